@@ -1,0 +1,1 @@
+"""Chance: every draw is a pure function of where it stands."""

@@ -1,0 +1,1 @@
+"""Engines play a program. `reference` is the definition of what a program means."""

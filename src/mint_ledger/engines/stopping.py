@@ -1,0 +1,37 @@
+"""Says of a run that could not go on: where in the file, when, and with which values."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from mint_ledger.program.program import Program
+
+
+class Stopped(Protocol):
+    """What a stopped engine can tell."""
+
+    program: Program
+    seed: int
+    run: int
+
+    @property
+    def time(self) -> float:
+        """The present time."""
+        ...
+
+    def formula_reads(self) -> list[tuple[str, float]]:
+        """What the formula that stopped the run read."""
+        ...
+
+
+def describe_stop(engine: Stopped, message: str, formula: int = -1) -> str:
+    """The message of a `RunStopped`."""
+    program = engine.program
+    unit = " (turn)" if program.clock.unit == "turn" else " s"
+    when = f"at {engine.time:.6g}{unit} of run {engine.run} with seed {engine.seed}"
+    if not 0 <= formula < len(program.formulas):
+        return f"{program.title}: {message}; {when}"
+    place = program.formulas[formula]
+    reads = ", ".join(f"{name} = {value:g}" for name, value in engine.formula_reads())
+    read = f"; it read {reads}" if reads else ""
+    return f"{place.place}: '{place.text}': {message}{read}; {when}"

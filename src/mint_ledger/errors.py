@@ -1,0 +1,70 @@
+"""Every error that the package raises on purpose.
+
+MintError
+├── GameError       the game file cannot be used: one `Fault` for each thing that is wrong
+├── NotFound        a dial, account, habit … that was asked for by name and does not exist
+├── BadRequest      an argument that makes no sense (a run count of 0, a path that cannot be written)
+└── RunStopped      a run that could not go on: a division by zero, reactions without end …
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+
+class MintError(Exception):
+    """Base of all errors of this package; `str()` of it is meant for a designer."""
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where something stands in a file; `line` and `column` count from 1."""
+
+    file: str
+    line: int
+    column: int
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}:{self.column}"
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """One thing that is wrong with a game file: where, at which dial, what, and what would be right."""
+
+    place: Place
+    path: str
+    message: str
+
+    def __str__(self) -> str:
+        what = f"{self.path}: {self.message}" if self.path else self.message
+        return f"{self.place}: {what}"
+
+
+class GameError(MintError):
+    """A game that cannot be used; `faults` lists all that is wrong, in the order of the file."""
+
+    def __init__(self, faults: Iterable[Fault]) -> None:
+        unique = dict.fromkeys(faults)
+        self.faults = tuple(sorted(unique, key=lambda f: (f.place.file, f.place.line, f.place.column)))
+        super().__init__("\n".join(str(f) for f in self.faults))
+
+
+class NotFound(MintError):
+    """Something that was asked for by its name and is not in the game."""
+
+
+class BadRequest(MintError):
+    """An argument that cannot be served."""
+
+
+class RunStopped(MintError):
+    """A run that could not go on; the message names the formula or rules, the place, the time and the values."""
+
+
+def nearest(name: str, known: Iterable[str]) -> str:
+    """Return `, did you mean 'x'?` for the nearest known name, or an empty string."""
+    close = difflib.get_close_matches(str(name), [str(k) for k in known], n=1, cutoff=0.6)
+    return f", did you mean '{close[0]}'?" if close else ""

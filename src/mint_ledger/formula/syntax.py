@@ -1,0 +1,307 @@
+"""Reads a formula: a small part of Python's expressions, and nothing that could run code.
+
+The text is parsed with `ast` and every node is held against a short list. What is not on the list is an
+error; nothing is ever evaluated by Python.
+"""
+
+from __future__ import annotations
+
+import ast
+import math
+import warnings
+from dataclasses import dataclass, field
+
+from mint_ledger.errors import nearest
+
+MAX_LENGTH = 2_000
+MAX_DEPTH = 60
+
+CHANCE_CALLS = ("between", "whole", "dice", "chance", "normal", "pick")
+ARITHMETIC_CALLS = ("min", "max", "abs", "floor", "ceil", "round", "sqrt", "exp", "log", "clamp")
+ENTITY_CALLS = (
+    "count",
+    "total",
+    "lowest",
+    "highest",
+    "any",
+    "all",
+    "has",
+    "ready",
+    "distance",
+    "facing",
+    "behind",
+)
+PLAYTEST_CALLS = ("hits",)
+CALLS = ARITHMETIC_CALLS + CHANCE_CALLS + ENTITY_CALLS + PLAYTEST_CALLS
+
+# name: (least, most) number of arguments
+ARGUMENTS = {
+    "min": (1, 20),
+    "max": (1, 20),
+    "clamp": (3, 3),
+    "between": (2, 2),
+    "whole": (2, 2),
+    "dice": (2, 2),
+    "normal": (2, 2),
+    "pick": (1, 20),
+    "has": (2, 2),
+    "distance": (2, 2),
+    "facing": (2, 2),
+    "behind": (2, 2),
+}
+
+OPERATORS: tuple[type[ast.AST], ...] = (
+    ast.Add,
+    ast.Sub,
+    ast.Mult,
+    ast.Div,
+    ast.FloorDiv,
+    ast.Mod,
+    ast.Pow,
+    ast.USub,
+    ast.UAdd,
+    ast.Not,
+    ast.And,
+    ast.Or,
+    ast.Lt,
+    ast.LtE,
+    ast.Gt,
+    ast.GtE,
+    ast.Eq,
+    ast.NotEq,
+)
+ALLOWED: tuple[type[ast.AST], ...] = (
+    ast.BinOp,
+    ast.UnaryOp,
+    ast.BoolOp,
+    ast.Compare,
+    ast.IfExp,
+    ast.Call,
+    ast.Attribute,
+    ast.Subscript,
+    ast.Name,
+    ast.Constant,
+    ast.Load,
+    *OPERATORS,
+)
+
+
+class FormulaError(ValueError):
+    """A text that is not a formula."""
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """A number or formula as the designer wrote it; `number` is set where it is nothing but a number or flag."""
+
+    text: str
+    tree: ast.expr = field(repr=False, compare=False)
+    number: float | None = None
+    is_flag: bool = False
+
+    def __str__(self) -> str:
+        return self.text
+
+    def names(self) -> set[str]:
+        """All plain names in it (first parts of `a.b` included)."""
+        return {node.id for node in ast.walk(self.tree) if isinstance(node, ast.Name)}
+
+    def attributes(self) -> set[str]:
+        """All names that stand behind a dot."""
+        return {node.attr for node in ast.walk(self.tree) if isinstance(node, ast.Attribute)}
+
+    def draws(self) -> bool:
+        """Whether it throws dice of any sort."""
+        return any(
+            isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in CHANCE_CALLS
+            for node in ast.walk(self.tree)
+        )
+
+    def plain(self) -> float | bool | str:
+        """What would be written in a file for it."""
+        if self.number is None:
+            return self.text
+        return bool(self.number) if self.is_flag else self.number
+
+
+def parse_formula(value: object) -> Formula:
+    """Make a formula of what a file holds: a number, a flag or a text.
+
+    Raises:
+        FormulaError: it is none of these, or the text is not a formula.
+    """
+    if isinstance(value, Formula):
+        return value
+    if isinstance(value, bool):
+        return Formula(str(value).lower(), ast.Constant(value), float(value), is_flag=True)
+    if isinstance(value, (int, float)):
+        return _number(value)
+    if isinstance(value, str):
+        return _parse_text(value)
+    raise FormulaError(f"wants a number or a formula, not {describe(value)}")
+
+
+def describe(value: object) -> str:
+    """Name a value of a file in a designer's words."""
+    if value is None:
+        return "nothing"
+    if isinstance(value, dict):
+        return "a mapping"
+    if isinstance(value, (list, tuple)):
+        return "a list"
+    if isinstance(value, bool):
+        return "yes or no"
+    if isinstance(value, (int, float)):
+        return "a number"
+    return f"the text {str(value)[:40]!r}"
+
+
+def _number(value: float) -> Formula:
+    try:
+        number = float(value)
+    except OverflowError:
+        number = math.inf
+    if not math.isfinite(number):
+        raise FormulaError("the number is too large" if isinstance(value, int) else "wants a finite number")
+    text = str(value) if isinstance(value, int) and abs(value) < 10**15 else repr(number)
+    return Formula(text, ast.Constant(number), number + 0.0)
+
+
+def _parse_text(text: str) -> Formula:
+    tree = parse_expression(text)
+    if isinstance(tree, ast.Constant) and isinstance(tree.value, float):
+        return Formula(text, tree, tree.value)
+    if (
+        isinstance(tree, ast.UnaryOp)
+        and isinstance(tree.op, ast.USub)
+        and isinstance(tree.operand, ast.Constant)
+    ):
+        if isinstance(tree.operand.value, float):
+            return Formula(text, tree, 0.0 - tree.operand.value)
+    return Formula(text, tree)
+
+
+def parse_expression(text: str) -> ast.expr:
+    """Parse and check one expression; numbers become floats, `true` and `false` flags."""
+    body = _ast_of(text, "eval")
+    assert isinstance(body, ast.Expression)
+    return _checked(body.body, text)
+
+
+def parse_statement(text: str) -> ast.stmt:
+    """Parse one statement (for assignments); its parts still have to be checked with `check_tree`."""
+    body = _ast_of(text, "exec")
+    assert isinstance(body, ast.Module)
+    if len(body.body) != 1:
+        raise FormulaError(f"wants one assignment, not '{shorten(text)}'")
+    return body.body[0]
+
+
+def check_tree(tree: ast.expr, text: str) -> ast.expr:
+    """Hold a parsed part of `text` against the list of what a formula may be made of."""
+    return _checked(tree, text)
+
+
+def shorten(text: str) -> str:
+    """Cut a text for a message."""
+    return text if len(text) <= 60 else text[:57] + "…"
+
+
+def _ast_of(text: str, mode: str) -> ast.AST:
+    if len(text) > MAX_LENGTH:
+        raise FormulaError(f"the formula has {len(text):,} characters; the most is {MAX_LENGTH:,}")
+    if not text.strip():
+        raise FormulaError("the formula is empty")
+    _check_brackets(text)
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            return ast.parse(text.strip(), mode=mode)
+    except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
+        hint = ""
+        if (
+            "=" in text.replace("==", "").replace("<=", "").replace(">=", "").replace("!=", "")
+            and mode == "eval"
+        ):
+            hint = " (to compare, write '==')"
+        elif "&&" in text or "||" in text or "!" in text.replace("!=", ""):
+            hint = " (write 'and', 'or', 'not')"
+        raise FormulaError(f"'{shorten(text)}' is not a formula{hint}") from error
+
+
+def _check_brackets(text: str) -> None:
+    depth = deepest = 0
+    quote = ""
+    for character in text:
+        if quote:
+            quote = "" if character == quote else quote
+        elif character in "'\"":
+            quote = character
+        elif character in "([{":
+            depth += 1
+            deepest = max(deepest, depth)
+        elif character in ")]}":
+            depth -= 1
+    if deepest > MAX_DEPTH:
+        raise FormulaError(f"the formula is nested {deepest} deep; the most is {MAX_DEPTH}")
+    if depth > 0:
+        raise FormulaError(
+            f"'{shorten(text)}' has a bracket that is never closed; "
+            "a comma ends a plain value inside { }, so put a formula with commas in quotes"
+        )
+
+
+def _checked(tree: ast.expr, text: str) -> ast.expr:
+    todo: list[tuple[ast.AST, int]] = [(tree, 1)]
+    while todo:
+        node, depth = todo.pop()
+        if depth > MAX_DEPTH:
+            raise FormulaError(f"the formula is nested more than {MAX_DEPTH} deep")
+        if not isinstance(node, ALLOWED):
+            raise FormulaError(f"'{shorten(_source(node, text))}' may not stand in a formula")
+        _check_node(node, text)
+        todo.extend((child, depth + 1) for child in ast.iter_child_nodes(node))
+    return tree
+
+
+def _source(node: ast.AST, text: str) -> str:
+    try:
+        return ast.unparse(node) or text
+    except (RecursionError, ValueError, AttributeError):
+        return text
+
+
+def _check_node(node: ast.AST, text: str) -> None:
+    if isinstance(node, ast.Constant):
+        _check_constant(node)
+    elif isinstance(node, ast.Call):
+        _check_call(node, text)
+    elif isinstance(node, ast.Attribute) and node.attr.startswith("_"):
+        raise FormulaError(f"'.{shorten(node.attr)}' may not stand in a formula")
+
+
+def _check_constant(node: ast.Constant) -> None:
+    if isinstance(node.value, (bool, str)):
+        return
+    if not isinstance(node.value, (int, float)):
+        raise FormulaError(f"'{shorten(str(node.value))}' may not stand in a formula")
+    try:
+        node.value = float(node.value)
+    except OverflowError:
+        node.value = math.inf
+    if not math.isfinite(node.value):
+        raise FormulaError("a number in the formula is too large")
+
+
+def _check_call(node: ast.Call, text: str) -> None:
+    if not isinstance(node.func, ast.Name):
+        raise FormulaError(f"'{shorten(_source(node.func, text))}' cannot be called")
+    name = node.func.id
+    if name not in CALLS:
+        raise FormulaError(f"unknown call '{shorten(name)}'{nearest(name, CALLS)}")
+    if node.keywords:
+        raise FormulaError(f"{name}() takes no named values")
+    least, most = ARGUMENTS.get(name, (1, 1))
+    if not least <= len(node.args) <= most:
+        wanted = f"{least}" if least == most else f"{least} to {most}"
+        raise FormulaError(f"{name}() wants {wanted} value{'s' if most > 1 else ''}, not {len(node.args)}")

@@ -1,0 +1,192 @@
+"""What rules, attacks and actions do: a list of postings and other steps."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import BeforeValidator, Discriminator, Field, Tag, model_serializer, model_validator
+
+from mint_ledger.errors import nearest
+from mint_ledger.formula.syntax import describe
+from mint_ledger.game.parts import Amount, Condition, Part, Posting
+
+
+class PostDo(Part):
+    """A change to an account, written as an assignment."""
+
+    post: Posting
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_text(cls, data: Any) -> Any:
+        return {"post": data} if isinstance(data, str) else data
+
+    @model_serializer
+    def _as_text(self) -> str:
+        return self.post.text
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return self.post.text
+
+
+class RemoveDo(Part):
+    """`{remove: self}`: takes an entity out of the game."""
+
+    remove: str
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"remove {self.remove}"
+
+
+class SpawnDo(Part):
+    """`{spawn: crab}`: a new entity takes the lowest free number of its kind."""
+
+    spawn: str
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"spawn {self.spawn}"
+
+
+class HitDo(Part):
+    """`{hit: other, with: pincer}`: an attack tried on this one target."""
+
+    hit: str
+    with_: str = Field(alias="with")
+    by: str | None = None
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"hit {self.hit} with {self.with_}"
+
+
+class AttackDo(Part):
+    """`{attack: lantern_swing}`: an attack that aims for itself."""
+
+    attack: str
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"attack {self.attack}"
+
+
+class CueDo(Part):
+    """`{cue: landed, with: {speed: 9}}`: lets rules hear of something."""
+
+    cue: str
+    with_: dict[str, Amount] | None = Field(None, alias="with", max_length=8)
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"cue {self.cue}"
+
+
+class FinishDo(Part):
+    """`{finish: harbour safe}`: ends the run."""
+
+    finish: str
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"finish {self.finish}"
+
+
+class MeetDo(Part):
+    """`{meet: [crab, keeper], for: 0.5}`: two entities touch, for one step or as long as it says."""
+
+    meet: list[str] = Field(min_length=2, max_length=2)
+    for_: Amount | None = Field(None, alias="for")
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"meet {' and '.join(self.meet)}"
+
+
+class TellDo(Part):
+    """`{tell: "text with {stats}"}`: a line of the story; up to eight values stand in it."""
+
+    tell: str = Field(max_length=400)
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"tell {self.tell!r}"
+
+
+class IfDo(Part):
+    """`{if: condition, do: […], else: […]}`."""
+
+    if_: Condition = Field(alias="if")
+    do: DoList = Field(min_length=1)
+    else_: DoList | None = Field(None, alias="else")
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"if {self.if_}"
+
+
+class EachDo(Part):
+    """`{each: crab, do: […]}`: the list once for each entity present; it is `other` in the list."""
+
+    each: str
+    if_: Condition | None = Field(None, alias="if")
+    do: DoList = Field(min_length=1)
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"each {self.each}"
+
+
+_STEPS: dict[str, type[Part]] = {
+    "post": PostDo,
+    "remove": RemoveDo,
+    "spawn": SpawnDo,
+    "hit": HitDo,
+    "attack": AttackDo,
+    "cue": CueDo,
+    "finish": FinishDo,
+    "meet": MeetDo,
+    "tell": TellDo,
+    "if": IfDo,
+    "each": EachDo,
+}
+
+
+def _step_key(data: Any) -> str:
+    if isinstance(data, str):
+        return "post"
+    if isinstance(data, Part):
+        return next(key for key, model in _STEPS.items() if isinstance(data, model))
+    if not isinstance(data, dict):
+        raise ValueError(
+            f"wants a change like 'health -= 10' or a step like {{remove: self}}, not {describe(data)}"
+        )
+    # "each" may carry an "if" of its own, so the order of looking matters.
+    for key in ("each", *list(_STEPS)[1:]):
+        if key in data:
+            return key
+    first = next(iter(data), "nothing")
+    raise ValueError(f"unknown step '{first}'{nearest(str(first), list(_STEPS)[1:])}")
+
+
+def _known_step(data: Any) -> Any:
+    _step_key(data)
+    return data
+
+
+Do = Annotated[
+    Annotated[PostDo, Tag("post")] | Annotated[RemoveDo, Tag("remove")] | Annotated[SpawnDo, Tag("spawn")] | Annotated[HitDo, Tag("hit")] | Annotated[AttackDo, Tag("attack")] | Annotated[CueDo, Tag("cue")] | Annotated[FinishDo, Tag("finish")] | Annotated[MeetDo, Tag("meet")] | Annotated[TellDo, Tag("tell")] | Annotated[IfDo, Tag("if")] | Annotated[EachDo, Tag("each")],
+    Discriminator(_step_key),
+    BeforeValidator(_known_step),
+]
+
+
+def _as_list(data: Any) -> Any:
+    return data if isinstance(data, (list, tuple)) else [data]
+
+
+DoList = Annotated[list[Do], BeforeValidator(_as_list)]
+
+IfDo.model_rebuild()
+EachDo.model_rebuild()

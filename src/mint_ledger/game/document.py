@@ -1,0 +1,70 @@
+"""The game file as a whole."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field, PrivateAttr, field_validator
+
+from mint_ledger.formula.syntax import describe
+from mint_ledger.game.attack import Attack
+from mint_ledger.game.clock import Clock
+from mint_ledger.game.ending import Ending
+from mint_ledger.game.kind import Kind
+from mint_ledger.game.parts import Number, Part
+from mint_ledger.game.readout import ReadoutItem
+from mint_ledger.game.rule import Rule
+from mint_ledger.game.script import Playtest
+from mint_ledger.game.source import Source
+from mint_ledger.game.stat import Stat
+
+
+class GameFile(Part):
+    """Everything that a game file may hold, as the designer wrote it."""
+
+    mint_ledger: Literal[1] = 1
+    title: str = "Untitled"
+    about: str | None = None
+    clock: Clock = Field(default_factory=Clock)
+    numbers: dict[str, Number] = Field(default_factory=dict)
+    stats: dict[str, Stat] = Field(default_factory=dict)
+    kinds: dict[str, Kind] = Field(default_factory=dict)
+    attacks: dict[str, Attack] = Field(default_factory=dict)
+    rules: list[Rule] = Field(default_factory=list)
+    endings: dict[str, Ending] = Field(default_factory=dict)
+    readout: list[ReadoutItem] = Field(default_factory=list)
+    playtests: dict[str, Playtest] = Field(default_factory=dict)
+
+    @field_validator("mint_ledger", mode="before")
+    @classmethod
+    def _version(cls, value: Any) -> Any:
+        if value != 1 or isinstance(value, bool):
+            raise ValueError(f"this version reads game files of format 1, not {describe(value)} {value}")
+        return value
+
+    @field_validator(
+        "numbers", "stats", "kinds", "attacks", "rules", "endings", "readout", "playtests", mode="before"
+    )
+    @classmethod
+    def _nothing_is_empty(cls, value: Any) -> Any:
+        return value if value is not None else {}
+
+    @field_validator("rules", "readout", mode="before")
+    @classmethod
+    def _nothing_is_an_empty_list(cls, value: Any) -> Any:
+        return value if value else []
+
+    _source: Source | None = PrivateAttr(None)
+
+    @property
+    def source(self) -> Source:
+        """The plain content that it was made of, with the places in the file."""
+        if self._source is None:
+            self._source = Source(self.title, self.model_dump(by_alias=True, exclude_unset=True))
+        return self._source
+
+    def section_order(self) -> list[str]:
+        """The sections in the order in which the file lists them; those that it leaves out come last."""
+        fields = list(type(self).model_fields)
+        written = [key for key in self.source.data if key in fields] if self.source.text else []
+        return [*written, *(field for field in fields if field not in written)]

@@ -1,0 +1,54 @@
+"""Kinds: the sorts of things in a game."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import BeforeValidator, Field
+
+from mint_ledger.formula.syntax import describe
+from mint_ledger.game.attack import WhenHit
+from mint_ledger.game.ending import Ending
+from mint_ledger.game.parts import Amount, Condition, Part, Whole
+from mint_ledger.game.rule import Rule
+from mint_ledger.game.stat import Stat
+
+MAX_ENTITIES = 5_000
+
+
+def _copies(value: Any) -> Any:
+    if isinstance(value, list):
+        if len(value) > MAX_ENTITIES:
+            raise ValueError(f"{len(value):,} copies are too many; the most is {MAX_ENTITIES:,}")
+        return [{} if item is None else item for item in value]
+    if (
+        isinstance(value, bool)
+        or not isinstance(value, (int, float))
+        or value != value
+        or value != int(value)
+    ):
+        raise ValueError(f"wants a whole number or a list of overrides, not {describe(value)}")
+    if not 0 <= value <= MAX_ENTITIES:
+        raise ValueError(f"{value:,} copies: a kind may have 0 to {MAX_ENTITIES:,}")
+    return int(value)
+
+
+class Kind(Part):
+    """A sort of thing: its copies, stats, rules, and what a hit meets."""
+
+    about: str | None = None
+    label: str | None = None
+    like: str | None = None
+    copies: Annotated[int | list[dict[str, Amount]], BeforeValidator(_copies)] = 1
+    room: Annotated[Whole, Field(ge=0, le=MAX_ENTITIES)] | None = None
+    side: str | None = None
+    stats: dict[str, Stat] = Field(default_factory=dict)
+    when_hit: WhenHit | None = None
+    gone_if: Condition | None = None
+    rules: list[Rule] = Field(default_factory=list)
+    endings: dict[str, Ending] = Field(default_factory=dict)
+
+    @property
+    def copy_count(self) -> int:
+        """How many there are at the start."""
+        return len(self.copies) if isinstance(self.copies, list) else self.copies

@@ -1,0 +1,193 @@
+"""Makes models of a game file's plain content, and says of each fault where it stands.
+
+A fault in one part should not hide those in others: what is wrong is taken out, and the rest is looked at
+again, until what is left fits the models. What is left serves to find faults in names and formulas as well.
+"""
+
+from __future__ import annotations
+
+import copy
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import ValidationError
+from pydantic_core import ErrorDetails
+
+from mint_ledger.errors import Fault, Place, nearest
+from mint_ledger.formula.syntax import describe
+from mint_ledger.game.document import GameFile
+from mint_ledger.game.parts import Part
+from mint_ledger.game.paths import path_name
+from mint_ledger.game.source import Source
+
+Path = tuple[str | int, ...]
+MAX_ROUNDS = 200
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What could be made of a file: the game without its faulty parts, the faults, and what was left out."""
+
+    game: GameFile | None
+    faults: tuple[Fault, ...]
+    left_out: tuple[Path, ...]
+
+
+def read_game(source: Source) -> Reading:
+    """Make the models of a game file; never raises for what stands in the file."""
+    # Positions in lists change as items are taken out; data and places are kept in step.
+    left = Source(source.file, copy.deepcopy(source.data), source.text, dict(source.places))
+    faults: list[Fault] = []
+    left_out: list[Path] = []
+    for _ in range(MAX_ROUNDS):
+        try:
+            game = GameFile.model_validate(left.data, extra="allow")
+        except ValidationError as error:
+            found = {}
+            for detail in error.errors():
+                path = _real_path(left.data, detail["loc"])
+                faults.append(Fault(left.place(path), path_name(path, left.data), _message(detail, path)))
+                found[path] = None
+            removed = _take_all_out(left, list(found))
+            left_out.extend(removed)
+            if not removed or len(faults) > 500:
+                return Reading(None, tuple(faults), tuple(left_out))
+            continue
+        extras = list(_unknown_keys(game, (), left.data))
+        faults.extend(_extra_fault(left, path, known) for path, known in extras)
+        if extras:
+            _take_all_out(left, [path for path, _ in extras])
+            game = GameFile.model_validate(left.data, extra="allow")
+        game._source = left if left_out or extras else source
+        return Reading(game, tuple(_without_comma_echoes(faults)), tuple(left_out))
+    return Reading(None, tuple(faults), tuple(left_out))
+
+
+def _take_all_out(left: Source, paths: list[Path]) -> list[Path]:
+    # From the back, so that list positions still to be used stay right.
+    ordered = sorted(paths, key=_sort_key, reverse=True)
+    return [path for path in ordered if _take_out(left, path)]
+
+
+def _sort_key(path: Path) -> list[tuple[int, str]]:
+    return [(part, "") if isinstance(part, int) else (-1, part) for part in path]
+
+
+def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
+    """Drop from pydantic's location what does not stand in the file (tags of unions, lists written for one item)."""
+    path: list[str | int] = []
+    node = data
+    for index, part in enumerate(loc):
+        if (isinstance(node, dict) and part in node) or (isinstance(node, list) and isinstance(part, int) and part < len(node)):
+            node = node[part]
+            path.append(part)
+        elif isinstance(node, dict) and index == len(loc) - 1 and isinstance(part, str):
+            path.append(part)
+    return tuple(path)
+
+
+def _message(detail: ErrorDetails, path: Path) -> str:
+    kind = detail["type"]
+    given = detail.get("input")
+    if kind == "missing":
+        return f"'{path[-1] if path else '?'}' is missing"
+    if kind == "value_error":
+        return str(detail.get("ctx", {}).get("error", detail["msg"]))
+    wants = {
+        "string_type": "a text",
+        "bool_type": "yes or no (true or false)",
+        "bool_parsing": "yes or no (true or false)",
+        "dict_type": "a mapping",
+        "model_type": "a mapping",
+        "model_attributes_type": "a mapping",
+        "list_type": "a list",
+        "int_type": "a whole number",
+        "float_type": "a number",
+    }.get(kind)
+    if wants:
+        return f"wants {wants}, not {describe(given)}"
+    if kind == "literal_error":
+        expected = str(detail.get("ctx", {}).get("expected", "")).replace("'", "")
+        options = expected.replace(" or ", ", ").split(", ")
+        hint = nearest(str(given), options)
+        return f"'{given}' is not one of {expected}{hint}"
+    if kind in ("too_short", "too_long"):
+        context = detail.get("ctx", {})
+        few = (
+            f"{context.get('min_length')} at least"
+            if kind == "too_short"
+            else f"{context.get('max_length')} at most"
+        )
+        return f"has {context.get('actual_length')} entries; it wants {few}"
+    return detail["msg"][0].lower() + detail["msg"][1:]
+
+
+def _take_out(left: Source, path: Path) -> bool:
+    """Remove what stands at a path; where it is missing, the part that misses it."""
+    node = left.data
+    for part in path[:-1]:
+        try:
+            node = node[part]
+        except (KeyError, IndexError, TypeError):
+            return False
+    if not path:
+        return False
+    try:
+        del node[path[-1]]
+    except (KeyError, IndexError, TypeError):
+        return _take_out(left, path[:-1])
+    if isinstance(path[-1], int):
+        _move_up(left.places, path[:-1], path[-1])
+    return True
+
+
+def _move_up(places: dict[Path, Place], parent: Path, gone: int) -> None:
+    depth = len(parent)
+    moved = {}
+    for path in [p for p in places if len(p) > depth and p[:depth] == parent and isinstance(p[depth], int)]:
+        index = path[depth]
+        place = places.pop(path)
+        if isinstance(index, int) and index != gone:
+            moved[(*parent, index - (index > gone), *path[depth + 1 :])] = place
+    places.update(moved)
+
+
+def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, list[str]]]:
+    found: list[tuple[Path, list[str]]] = []
+    if isinstance(part, Part):
+        fields = type(part).model_fields
+        known = [fields[name].alias or name for name in fields]
+        for key in part.model_extra or {}:
+            if isinstance(data, dict) and key in data:
+                found.append(((*path, key), known))
+        for name in part.model_fields_set & set(fields):
+            key = fields[name].alias or name
+            child = data.get(key) if isinstance(data, dict) else None
+            if child is not None:
+                found.extend(_unknown_keys(getattr(part, name), (*path, key), child))
+    elif isinstance(part, dict) and isinstance(data, dict):
+        for key, item in part.items():
+            found.extend(_unknown_keys(item, (*path, key), data.get(key)))
+    elif isinstance(part, list):
+        if isinstance(data, list):
+            for index, item in enumerate(part):
+                found.extend(_unknown_keys(item, (*path, index), data[index] if index < len(data) else None))
+        elif len(part) == 1:
+            found.extend(_unknown_keys(part[0], path, data))
+    return found
+
+
+def _extra_fault(left: Source, path: Path, known: list[str]) -> Fault:
+    key = str(path[-1])
+    if (")" in key and "(" not in key) or ("]" in key and "[" not in key):
+        message = f"'{key}' was cut off by a comma: inside {{ }} a formula with a comma wants quotes"
+    else:
+        message = f"unknown key '{key}'{nearest(key, known) or '; known here: ' + ', '.join(known[:14])}"
+    return Fault(left.place(path), path_name(path[:-1], left.data), message)
+
+
+def _without_comma_echoes(faults: list[Fault]) -> list[Fault]:
+    """One comma in an unquoted formula makes two faults on a line (the head and the tail); keep the one that tells why."""
+    cut = {(f.place.line) for f in faults if "was cut off by a comma" in f.message}
+    told = {f.place.line for f in faults if "never closed" in f.message}
+    return [f for f in faults if not ("was cut off by a comma" in f.message and f.place.line in told & cut)]

@@ -1,0 +1,142 @@
+"""The field types that all models of the game file share."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer, PlainValidator, WithJsonSchema
+
+from mint_ledger.formula import Formula, FormulaError, PostingText, parse_formula, parse_posting
+from mint_ledger.formula.syntax import describe
+
+
+class Part(BaseModel):
+    """A part of the game file: every key is checked, and a part never changes once it is made."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        frozen=True,
+        populate_by_name=True,
+        arbitrary_types_allowed=True,
+        protected_namespaces=(),
+    )
+
+
+def _number(value: object) -> float:
+    formula = parse_formula(value)
+    if formula.number is None or formula.is_flag or isinstance(value, str):
+        raise FormulaError(f"wants a number, not {describe(value)}")
+    return formula.number
+
+
+def _whole(value: object) -> int:
+    number = _number(value)
+    if number != int(number):
+        raise FormulaError(f"wants a whole number, not {number:g}")
+    return int(number)
+
+
+def _words(value: object) -> list[str]:
+    if isinstance(value, str):
+        return [value]
+    if isinstance(value, (list, tuple)) and all(isinstance(item, str) for item in value) and value:
+        return list(value)
+    raise ValueError(f"wants a name or a list of names, not {describe(value)}")
+
+
+def _conditions(value: object) -> list[Formula]:
+    items = value if isinstance(value, (list, tuple)) else [value]
+    if not items:
+        raise ValueError("wants a condition, not an empty list")
+    return [parse_formula(item) for item in items]
+
+
+def _unwords(value: list[Any]) -> Any:
+    plain = [item.plain() if isinstance(item, Formula) else item for item in value]
+    return plain[0] if len(plain) == 1 else plain
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """A range written `low..high`; a side left out is open."""
+
+    low: float
+    high: float
+    text: str
+
+    def __str__(self) -> str:
+        return self.text
+
+
+_SPAN = re.compile(r"\s*(-?[0-9.]*?(?:[0-9]|(?<=[0-9])))?\s*\.\.\s*(-?[0-9]+(?:\.[0-9]+)?)?\s*")
+
+
+def parse_span(value: object) -> Span:
+    """Read `-10..10`, `10..`, `..-1`; a single number is a range of one value.
+
+    Raises:
+        ValueError: it is neither.
+    """
+    if isinstance(value, Span):
+        return value
+    if isinstance(value, (int, float)) and not isinstance(value, bool):
+        return Span(float(value), float(value), str(value))
+    if isinstance(value, str) and ".." in value:
+        left, _, right = value.partition("..")
+        try:
+            low = float(left) if left.strip() else float("-inf")
+            high = float(right) if right.strip() else float("inf")
+        except ValueError:
+            raise ValueError(f"wants a range like 10..20, not '{value}'") from None
+        if low != low or high != high or low > high:
+            raise ValueError(f"the range {value} runs backwards; write the smaller number first")
+        return Span(low, high, value)
+    raise ValueError(f"wants a range like 10..20, not {describe(value)}")
+
+
+Number = Annotated[float, BeforeValidator(_number)]
+Whole = Annotated[int, BeforeValidator(_whole)]
+Amount = Annotated[
+    Formula,
+    PlainValidator(parse_formula),
+    PlainSerializer(lambda f: f.plain()),
+    WithJsonSchema({"type": ["number", "boolean", "string"], "description": "a number or a formula"}),
+]
+Condition = Annotated[
+    Formula,
+    PlainValidator(parse_formula),
+    PlainSerializer(lambda f: f.plain()),
+    WithJsonSchema({"type": ["boolean", "string"], "description": "a condition"}),
+]
+Conditions = Annotated[
+    list[Formula],
+    PlainValidator(_conditions),
+    PlainSerializer(_unwords),
+    WithJsonSchema({"type": ["boolean", "string", "array"], "description": "a condition, or any of several"}),
+]
+Names = Annotated[
+    list[str],
+    PlainValidator(_words),
+    PlainSerializer(_unwords),
+    WithJsonSchema({"type": ["string", "array"], "items": {"type": "string"}}),
+]
+Posting = Annotated[
+    PostingText,
+    PlainValidator(lambda v: v if isinstance(v, PostingText) else parse_posting(_text(v))),
+    PlainSerializer(lambda p: p.text),
+    WithJsonSchema({"type": "string", "description": "a change to a stat, like `health -= 10`"}),
+]
+Range = Annotated[
+    Span,
+    PlainValidator(parse_span),
+    PlainSerializer(str),
+    WithJsonSchema({"type": ["string", "number"], "description": "a range like `10..20`"}),
+]
+
+
+def _text(value: object) -> str:
+    if not isinstance(value, str):
+        raise ValueError(f"wants a change like 'health -= 10', not {describe(value)}")
+    return value

@@ -1,0 +1,48 @@
+"""Paths in a game: how a dial or a fault is named for people.
+
+Inside, a path is a tuple of keys and list positions, as in the file: `("kinds", "crab", "stats", "bite", "start")`.
+People write and read `crab.bite`.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+SECTIONS = ("numbers", "stats", "kinds", "attacks", "rules", "endings", "playtests")
+_QUIET = {"stats", "when", "start", "rules"}
+
+
+def path_name(path: tuple[str | int, ...], data: Any = None) -> str:
+    """Name a path for people; `data` (the plain file) gives rules their names."""
+    parts: list[str] = []
+    node = data
+    for depth, part in enumerate(path):
+        if isinstance(node, dict):
+            node = node.get(part)
+        elif isinstance(node, list) and isinstance(part, int) and part < len(node):
+            node = node[part]
+        else:
+            node = None
+        if depth == 0 and part in SECTIONS and len(path) > 1:
+            if part == "rules" and len(path) > 1:
+                continue
+            continue
+        if isinstance(part, int):
+            parts.append(_item_name(path[depth - 1] if depth else "", part, node, parts))
+        elif (part == "start" and depth == len(path) - 1 and depth > 1) or (part in ("stats", "when", "rules") and 0 < depth < len(path) - 1):
+            continue
+        else:
+            parts.append(str(part))
+    return ".".join(p for p in parts if p).replace(".[", "[")
+
+
+def _item_name(parent: str | int, index: int, node: Any, parts: list[str]) -> str:
+    if parent == "copies":
+        if parts and parts[-1] == "copies":
+            parts.pop()
+        return f"[{index + 1}]"
+    if isinstance(node, dict) and isinstance(node.get("name"), str):
+        return str(node["name"])
+    if parent == "when" and index == 0:
+        return ""
+    return f"{parent}[{index + 1}]" if parent in ("rules",) else f"[{index + 1}]"

@@ -1,0 +1,130 @@
+"""Rules: when something happens, if a condition holds, do this."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field, model_validator
+
+from mint_ledger.formula.syntax import describe
+from mint_ledger.game.do import Do, DoList
+from mint_ledger.game.parts import Amount, Condition, Conditions, Names, Part
+
+WHEN_KEYS = (
+    "start",
+    "every",
+    "while",
+    "becomes",
+    "enters",
+    "leaves",
+    "meets",
+    "meet",
+    "in_contact",
+    "hit",
+    "missed",
+    "struck",
+    "gone",
+    "cue",
+)
+
+
+class When(Part):
+    """What sets a rule off: one key of `start every while becomes enters leaves meets … cue`."""
+
+    start: bool | None = None
+    every: Amount | None = None
+    first: Amount | None = None
+    while_: Conditions | None = Field(None, alias="while")
+    becomes: Conditions | None = None
+    enters: Names | None = None
+    leaves: Names | None = None
+    meets: Names | None = None
+    meet: list[str] | None = None
+    in_contact: Names | None = None
+    hit: Names | None = None
+    missed: Names | None = None
+    struck: Names | None = None
+    gone: Names | None = None
+    cue: Names | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _bare_word(cls, data: Any) -> Any:
+        if data == "start":
+            return {"start": True}
+        if data == "gone":
+            return {"gone": "self"}
+        if isinstance(data, str):
+            raise ValueError(
+                f"unknown trigger '{data}'; write it like {{every: 2}} or {{becomes: health <= 0}}"
+            )
+        if not isinstance(data, (dict, When)):
+            raise ValueError(f"wants a trigger like {{every: 2}}, not {describe(data)}")
+        return data
+
+    @model_validator(mode="after")
+    def _one_trigger(self) -> When:
+        given = self.given()
+        if len(given) != 1:
+            raise ValueError(
+                f"wants one trigger, not {len(given)}; several go in a list"
+                if given
+                else "wants a trigger like {every: 2}"
+            )
+        if self.first is not None and self.every is None:
+            raise ValueError("'first' belongs to 'every'")
+        if self.meet is not None and len(self.meet) != 2:
+            raise ValueError("meet wants two kinds, like [crab, keeper]")
+        return self
+
+    def given(self) -> list[str]:
+        """The trigger's key (one, once the part is valid)."""
+        return [key for key in WHEN_KEYS if getattr(self, "while_" if key == "while" else key) is not None]
+
+    @property
+    def key(self) -> str:
+        """The trigger's key."""
+        return self.given()[0]
+
+
+def when_list(data: Any) -> Any:
+    """`when` may be one trigger or a list of them."""
+    return data if isinstance(data, (list, tuple)) else [data]
+
+
+class Rule(Part):
+    """When, if, do: under a kind it runs for each entity of it, as `self`."""
+
+    name: str | None = None
+    when: list[When] = Field(min_length=1)
+    if_: Condition | None = Field(None, alias="if")
+    chance: Amount | None = None
+    cooldown: Amount | None = None
+    at_most: Amount | None = None
+    let: dict[str, Amount] | None = None
+    do: DoList = Field(min_length=1)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _lists(cls, data: Any) -> Any:
+        if isinstance(data, dict) and "when" in data:
+            data = {**data, "when": when_list(data["when"])}
+        return data
+
+    def title(self) -> str:
+        """Its name, or its text where it has none."""
+        if self.name:
+            return self.name
+        trigger = "; ".join(_trigger_text(when) for when in self.when)
+        return f"{trigger}: {', '.join(_do_text(item) for item in self.do)}"
+
+
+def _trigger_text(when: When) -> str:
+    value = getattr(when, "while_" if when.key == "while" else when.key)
+    if when.key == "start":
+        return "start"
+    return f"{when.key} {', '.join(str(v) for v in value) if isinstance(value, list) else value}"
+
+
+def _do_text(item: Do) -> str:
+    return item.summary()

@@ -1,0 +1,189 @@
+"""Reads a game file's text into plain values, and remembers where each of them stands.
+
+The file is untrusted: its size, its nesting and what its aliases unfold to are limited, and nothing but
+mappings, lists, texts, numbers and flags comes out of it.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from mint_ledger.errors import Fault, GameError, Place
+
+MAX_BYTES = 250_000
+MAX_VALUES = 50_000
+MAX_NESTING = 40
+
+Path_ = tuple[str | int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """The plain content of a game file, with the place of every key and value in it."""
+
+    file: str
+    data: Any
+    text: str = ""
+    places: dict[Path_, Place] = field(default_factory=dict)
+
+    def place(self, path: Path_) -> Place:
+        """Return where `path` stands, or the nearest part of the file that holds it."""
+        for length in range(len(path), -1, -1):
+            found = self.places.get(path[:length])
+            if found:
+                return found
+        return Place(self.file, 1, 1)
+
+
+def read_source(path: str | Path) -> Source:
+    """Read a game file.
+
+    Raises:
+        GameError: there is no such file, or it is no YAML or JSON document of a mapping.
+    """
+    file = Path(path)
+    text = _read_text(file)
+    return parse_source(text, str(path))
+
+
+def _fault(file: str, message: str, line: int = 1, column: int = 1) -> GameError:
+    return GameError([Fault(Place(file, line, column), "", message)])
+
+
+def _read_text(file: Path) -> str:
+    name = str(file)
+    if file.is_dir():
+        raise _fault(name, "this is a folder, not a game file")
+    try:
+        size = file.stat().st_size
+        if size > MAX_BYTES:
+            raise _fault(name, f"the file has {size:,} bytes; a game file may have {MAX_BYTES:,} at most")
+        raw = file.read_bytes()
+    except FileNotFoundError:
+        raise _fault(name, "there is no such file; 'mint-ledger new' makes a game to start from") from None
+    except (OSError, ValueError) as error:
+        raise _fault(name, f"cannot be read: {getattr(error, 'strerror', None) or error}") from None
+    if len(raw) > MAX_BYTES:
+        raise _fault(name, f"the file is too long; a game file may have {MAX_BYTES:,} bytes at most")
+    try:
+        return raw.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = raw[: error.start].count(b"\n") + 1
+        raise _fault(name, "this is not text in UTF-8; a game file is YAML or JSON", line) from None
+
+
+def parse_source(text: str, file: str = "game") -> Source:
+    """Read the text of a game file; see `read_source`."""
+    from ruamel.yaml import YAML
+    from ruamel.yaml.error import MarkedYAMLError, YAMLError
+
+    if not text.strip():
+        raise _fault(file, "the file is empty; 'mint-ledger new' makes a game to start from")
+    reader = YAML(typ="rt", pure=True)
+    try:
+        # JSON may be indented with tabs, which YAML refuses; a space in their place keeps every column.
+        tree = reader.load(text.replace("\t", " ") if text.lstrip().startswith("{") else text)
+    except MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        line, column = (mark.line + 1, mark.column + 1) if mark else (1, 1)
+        raise _fault(file, _yaml_message(error), line, column) from None
+    except YAMLError as error:
+        raise _fault(file, f"this is not YAML: {str(error).splitlines()[0]}") from None
+    except RecursionError:
+        raise _fault(file, f"the file is nested too deep; the most is {MAX_NESTING}") from None
+    except (ValueError, OverflowError) as error:
+        raise _fault(file, f"a value cannot be read: {error}") from None
+    reading = _Reading(file)
+    data = reading.plain(tree, ())
+    if not isinstance(data, dict):
+        raise _fault(file, "a game file is a mapping of keys like 'kinds:' and 'rules:'")
+    return Source(file, data, text, reading.places)
+
+
+def _yaml_message(error: Any) -> str:
+    problem = str(error.problem or error.context or "this is not YAML").strip()
+    if "duplicate key" in problem:
+        return problem.split(" with value")[0].replace("found duplicate key", "this key stands here twice:")
+    if "multiple documents" in problem or "expected a single document" in str(error):
+        return "a game file holds one document, so '---' may stand only at its top"
+    if "'\\t'" in problem:
+        return "a tab cannot indent YAML; use spaces"
+    hint = ""
+    if "flow" in str(error.context or "") or "','" in problem:
+        hint = "; inside { } a value with a comma or a colon wants quotes, and every bracket an end"
+    return f"this is not YAML: {problem}{hint}"
+
+
+class _Reading:
+    """Turns what the YAML reader gives into plain values, counting as it goes (aliases are unfolded)."""
+
+    def __init__(self, file: str) -> None:
+        self.file = file
+        self.places: dict[Path_, Place] = {}
+        self.count = 0
+
+    def plain(self, node: Any, path: Path_) -> Any:
+        self.count += 1
+        if self.count > MAX_VALUES:
+            raise _fault(
+                self.file, f"the file unfolds to more than {MAX_VALUES:,} values; aliases multiply them"
+            )
+        if len(path) > MAX_NESTING:
+            raise _fault(self.file, f"the file is nested too deep; the most is {MAX_NESTING}")
+        if isinstance(node, dict):
+            return self._mapping(node, path)
+        if isinstance(node, (list, tuple, set)):
+            return self._list(node, path)
+        return self._scalar(node, path)
+
+    def _mapping(self, node: Any, path: Path_) -> dict[str, Any]:
+        out: dict[str, Any] = {}
+        for key, value in node.items():
+            name = _key_text(key)
+            spot = _mark(lambda key=key: node.lc.key(key))
+            if spot:
+                self.places[(*path, name)] = Place(self.file, spot[0] + 1, spot[1] + 1)
+            out[name] = self.plain(value, (*path, name))
+        return out
+
+    def _list(self, node: Any, path: Path_) -> list[Any]:
+        out: list[Any] = []
+        for index, value in enumerate(node):
+            spot = _mark(lambda index=index: node.lc.item(index))
+            if spot:
+                self.places[(*path, index)] = Place(self.file, spot[0] + 1, spot[1] + 1)
+            out.append(self.plain(value, (*path, index)))
+        return out
+
+    def _scalar(self, node: Any, path: Path_) -> Any:
+        if node is None or isinstance(node, bool):
+            return node
+        kind = type(node).__name__
+        if kind == "ScalarBoolean":
+            return bool(node)
+        if isinstance(node, int):
+            return int(node) if abs(int(node)) < 10**300 else math.inf
+        if isinstance(node, float):
+            return float(node)
+        if isinstance(node, str):
+            return str(node)
+        place = self.places.get(path, Place(self.file, 1, 1))
+        what = "a tag" if "Tag" in kind else "a date" if "Time" in kind or "date" in kind else f"a {kind}"
+        raise _fault(self.file, f"{what} has no meaning in a game file", place.line, place.column)
+
+
+def _key_text(key: Any) -> str:
+    if isinstance(key, bool):
+        return str(key).lower()
+    return str(key)
+
+
+def _mark(look: Any) -> tuple[int, int] | None:
+    try:
+        line, column = look()
+    except (AttributeError, KeyError, TypeError, IndexError):
+        return None
+    return int(line), int(column)

@@ -1,0 +1,96 @@
+"""Stats: named quantities with a start, limits, bands and flows."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field, model_validator
+
+from mint_ledger.formula.syntax import describe
+from mint_ledger.game.parts import Amount, Condition, Part, Range
+
+
+class Flow(Part):
+    """A steady movement of a stat: `recover` goes up to the max (or the start), `fade` down to the min."""
+
+    rate: Amount | None = None
+    to: Amount | None = None
+    at_once: bool = False
+    after: Amount | None = None
+    after_limit: Amount | None = None
+    if_: Condition | None = Field(None, alias="if")
+
+    @model_validator(mode="after")
+    def _moves(self) -> Flow:
+        if (self.rate is None) == (not self.at_once):
+            raise ValueError("wants either 'rate: …' (per second) or 'at_once: true'")
+        return self
+
+
+class Stat(Part):
+    """A named quantity of a kind, or of the whole game."""
+
+    start: Amount | None = None
+    min: Amount | None = None
+    max: Amount | None = None
+    whole: bool = False
+    round: Literal["nearest", "down", "up"] = "nearest"
+    at_limit: Literal["hold", "wrap"] = "hold"
+    one_of: list[str] | None = None
+    formula: Amount | None = None
+    recover: Flow | None = None
+    fade: Flow | None = None
+    bands: dict[str, Range] | None = None
+    resets: Literal["level"] | None = None
+    group: str | None = None
+    label: str | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _bare_number(cls, data: Any) -> Any:
+        if isinstance(data, (bool, int, float)):
+            return {"start": data}
+        if isinstance(data, str):
+            raise ValueError(
+                f"wants a number, yes or no, or a mapping; for a worked out stat write {{formula: {data}}}"
+            )
+        if not isinstance(data, (dict, Stat)):
+            raise ValueError(f"wants a number, yes or no, or a mapping, not {describe(data)}")
+        return data
+
+    @model_validator(mode="after")
+    def _fits_together(self) -> Stat:
+        if self.formula is not None and self.model_fields_set - {"formula", "label", "group", "bands"}:
+            extra = sorted(self.model_fields_set - {"formula", "label", "group", "bands"})
+            raise ValueError(f"a stat with a formula is worked out, so '{extra[0]}' has no meaning for it")
+        if self.one_of is not None:
+            if not self.one_of or len(set(self.one_of)) != len(self.one_of):
+                raise ValueError("one_of wants a list of different words")
+            if self.start is not None and self.start.text not in self.one_of:
+                raise ValueError(f"starts as '{self.start}', which is not one of {', '.join(self.one_of)}")
+            if self.min is not None or self.max is not None or self.recover or self.fade or self.bands:
+                raise ValueError("a word has no limits, flows or bands")
+        if self.recover is not None and self.fade is not None:
+            raise ValueError("a stat may recover or fade, not both; 'if' and 'to' can say which way and when")
+        if self.at_limit == "wrap" and (self.min is None or self.max is None):
+            raise ValueError("a stat that wraps wants a min and a max")
+        if self.at_limit == "wrap" and self.flow:
+            raise ValueError("a stat that wraps cannot recover or fade")
+        return self
+
+    @property
+    def flow(self) -> Flow | None:
+        """The flow of the stat, whichever way it goes."""
+        return self.recover or self.fade
+
+    @property
+    def is_account(self) -> bool:
+        """Whether changes can be posted to it."""
+        return self.formula is None
+
+    @property
+    def value_type(self) -> Literal["number", "flag", "word"]:
+        """What sort of value it holds."""
+        if self.one_of is not None:
+            return "word"
+        return "flag" if self.start is not None and self.start.is_flag else "number"

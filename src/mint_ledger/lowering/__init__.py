@@ -1,0 +1,308 @@
+"""Turns a game into a program. One file for each concept; `lower` puts them together in the order of a step."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from mint_ledger.errors import Fault, GameError, nearest
+from mint_ledger.game.cast import Cast, CastError, make_cast
+from mint_ledger.game.dials import list_dials
+from mint_ledger.game.do import CueDo, Do, EachDo, IfDo, SpawnDo
+from mint_ledger.game.document import GameFile
+from mint_ledger.game.paths import path_name
+from mint_ledger.game.rule import Rule
+from mint_ledger.game.script import Happening
+from mint_ledger.lowering.attack import lower_attack
+from mint_ledger.lowering.contact import lower_contacts, order_lines
+from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.defence import forget_safe_time, lower_defence
+from mint_ledger.lowering.ending import ending_specs, lower_endings
+from mint_ledger.lowering.flow import emit_flows
+from mint_ledger.lowering.formulas import RESERVED
+from mint_ledger.lowering.presence import (
+    emit_beginnings,
+    lower_begin,
+    lower_opening,
+    lower_presence,
+    lower_watch_gone,
+    present_column,
+)
+from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine, lower_readout
+from mint_ledger.lowering.rule import RuleLowering
+from mint_ledger.lowering.script import LoweredPlaytest, lower_playtests, lower_script
+from mint_ledger.lowering.stats import check_stats, emit_limit_postings, finish_accounts, lower_accounts
+from mint_ledger.program.building import BlockBuilder
+from mint_ledger.program.expressions import ZERO, Constant, Dial, Expr, Local
+from mint_ledger.program.program import Event, OrderLine, Program, ScriptItem
+from mint_ledger.program.statements import Settle
+
+NOBODY = Constant(-1.0)
+PHASES = {"0 start": 0, "4 contact": 1, "5 attacks and rules": 2, "6 flows": 3, "7 endings": 4}
+REACTIONS = ("reactions: hits", "reactions: conditions", "reactions: gone", "reactions: cues")
+
+
+@dataclass(frozen=True)
+class Lowered:
+    """A program, with what views need of it that engines do not."""
+
+    program: Program
+    playtests: tuple[LoweredPlaytest, ...]
+    readout: tuple[ReadoutBar | ReadoutLine, ...]
+    script: tuple[ScriptItem, ...] = ()
+
+
+def lower(game: GameFile, script: Sequence[Happening] = ()) -> Lowered:
+    """Lower a game, and a script to be played with it.
+
+    Raises:
+        GameError: names do not exist, types do not fit …; it has all faults that were found.
+    """
+    lowered, faults = try_lower(game, script)
+    if faults or lowered is None:
+        raise GameError(faults)
+    return lowered
+
+
+def try_lower(game: GameFile, script: Sequence[Happening] = ()) -> tuple[Lowered | None, list[Fault]]:
+    """Lower a game as far as it goes, and return what came of it and all faults."""
+    source = game.source
+    try:
+        cast = make_cast(game)
+    except CastError as error:
+        return None, [Fault(source.place(error.path), path_name(error.path, source.data), str(error))]
+    lowering = Lowering(game, cast, list_dials(game, cast), source)
+    _check_names(lowering)
+    _intern_words(lowering)
+    _collect_cues_and_makers(lowering, script)
+    _make_fixed_columns(lowering)
+    check_stats(lowering)
+    lower_accounts(lowering)
+    lower_presence(lowering)
+    for member in cast.members.values():
+        if member.room:
+            lower_defence(lowering, member)
+            forget_safe_time(lowering, member)
+    _lower_in_file_order(lowering)
+    lower_endings(lowering)
+    playtests = lower_playtests(lowering)
+    items = lower_script(lowering, script, ("script",), "run") if script else ()
+    readout = lower_readout(lowering)
+    _check_overrides(lowering)
+    _lower_parts(lowering)
+    program = _program(lowering)
+    return Lowered(program, playtests, readout, items), lowering.faults
+
+
+def _check_names(lowering: Lowering) -> None:
+    game = lowering.game
+    places = {
+        "numbers": list(game.numbers),
+        "stats": list(game.stats),
+        "kinds": list(game.kinds),
+        "attacks": list(game.attacks),
+    }
+    owners: dict[str, str] = {}
+    for section, names in places.items():
+        for name in names:
+            _check_identifier(lowering, (section, name), name)
+            if section != "attacks":
+                if name in owners:
+                    lowering.fault(
+                        (section, name), f"'{name}' is the name of one of the {owners[name]} already"
+                    )
+                owners[name] = section
+    for kind, model in game.kinds.items():
+        for name in model.stats:
+            _check_identifier(lowering, ("kinds", kind, "stats", name), name)
+
+
+def _check_identifier(lowering: Lowering, path: tuple[str | int, ...], name: str) -> None:
+    if not name.isidentifier() or name.startswith("_"):
+        lowering.fault(path, f"'{name}' is no name that a formula can use; a name has letters, digits and _")
+    elif name in RESERVED or name in ("and", "or", "not", "if", "else", "in", "is"):
+        lowering.fault(path, f"'{name}' has a meaning of its own in formulas; choose another name")
+
+
+def _intern_words(lowering: Lowering) -> None:
+    lowering.word("")
+    for stats in (lowering.game.stats, *(m.kind.stats for m in lowering.cast.members.values())):
+        for stat in stats.values():
+            for word in (*(stat.one_of or ()), *(stat.bands or ())):
+                lowering.word(word)
+    for word in ("win", "lose", "draw", "unfinished"):
+        lowering.word(word)
+
+
+def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) -> None:
+    game = lowering.game
+
+    def visit(items: Sequence[Do], owners: tuple[str, ...]) -> None:
+        for item in items:
+            if isinstance(item, CueDo):
+                _note_cue(lowering, item.cue, list(item.with_ or {}))
+            elif isinstance(item, SpawnDo):
+                lowering.makers.setdefault(item.spawn, set()).update(owners)
+            elif isinstance(item, IfDo):
+                visit(item.do, owners)
+                visit(item.else_ or [], owners)
+            elif isinstance(item, EachDo):
+                visit(item.do, owners)
+
+    for name, kind in game.kinds.items():
+        family = tuple(member.name for member in lowering.cast.family(name))
+        for rule in kind.rules:
+            visit(rule.do, family)
+    for rule in game.rules:
+        visit(rule.do, ())
+    for attack in game.attacks.values():
+        visit(attack.also or [], tuple(m.name for m in lowering.cast.families(attack.from_)))
+    for happening in (*script, *(item for test in game.playtests.values() for item in test.script)):
+        if happening.cue is not None:
+            _note_cue(
+                lowering, happening.cue, list(happening.with_) if isinstance(happening.with_, dict) else []
+            )
+
+
+def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:
+    known = lowering.cue_values.setdefault(cue, [])
+    known.extend(value for value in values if value not in known)
+    if len(known) > 8:
+        del known[8:]
+
+
+def _make_fixed_columns(lowering: Lowering) -> None:
+    for name, role, opening in (
+        ("step", "stamp", 0.0),
+        ("ending", "measure", -2.0),
+        ("winner", "measure", 0.0),
+        ("script position", "stamp", 0.0),
+        ("only script", "flag", 0.0),
+    ):
+        lowering.layout.column(name, role, opening=opening)  # type: ignore[arg-type]
+    present_column(lowering)
+
+
+def _lower_in_file_order(lowering: Lowering) -> None:
+    """Attacks and rules, in the order in which the file lists them."""
+    numbers = iter(range(1_000_000))
+    titles: Counter[str] = Counter()
+    game = lowering.game
+    for section in game.section_order():
+        if section == "kinds":
+            for name, kind in game.kinds.items():
+                for index, rule in enumerate(kind.rules):
+                    holders = tuple(
+                        m for m in lowering.cast.family(name) if any(rule is r for r in m.kind.rules)
+                    )
+                    path = ("kinds", name, "rules", index)
+                    title = _title(titles, rule, name)
+                    RuleLowering(lowering, rule, path, holders, True, title, next(numbers)).lower()
+        elif section == "attacks":
+            for name, attack in game.attacks.items():
+                lower_attack(lowering, name, attack)
+        elif section == "rules":
+            for index, rule in enumerate(game.rules):
+                title = _title(titles, rule, "")
+                RuleLowering(lowering, rule, ("rules", index), (), False, title, next(numbers)).lower()
+
+
+def _title(titles: Counter[str], rule: Rule, owner: str) -> str:
+    title = rule.title()
+    titles[f"{owner}: {title}"] += 1
+    count = titles[f"{owner}: {title}"]
+    return title if count == 1 else f"{title} #{count}"
+
+
+def _check_overrides(lowering: Lowering) -> None:
+    for name, kind in lowering.game.kinds.items():
+        stats = lowering.cast.members[name].kind.stats
+        for index, overrides in enumerate(kind.copies if isinstance(kind.copies, list) else []):
+            for stat, value in overrides.items():
+                path = ("kinds", name, "copies", index, stat)
+                if stat not in stats:
+                    lowering.fault(path, f"{name} has no stat '{stat}'{nearest(stat, stats)}")
+                elif value.number is None:
+                    lowering.fault(path, f"a copy's own {stat} is a number, not the formula '{value}'")
+
+
+def _lower_parts(lowering: Lowering) -> None:
+    """The parts of a step, and what comes before the first."""
+    wiring = lowering.wiring
+    lower_contacts(lowering)
+    lowering.procedure(BlockBuilder().procedure("part 1"))
+    lowering.procedure(BlockBuilder().procedure("part 3"))
+    _lower_part(lowering, "part 5", wiring.polled)
+    flows = BlockBuilder()
+    emit_flows(lowering, flows)
+    flows.emit(Settle(NOBODY, ZERO, always=True))
+    lowering.procedure(flows.procedure("part 6"))
+    watch = BlockBuilder(1)
+    emit_limit_postings(lowering, watch)
+    for emit in wiring.watched:
+        emit(watch)
+    lowering.procedure(watch.procedure("watch"))
+    lower_watch_gone(lowering)
+    _lower_handlers(lowering)
+    lower_opening(lowering)
+    opening = BlockBuilder()
+    emit_beginnings(lowering, opening)
+    for emit in wiring.starts:
+        emit(opening)
+    opening.emit(Settle(NOBODY, ZERO, always=True))
+    lowering.procedure(opening.procedure("opening"))
+    for member in lowering.cast.members.values():
+        lower_begin(lowering, member)
+
+
+def _lower_part(lowering: Lowering, name: str, emits: list) -> None:  # type: ignore[type-arg]
+    b = BlockBuilder()
+    for emit in emits:
+        emit(b)
+    lowering.procedure(b.procedure(name))
+
+
+def _lower_handlers(lowering: Lowering) -> None:
+    for index, event in enumerate(lowering.events):
+        emits = lowering.wiring.handlers.get(index, [])
+        if not emits:
+            continue
+        b = BlockBuilder(10)
+        values: tuple[Expr, ...] = tuple(Local(2 + i) for i in range(8))
+        for emit in emits:
+            emit(b, Local(0), Local(1), values)
+        name = f"on {event.name}"
+        lowering.procedure(b.procedure(name))
+        lowering.events[index] = Event(event.name, event.phase, name)
+
+
+def _program(lowering: Lowering) -> Program:
+    game = lowering.game
+    limit = lowering.dial_index(("clock", "limit"))
+    return Program(
+        title=game.title,
+        clock=game.clock,
+        cast=lowering.cast,
+        dials=lowering.dials,
+        accounts=finish_accounts(lowering),
+        layout=lowering.layout.layout(),
+        procedures=lowering.procedures,
+        causes=tuple(lowering.causes),
+        events=tuple(lowering.events),
+        endings=ending_specs(lowering),
+        words=tuple(lowering.words),
+        texts=tuple(lowering.texts),
+        formulas=tuple(lowering.formulas),
+        order=_ordered(lowering),
+        clock_limit=Dial(limit) if limit is not None else Constant(game.clock.limit),
+    )
+
+
+def _ordered(lowering: Lowering) -> tuple[OrderLine, ...]:
+    lines = [*lowering.order, *order_lines(lowering)]
+    parts = [*PHASES, *REACTIONS]
+    return tuple(sorted(lines, key=lambda line: parts.index(line.part)))
+
+
+__all__ = ["Cast", "Lowered", "lower", "try_lower"]

@@ -1,0 +1,415 @@
+"""Lowers attacks: when they are tried, at whom they aim, and the stages of a hit up to the target's defence.
+
+The target's side of a hit is one procedure for each kind of target (`defence.py`), shared by all attacks.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from mint_ledger.game.attack import Attack
+from mint_ledger.game.cast import Member
+from mint_ledger.lowering import contact, reading
+from mint_ledger.lowering.chance import draw, happens
+from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.defence import MISSES, SKIPPED, dodge_of, safe_until, struck_through
+from mint_ledger.lowering.do import emit_do
+from mint_ledger.lowering.entities import maker_column
+from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.reading import has_stat, hits_column
+from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.timer import Timer, add_timer
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, mul, neg, no, sub
+from mint_ledger.program.expressions import (
+    ONE,
+    ZERO,
+    And,
+    At,
+    Constant,
+    Due,
+    Expr,
+    Fold,
+    Local,
+    Or,
+    Read,
+    Time,
+    Unary,
+    inside,
+)
+from mint_ledger.program.program import OrderLine
+from mint_ledger.program.state import Column
+from mint_ledger.program.statements import Call, If, Leave, Let, Note, Post, Raise, Set, Settle
+
+Members = tuple[Member, ...]
+
+
+class AttackLowering:
+    """One attack: who has it, whom it strikes, and the procedures `try`, `strike` and `hit` of its name."""
+
+    def __init__(self, lowering: Lowering, name: str, attack: Attack) -> None:
+        self.lowering = lowering
+        self.name = name
+        self.attack = attack
+        self.path = ("attacks", name)
+        self.strikers = self._members(attack.from_, "from")
+        self.targets = self._members(attack.to, "to")
+        self.cause = Constant(float(lowering.cause("attack", name, self.path)))
+
+    def _members(self, names: list[str], key: str) -> Members:
+        found: dict[str, Member] = {}
+        for name in names:
+            for member in self.lowering.find_members(name, (*self.path, key)):
+                found[member.name] = member
+        order = list(self.lowering.cast.members)
+        return tuple(sorted(found.values(), key=lambda member: order.index(member.name)))
+
+    def scope(self, b: BlockBuilder, striker: Expr, target: Expr | None, what: str = "") -> Scope:
+        """What the attack's formulas see: the striker as self, the target as other."""
+        other = EntityRef(target, self.targets) if target is not None else None
+        place = f"attack {self.name}" + (f" {what}" if what else "")
+        return Scope(
+            self.lowering, b, self.path, self_=EntityRef(striker, self.strikers), other=other, place=place
+        )
+
+    def lower(self) -> None:
+        """Make the attack's procedures and wire what sets it off."""
+        self._check()
+        self._lower_pay()
+        self._lower_hit()
+        self._lower_strike()
+        self._lower_try()
+        self._wire()
+
+    def _check(self) -> None:
+        lowering, attack = self.lowering, self.attack
+        if not self.targets or not self.strikers:
+            return
+        if attack.aims in ("nearest",):
+            lowering.fault(
+                (*self.path, "aims"), "the game has no space, so nothing is nearest; use first, weakest …"
+            )
+        pairs = [(s, t) for s in self.strikers for t in self.targets if not self._always_spared(s, t)]
+        if not pairs:
+            lowering.fault(
+                (*self.path, "to"),
+                f"'{self.name}' can strike nobody: all of {', '.join(attack.to)} are spared (see 'side' and 'spares')",
+            )
+        for stat in attack.costs or {}:
+            for member in self.strikers:
+                if stat not in member.kind.stats or not member.kind.stats[stat].is_account:
+                    lowering.fault(
+                        (*self.path, "costs", stat), f"{member.name} has no stat '{stat}' to pay with"
+                    )
+                    break
+
+    def _always_spared(self, striker: Member, target: Member) -> bool:
+        alone = striker is target and striker.room == 1
+        same_side = self.attack.spares == "side" and striker.kind.side is not None
+        return alone or (same_side and striker.kind.side == target.kind.side)
+
+    def spared(self, striker: Expr, target: Expr) -> Expr:
+        """Whether the attack never strikes this target: itself, its own side or its maker."""
+        tests: list[Expr] = [compare("==", striker, target)]
+        if self.attack.spares == "side":
+            sides = dict.fromkeys(m.kind.side for m in self.strikers if m.kind.side is not None)
+            for side in sides:
+                ours = ranges_of(m for m in self.strikers if m.kind.side == side)
+                theirs = ranges_of(m for m in self.targets if m.kind.side == side)
+                if ours and theirs:
+                    tests.append(And((inside(striker, ours), inside(target, theirs))))
+        if self.attack.spares == "maker":
+            makers = maker_column(Scope(self.lowering, BlockBuilder(), ()))
+            tests.append(compare("==", At(makers, striker), target))
+        return tests[0] if len(tests) == 1 else Or(tuple(tests))
+
+    # `pay`: may the striker, and can it pay?
+
+    def _lower_pay(self) -> None:
+        """`pay NAME` (striker): 1 if its needs hold and its costs are paid; else a row and 0."""
+        b = BlockBuilder(1)
+        striker = Local(0)
+        paid = b.new_local()
+        b.emit(Let(paid, ZERO))
+        scope = self.scope(b, striker, None)
+        if self.attack.needs is not None:
+            test = condition(scope.pure("what an attack needs"), self.attack.needs, "needs")
+            with b.when(no(test)):
+                self._note(b, "refused", striker, ZERO, "what it needs does not hold")
+                b.emit(Leave("procedure"))
+        costs = [
+            (stat, b.let(amount(scope, cost, "costs", stat)))
+            for stat, cost in (self.attack.costs or {}).items()
+            if has_stat(EntityRef(striker, self.strikers), stat)
+        ]
+        for stat, cost in costs:
+            value = Read(reading.account_column(self.lowering, stat), striker)
+            with b.when(compare("<", value, cost)):
+                self._note(b, "refused", striker, ZERO, f"too little {stat} to pay for it")
+                b.emit(Leave("procedure"))
+        for stat, cost in costs:
+            column = reading.account_column(self.lowering, stat)
+            b.emit(Post(column, striker, "add", neg(cost), self.cause, striker))
+        b.emit(Let(paid, ONE))
+        self.lowering.procedure(b.procedure(f"pay {self.name}", Local(paid)))
+
+    def _note(self, b: BlockBuilder, what: str, striker: Expr, target: Expr, why: str) -> None:
+        who = target if target != ZERO else striker
+        b.emit(Note(what, who, striker, self.cause, self.lowering.text([why])))
+
+    # `try`: aims for itself
+
+    def _lower_try(self) -> None:
+        """`try NAME` (striker): choose among those present, pay, strike."""
+        b = BlockBuilder(1)
+        striker = Local(0)
+        ranges = ranges_of(self.targets)
+        candidate = b.new_local()
+        where = And((self.lowering.present(Local(candidate)), no(self.spared(striker, Local(candidate)))))
+        count = b.let(Fold("count", candidate, ranges, where, ONE))
+        b.leave_unless(compare(">", count, ZERO))
+        paid = b.new_local()
+        b.emit(Call(f"pay {self.name}", (striker,), paid))
+        b.leave_unless(Local(paid))
+        if self.attack.aims == "all":
+            with b.each(ranges) as who, b.when(no(self.spared(striker, who))):
+                b.emit(Call(f"hit {self.name}", (striker, who, ZERO)))
+        else:
+            chosen = b.let(self._choice(b, striker, candidate, where, count))
+            b.emit(Call(f"hit {self.name}", (striker, chosen, ZERO)))
+        self.lowering.procedure(b.procedure(f"try {self.name}"))
+
+    def _choice(self, b: BlockBuilder, striker: Expr, candidate: int, where: Expr, count: Expr) -> Expr:
+        ranges = ranges_of(self.targets)
+        if self.attack.aims in ("weakest", "strongest"):
+            stat = _vital_stat(self.targets)
+            if stat is None:
+                self.lowering.fault((*self.path, "aims"), "those that it strikes have no health to compare")
+                return const(-1)
+            value = Read(reading.account_column(self.lowering, stat), Local(candidate))
+            op = "argmin" if self.attack.aims == "weakest" else "argmax"
+            return Fold(op, candidate, ranges, where, value)  # type: ignore[arg-type]
+        position: Expr = ZERO
+        if self.attack.aims == "random":
+            position = b.let(Unary("floor", mul(draw(self.scope(b, striker, None, "aim")), count)))
+        return Fold("nth", candidate, ranges, where, position)
+
+    # `strike`: at one target, by a rule or a script
+
+    def _lower_strike(self) -> None:
+        """`strike NAME` (striker, target, sure): may it, pay, hit."""
+        b = BlockBuilder(3)
+        striker, target, sure = Local(0), Local(1), Local(2)
+        able = And((inside(striker, ranges_of(self.strikers)), inside(target, ranges_of(self.targets))))
+        there = And((able, self.lowering.present(striker), self.lowering.present(target)))
+        with b.when(no(there)):
+            self._note(b, "blocked", striker, target, "one of the two is not there")
+            b.emit(Leave("procedure"))
+        with b.when(self.spared(striker, target)):
+            self._note(b, "blocked", striker, target, "it spares this target")
+            b.emit(Leave("procedure"))
+        paid = b.new_local()
+        b.emit(Call(f"pay {self.name}", (striker,), paid))
+        b.leave_unless(Local(paid))
+        b.emit(Call(f"hit {self.name}", (striker, target, sure)))
+        self.lowering.procedure(b.procedure(f"strike {self.name}"))
+
+    # `hit`: the stages
+
+    def _lower_hit(self) -> None:
+        """`hit NAME` (striker, target, sure): the stages of a hit that may be and is paid for."""
+        b = BlockBuilder(3)
+        striker, target, sure = Local(0), Local(1), Local(2)
+        b.leave_unless(And((self.lowering.present(striker), self.lowering.present(target))))
+        self._emit_cooldown(b, striker, target)
+        self._emit_safe_time(b, striker, target)
+        self._emit_landing(b, striker, target, sure)
+        scope = self.scope(b, striker, target, "damage")
+        rolled = b.let(amount(scope, self.attack.damage, "damage") if self.attack.damage else ZERO)
+        times = self._emit_crit(b, striker, target)
+        self._emit_defences(b, striker, target, rolled, times)
+        if self.attack.also:
+            emit_do(self.scope(b, striker, target, "also").at("also"), self.attack.also, self.cause)
+        self._emit_spent(b, striker)
+        self.lowering.procedure(b.procedure(f"hit {self.name}"))
+
+    def _pair_column(self) -> tuple[Column, Members, int]:
+        first = min((m.first for m in self.targets), default=0)
+        last = max((m.first + m.room for m in self.targets), default=1)
+        start = min((m.first for m in self.strikers), default=0)
+        end = max((m.first + m.room for m in self.strikers), default=1)
+        size = (end - start) * (last - first)
+        column = self.lowering.layout.column(f"cooldown: {self.name}", "stamp", 0, max(size, 1), -1e18)
+        return column, self.targets, last - first
+
+    def _emit_cooldown(self, b: BlockBuilder, striker: Expr, target: Expr) -> None:
+        if self.attack.cooldown is None:
+            return
+        column, targets, width = self._pair_column()
+        start = min((m.first for m in self.strikers), default=0)
+        first = min((m.first for m in targets), default=0)
+        slot = b.let(add(mul(sub(striker, const(start)), const(width)), sub(target, const(first))))
+        wait = amount(self.scope(b, striker, target), self.attack.cooldown, "cooldown")
+        with b.when(no(Due(add(At(column, slot), wait)))):
+            self._note(b, "blocked", striker, target, "not ready again")
+            b.emit(Leave("procedure"))
+        b.emit(Set(column, slot, Time()))
+
+    def _emit_safe_time(self, b: BlockBuilder, striker: Expr, target: Expr) -> None:
+        if "safe_for" in (self.attack.skips or []):
+            return
+        safe = safe_until(self.lowering, self.targets, striker, target)
+        if safe is None:
+            return
+        with b.when(no(Due(safe))):
+            self._note(b, "blocked", striker, target, "safe after the last hit")
+            b.emit(Leave("procedure"))
+
+    def _emit_spent(self, b: BlockBuilder, striker: Expr) -> None:
+        """A thrown thing is spent, whether it lands or not."""
+        if self.attack.uses_up:
+            b.emit(Call("remove", (striker, striker, self.cause)))
+
+    def _emit_landing(self, b: BlockBuilder, striker: Expr, target: Expr, sure: Expr) -> None:
+        missed = b.new_local()
+        b.emit(Let(missed, ZERO))
+        with b.when(no(sure)):
+            if self.attack.lands is not None:
+                scope = self.scope(b, striker, target, "lands")
+                chance = b.let(amount(scope, self.attack.lands, "lands"))
+                b.emit(Let(missed, no(happens(scope, chance))))
+            if "dodge" not in (self.attack.skips or []):
+                self._emit_dodge(b, target, missed)
+        with b.when(Local(missed)):
+            why = [MISSES[1], MISSES[2]]
+            texts = [self.lowering.text([text]) for text in why]
+            for code, text in enumerate(texts, start=1):
+                with b.when(compare("==", Local(missed), const(code))):
+                    b.emit(Note("miss", target, striker, self.cause, text))
+            b.emit(Raise(self.lowering.event(f"missed {self.name}", "hit"), striker, target))
+            self._emit_spent(b, striker)
+            b.emit(Leave("procedure"))
+
+    def _emit_dodge(self, b: BlockBuilder, target: Expr, missed: int) -> None:
+        for member in self.targets:
+            dodge = dodge_of(member)
+            if dodge is None or not member.room:
+                continue
+            here = And((no(Local(missed)), inside(target, ((member.first, member.room),))))
+            with b.when(here):
+                scope = self.scope(b, target, None, "dodge")
+                path = ("kinds", _when_hit_owner(self.lowering, member), "when_hit")
+                scope = replace(scope, self_=EntityRef(target, (member,)), path=path)
+                chance = b.let(amount(_dialled(self.lowering, scope, member), dodge, "dodge"))
+                b.emit(Let(missed, choose(happens(scope, chance), const(2), ZERO)))
+
+    def _emit_crit(self, b: BlockBuilder, striker: Expr, target: Expr) -> Expr:
+        crit = self.attack.crit
+        if crit is None:
+            return ONE
+        scope = self.scope(b, striker, target, "crit").at("crit")
+        chance = b.let(amount(scope, crit.chance, "chance"))
+        times = b.let(amount(scope, crit.times, "times"))
+        return b.let(choose(happens(scope, chance), times, ONE))
+
+    def _emit_defences(self, b: BlockBuilder, striker: Expr, target: Expr, rolled: Expr, times: Expr) -> None:
+        lowering, attack = self.lowering, self.attack
+        no_damage = attack.damage is None or attack.damage.number == 0.0
+        kind = const(lowering.word(attack.type)) if attack.type else const(-1)
+        skips = [ONE if stage in (attack.skips or []) else ZERO for stage in SKIPPED]
+        dealt = b.new_local()
+        b.emit(Let(dealt, ZERO))
+        for member in self.targets:
+            if not member.room:
+                continue
+            if not no_damage:
+                missing = [s for s in struck_through(member) if s not in member.kind.stats]
+                if missing:
+                    lowering.fault(
+                        (*self.path, "to"),
+                        f"damage to {member.name} has nowhere to go: it has no stat '{missing[0]}'; give it one, "
+                        "or say in its when_hit what damage goes through",
+                    )
+                    continue
+            arguments = (striker, target, self.cause, rolled, times, kind, *skips)
+            call = Call(f"defend {member.name}", arguments, dealt)
+            if len(self.targets) == 1:
+                b.emit(call)
+            else:
+                b.emit(If(inside(target, ((member.first, member.room),)), (call,)))
+        hits = hits_column(lowering, self.name)
+        b.emit(Set(hits, ZERO, add(At(hits, ZERO), ONE)))
+        crit = compare("!=", times, ONE)
+        b.emit(Raise(lowering.event(f"hit {self.name}", "hit"), striker, target, (Local(dealt), crit)))
+
+    # What sets it off
+
+    def _fire(self, b: BlockBuilder, striker: Expr) -> None:
+        b.emit(Call(f"try {self.name}", (striker,)))
+        b.emit(Settle(self.cause, striker))
+
+    def _fire_at(self, b: BlockBuilder, striker: Expr, target: Expr) -> None:
+        spared = self.spared(striker, target)
+        with b.when(And((no(spared), self.lowering.present(striker), self.lowering.present(target)))):
+            b.emit(Call(f"strike {self.name}", (striker, target, ZERO)))
+            b.emit(Settle(self.cause, striker))
+
+    def _wire(self) -> None:
+        when, lowering = self.attack.when, self.lowering
+        if when is None or not self.strikers or not self.targets:
+            return
+        strikers, targets = list(self.strikers), list(self.targets)
+        if when.every is not None:
+            path = (*self.path, "when")
+            add_timer(
+                Timer(lowering, f"attack {self.name}", path, when.every, when.first, self.strikers),
+                self._fire,
+            )
+            lowering.order.append(
+                OrderLine("5 attacks and rules", f"{self.name}: every {when.every}", self.path)
+            )
+        elif when.meets:
+            contact.on_touch(lowering, strikers, targets, self._fire_at)
+            lowering.order.append(OrderLine("4 contact", f"{self.name}: as they meet", self.path))
+        else:
+            contact.emit_while_touching(lowering, BlockBuilder(), strikers, targets, self._fire_at)
+            lowering.wiring.polled.append(
+                lambda b: contact.emit_while_touching(lowering, b, strikers, targets, self._fire_at)
+            )
+            lowering.order.append(
+                OrderLine("5 attacks and rules", f"{self.name}: while in contact", self.path)
+            )
+
+
+def _vital_stat(members: Members) -> str | None:
+    """The stat that damage reaches last, if all have the same."""
+    stats = {struck_through(member)[-1] for member in members}
+    stat = next(iter(stats)) if len(stats) == 1 else None
+    return stat if stat and all(stat in member.kind.stats for member in members) else None
+
+
+def _when_hit_owner(lowering: Lowering, member: Member) -> str:
+    return next((a for a in member.family if lowering.game.kinds[a].when_hit is not None), member.name)
+
+
+def _dialled(lowering: Lowering, scope: Scope, member: Member) -> Scope:
+    """The same scope at the kind's own path, where its dials are."""
+    return scope.with_path(("kinds", member.name, "when_hit"))
+
+
+def strikers_of(lowering: Lowering, target: str) -> Members:
+    """The kinds that have an attack that can strike a kind."""
+    names: set[str] = set()
+    for attack in lowering.game.attacks.values():
+        if any(m.name == target for m in lowering.cast.families(attack.to)):
+            names |= {m.name for m in lowering.cast.families(attack.from_)}
+    return tuple(m for m in lowering.cast.members.values() if m.name in names)
+
+
+def lower_attack(lowering: Lowering, name: str, attack: Attack) -> None:
+    """Make one attack's procedures and wire it."""
+    made = AttackLowering(lowering, name, attack)
+    try:
+        made.lower()
+    except Problem as problem:
+        lowering.fault(("attacks", name), str(problem))

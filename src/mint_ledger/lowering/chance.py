@@ -1,0 +1,122 @@
+"""Lowers chance: each call draws at a place of its own, so no other place's luck depends on it."""
+
+from __future__ import annotations
+
+import ast
+from typing import TYPE_CHECKING
+
+from mint_ledger.chance.philox import place_hash
+from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import EntityRef, Scope, Typed
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, div, mul, sub
+from mint_ledger.program.expressions import ONE, ZERO, And, Apply, Expr, Local, Unary
+from mint_ledger.program.statements import Draw, Guard, Let
+
+if TYPE_CHECKING:
+    from mint_ledger.lowering.formulas import FormulaLowerer
+
+MAX_DICE = 1_000
+TWO_TO_52 = 4503599627370496.0
+
+
+def draw(scope: Scope, part: Expr = ZERO, call: int | None = None) -> Local:
+    """Emit one draw at this place and return the uniform number; `call` tells which chance call it is."""
+    lowering, b = scope.lowering, scope.builder
+    if call is None:
+        call = next_call(scope)
+    places, entity = _places(lowering, scope.self_, scope.place, call)
+    first = min(place[0] for place in places)
+    last = max(place[0] + place[1] for place in places)
+    name = f"draws: {scope.place} {call} {first}"
+    counts = lowering.layout.column(name, "draws", first, last - first)
+    local = b.new_local()
+    b.emit(Draw(local, places, entity, counts, part))
+    return Local(local)
+
+
+def next_call(scope: Scope) -> int:
+    """The number of the next chance call in this rule."""
+    scope.chance_calls[0] += 1
+    return scope.chance_calls[0]
+
+
+def _places(
+    lowering: Lowering, who: EntityRef | None, place: str, call: int
+) -> tuple[tuple[tuple[int, int, int], ...], Expr]:
+    if who is None:
+        return ((0, 1, place_hash("", place, str(call))),), ZERO
+    found = tuple((m.first, m.room, place_hash(m.name, place, str(call))) for m in who.members if m.room)
+    return found or ((0, 1, place_hash("", place, str(call))),), who.entity
+
+
+def happens(scope: Scope, probability: Expr) -> Expr:
+    """1 with this probability; it always draws, even at 0 and 1."""
+    return compare("<", draw(scope), probability)
+
+
+def call(f: FormulaLowerer, name: str, arguments: list[ast.expr]) -> Typed:
+    """Lower a chance call of a formula."""
+    if f.scope.no_chance:
+        raise Problem(f"chance ({name}) may not stand in {f.scope.no_chance}")
+    if name == "pick":
+        return _pick(f, arguments)
+    b = f.scope.builder
+    values = [b.let(f.checked(f.number(argument))) for argument in arguments]
+    if name == "chance":
+        return Typed(happens(f.scope, values[0]), "flag")
+    if name == "dice":
+        return Typed(_dice(f, *values), "number")
+    u = draw(f.scope)
+    if name == "between":
+        return Typed(add(values[0], mul(sub(values[1], values[0]), u)), "number")
+    if name == "whole":
+        return Typed(_whole(f, b, u, *values), "number")
+    # The middle of one of 2⁵² equal cells, so that neither 0 nor 1 can come up.
+    cell = div(add(Unary("floor", mul(u, const(TWO_TO_52))), const(0.5)), const(TWO_TO_52))
+    return Typed(add(values[0], mul(values[1], Apply("normal", (cell,)))), "number")
+
+
+def _whole(f: FormulaLowerer, b: BlockBuilder, u: Expr, low: Expr, high: Expr) -> Expr:
+    fine = And((_is_whole(low), _is_whole(high), compare("<=", low, high)))
+    b.emit(Guard(fine, "whole(a, b) wants whole numbers with a not above b", f.formula, low))
+    return add(low, Unary("floor", mul(u, add(sub(high, low), ONE))))
+
+
+def _is_whole(value: Expr) -> Expr:
+    return compare("==", Unary("floor", value), value)
+
+
+def _dice(f: FormulaLowerer, count: Expr, sides: Expr) -> Expr:
+    b = f.scope.builder
+    fine = And(
+        (
+            _is_whole(count),
+            _is_whole(sides),
+            compare(">=", count, ZERO),
+            compare("<=", count, const(MAX_DICE)),
+            compare(">=", sides, ONE),
+        )
+    )
+    b.emit(Guard(fine, f"dice(n, sides) wants 0 to {MAX_DICE} dice with 1 side at least", f.formula, count))
+    total = b.new_local()
+    b.emit(Let(total, ZERO))
+    number = next_call(f.scope)
+    with b.repeat(count) as part:
+        u = draw(f.scope, part, number)
+        b.emit(Let(total, add(Local(total), add(ONE, Unary("floor", mul(u, sides))))))
+    return Local(total)
+
+
+def _pick(f: FormulaLowerer, arguments: list[ast.expr]) -> Typed:
+    b = f.scope.builder
+    options = [f.lower(argument) for argument in arguments]
+    if len({option.type for option in options}) > 1:
+        raise Problem("pick() wants values of one sort")
+    chosen = b.let(Unary("floor", mul(draw(f.scope), const(len(options)))))
+    value = options[-1].expr
+    for index in range(len(options) - 2, -1, -1):
+        value = choose(compare("==", chosen, const(index)), options[index].expr, value)
+    words = tuple(word for option in options for word in option.words)
+    members = tuple(dict.fromkeys(member for option in options for member in option.members))
+    return Typed(value, options[0].type, words, members)

@@ -1,0 +1,168 @@
+"""Lowers contact: who touches whom, as it begins and while it lasts.
+
+A meeting is noted where it is asked for (`{meet: …}` of scripts and rules) and seen in part 4 of the next step
+that has one, so it lasts one step at least.
+"""
+
+from __future__ import annotations
+
+from mint_ledger.game.cast import Member
+from mint_ledger.lowering.context import EmitPair, Lowering
+from mint_ledger.lowering.scope import EntityRef
+from mint_ledger.program.building import BlockBuilder, add, compare, const, higher_of, mul, no, sub
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Or, Time, inside
+from mint_ledger.program.program import OrderLine
+from mint_ledger.program.state import Column
+from mint_ledger.program.statements import Note, Set
+
+Pair = tuple[Member, Member]
+
+
+def block_of(lowering: Lowering, one: Member, other: Member) -> Pair:
+    """The two kinds in the order of the file."""
+    names = list(lowering.cast.members)
+    return (one, other) if names.index(one.name) <= names.index(other.name) else (other, one)
+
+
+def _column(lowering: Lowering, what: str, pair: Pair, role: str = "stamp", opening: float = 0.0) -> Column:
+    name = f"contact {what}: {pair[0].name} {pair[1].name}"
+    return lowering.layout.column(name, role, 0, pair[0].room * pair[1].room, opening)  # type: ignore[arg-type]
+
+
+def _index(pair: Pair, one: Expr, other: Expr) -> Expr:
+    row = mul(sub(one, const(pair[0].first)), const(pair[1].room))
+    return add(row, sub(other, const(pair[1].first)))
+
+
+def _latest(lowering: Lowering) -> Column:
+    return lowering.layout.column("contact latest", "stamp", opening=-1.0)
+
+
+def _live(lowering: Lowering) -> Column:
+    return lowering.layout.column("contact live", "counter")
+
+
+def on_touch(lowering: Lowering, ones: list[Member], others: list[Member], emit: EmitPair) -> None:
+    """Let something happen as one of `ones` (self) and one of `others` (other) begin to touch."""
+    for one in ones:
+        for other in others:
+            if one.room and other.room:
+                lowering.wiring.touches.setdefault((one.name, other.name), []).append(emit)
+
+
+def emit_while_touching(
+    lowering: Lowering, b: BlockBuilder, ones: list[Member], others: list[Member], emit: EmitPair
+) -> None:
+    """Emit what happens in each step of contact."""
+    for one in ones:
+        for other in others:
+            if not (one.room and other.room):
+                continue
+            pair = block_of(lowering, one, other)
+            touching = _column(lowering, "touching", pair, "counter")
+            lowering.wiring.touches.setdefault((one.name, other.name), [])
+            with b.when(At(_live(lowering), ZERO)), b.each(((one.first, one.room),)) as who:
+                with b.each(((other.first, other.room),)) as whom:
+                    first, second = (who, whom) if pair == (one, other) else (whom, who)
+                    here = [At(touching, _index(pair, first, second)), lowering.present(who)]
+                    if one is other:
+                        here.append(compare("!=", who, whom))
+                        here[0] = Or((here[0], At(touching, _index(pair, second, first))))
+                    with b.when(And(tuple(here))):
+                        emit(b, who, whom)
+
+
+def emit_meet(lowering: Lowering, b: BlockBuilder, one: EntityRef, other: EntityRef, seconds: Expr) -> None:
+    """Note that two entities touch, for so many seconds and one step at least."""
+    until = b.let(add(Time(), seconds))
+    b.emit(Set(_latest(lowering), ZERO, higher_of(At(_latest(lowering), ZERO), until)))
+    b.emit(Set(_live(lowering), ZERO, ONE))
+    for mine in one.members:
+        for theirs in other.members:
+            if not (mine.room and theirs.room):
+                continue
+            pair = block_of(lowering, mine, theirs)
+            lowering.wiring.touches.setdefault((mine.name, theirs.name), [])
+            first, second = (
+                (one.entity, other.entity) if pair == (mine, theirs) else (other.entity, one.entity)
+            )
+            both = And(
+                (
+                    inside(first, ((pair[0].first, pair[0].room),)),
+                    inside(second, ((pair[1].first, pair[1].room),)),
+                )
+            )
+            with b.when(both):
+                index = _index(pair, first, second)
+                b.emit(Set(_column(lowering, "asked", pair, "counter"), index, ONE))
+                b.emit(Set(_column(lowering, "until", pair, opening=-1.0), index, until))
+
+
+def lower_contacts(lowering: Lowering) -> None:
+    """Make the contacts' share of part 4: see what touches, and let what begins set off its rules."""
+    b = BlockBuilder()
+    pairs: dict[tuple[str, str], Pair] = {}
+    for one, other in lowering.wiring.touches:
+        pair = block_of(lowering, lowering.cast.members[one], lowering.cast.members[other])
+        pairs[pair[0].name, pair[1].name] = pair
+    live = _live(lowering)
+    with b.when(Or((At(live, ZERO), no(Due(At(_latest(lowering), ZERO)))))):
+        b.emit(Set(live, ZERO, ZERO))
+        for pair in pairs.values():
+            _lower_block(lowering, b, pair)
+    for pair in pairs.values():
+        _forget_on_appearing(lowering, pair)
+    lowering.procedure(b.procedure("part 4"))
+
+
+def _lower_block(lowering: Lowering, b: BlockBuilder, pair: Pair) -> None:
+    one, other = pair
+    touching = _column(lowering, "touching", pair, "counter")
+    asked = _column(lowering, "asked", pair, "counter")
+    until = _column(lowering, "until", pair, opening=-1.0)
+    touches = lowering.wiring.touches
+    with b.each(((one.first, one.room),)) as who, b.each(((other.first, other.room),)) as whom:
+        index = b.let(_index(pair, who, whom))
+        now = b.let(And((Or((At(asked, index), no(Due(At(until, index))))), lowering.present(who))))
+        b.emit(Set(asked, index, ZERO))
+        before = b.let(At(touching, index))
+        b.emit(Set(touching, index, now))
+        with b.when(now):
+            b.emit(Set(_live(lowering), ZERO, ONE))
+        with b.when(And((now, no(before)))):
+            b.emit(Note("contact", who, whom, const(-1)))
+            for emit in touches.get((one.name, other.name), []):
+                emit(b, who, whom)
+            if one is not other:
+                for emit in touches.get((other.name, one.name), []):
+                    emit(b, whom, who)
+            else:
+                for emit in touches.get((one.name, one.name), []):
+                    emit(b, whom, who)
+
+
+def _forget_on_appearing(lowering: Lowering, pair: Pair) -> None:
+    """Whoever takes a number that was used before touches nobody."""
+
+    def forget(side: int) -> None:
+        mine, theirs = pair[side], pair[1 - side]
+
+        def emit(b: BlockBuilder, who: Expr) -> None:
+            with b.repeat(const(theirs.room)) as step:
+                whom = b.let(add(const(theirs.first), step))
+                index = b.let(_index(pair, who, whom) if side == 0 else _index(pair, whom, who))
+                b.emit(Set(_column(lowering, "touching", pair, "counter"), index, ZERO))
+                b.emit(Set(_column(lowering, "asked", pair, "counter"), index, ZERO))
+                b.emit(Set(_column(lowering, "until", pair, opening=-1.0), index, const(-1.0)))
+
+        lowering.on_appear.append((((mine.first, mine.room),), emit))
+
+    forget(0)
+    if pair[0] is not pair[1]:
+        forget(1)
+
+
+def order_lines(lowering: Lowering) -> list[OrderLine]:
+    """The pairs of kinds that are looked at for contact."""
+    seen = {tuple(sorted(pair)) for pair in lowering.wiring.touches}
+    return [OrderLine("4 contact", f"{one} and {other}", ("kinds", one)) for one, other in sorted(seen)]

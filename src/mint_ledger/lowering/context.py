@@ -1,0 +1,163 @@
+"""What the lowering of a game collects as it goes: columns, procedures, causes, words, faults …"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+
+from mint_ledger.errors import Fault, NotFound, nearest
+from mint_ledger.formula import Formula
+from mint_ledger.game.cast import Cast, Member
+from mint_ledger.game.dials import Dials
+from mint_ledger.game.document import GameFile
+from mint_ledger.game.paths import path_name
+from mint_ledger.game.source import Source
+from mint_ledger.program.arithmetic import functions
+from mint_ledger.program.building import BlockBuilder
+from mint_ledger.program.expressions import At, Expr, Ranges
+from mint_ledger.program.program import (
+    Account,
+    Cause,
+    CauseSort,
+    Event,
+    EventPhase,
+    FormulaPlace,
+    OrderLine,
+    Path,
+)
+from mint_ledger.program.state import Column, LayoutBuilder
+from mint_ledger.program.statements import Procedure
+
+SCRIPT_PLACES = ("script", "playtests")
+
+
+Emit = Callable[[BlockBuilder], None]
+EmitPair = Callable[[BlockBuilder, Expr, Expr], None]
+EmitEvent = Callable[[BlockBuilder, Expr, Expr, tuple[Expr, ...]], None]
+
+
+@dataclass
+class Wiring:
+    """What sets rules and attacks off, in the order of the file: it becomes the parts of a step."""
+
+    starts: list[Emit] = field(default_factory=list)
+    polled: list[Emit] = field(default_factory=list)
+    watched: list[Emit] = field(default_factory=list)
+    handlers: dict[int, list[EmitEvent]] = field(default_factory=dict)
+    # (kind, kind) → what happens as two of them touch: (self, other).
+    touches: dict[tuple[str, str], list[EmitPair]] = field(default_factory=dict)
+
+    def on_event(self, event: int, emit: EmitEvent) -> None:
+        """Let an event set something off."""
+        self.handlers.setdefault(event, []).append(emit)
+
+
+@dataclass
+class Lowering:
+    """The workshop of one lowering; `lower` in this package makes a program of it."""
+
+    game: GameFile
+    cast: Cast
+    dials: Dials
+    source: Source
+    layout: LayoutBuilder = field(default_factory=LayoutBuilder)
+    procedures: dict[str, Procedure] = field(default_factory=lambda: dict(functions()))
+    accounts: dict[str, Account] = field(default_factory=dict)
+    causes: list[Cause] = field(default_factory=list)
+    events: list[Event] = field(default_factory=list)
+    words: list[str] = field(default_factory=list)
+    texts: list[tuple[str, ...]] = field(default_factory=list)
+    formulas: list[FormulaPlace] = field(default_factory=list)
+    order: list[OrderLine] = field(default_factory=list)
+    faults: list[Fault] = field(default_factory=list)
+    # What has to be reset as an entity appears, for each run of entities: (ranges, what to emit).
+    on_appear: list[tuple[Ranges, Callable[[BlockBuilder, Expr], None]]] = field(default_factory=list)
+    # What has to be set as the game opens, for the rules of no kind.
+    on_opening: list[Callable[[BlockBuilder], None]] = field(default_factory=list)
+    # Kinds whose entities are spawned by rules of these members ("" is the game itself).
+    makers: dict[str, set[str]] = field(default_factory=dict)
+    touched_stats: set[str] = field(default_factory=set)
+    # The names of the values that each cue brings, in the order of their first use.
+    cue_values: dict[str, list[str]] = field(default_factory=dict)
+    wiring: Wiring = field(default_factory=lambda: Wiring())
+    # (kind, stat) → the (kind, stat)s that its formula or limits read, to find circles.
+    depends: dict[tuple[str, str], dict[tuple[str, str], Path]] = field(default_factory=dict)
+
+    def fault(self, path: Path, message: str) -> None:
+        """Note a fault of the game file."""
+        self.faults.append(Fault(self.source.place(path), path_name(path, self.source.data), message))
+
+    def word(self, text: str) -> int:
+        """The number of a word."""
+        if text not in self.words:
+            self.words.append(text)
+        return self.words.index(text)
+
+    def text(self, pieces: Iterable[str]) -> int:
+        """The number of a text with holes."""
+        self.texts.append(tuple(pieces))
+        return len(self.texts) - 1
+
+    def cause(self, sort: CauseSort, name: str, path: Path) -> int:
+        """The number of a cause, made now if it is new."""
+        made = Cause(name, sort, path)
+        if made not in self.causes:
+            self.causes.append(made)
+        return self.causes.index(made)
+
+    def event(self, name: str, phase: EventPhase) -> int:
+        """The number of an event, made now if it is new."""
+        for index, event in enumerate(self.events):
+            if event.name == name:
+                return index
+        self.events.append(Event(name, phase, None))
+        return len(self.events) - 1
+
+    def formula_place(self, formula: Formula, path: Path) -> int:
+        """Note a formula for messages."""
+        self.formulas.append(FormulaPlace(formula.text, path, self.source.place(path)))
+        return len(self.formulas) - 1
+
+    def procedure(self, procedure: Procedure) -> None:
+        """Add a procedure."""
+        self.procedures[procedure.name] = procedure
+
+    def entity_column(
+        self, name: str, members: Iterable[Member], role: str = "stamp", opening: float = 0.0
+    ) -> Column:
+        """A column that covers all entities of some kinds."""
+        ranges = [(m.first, m.first + m.room) for m in members if m.room]
+        first = min((low for low, _ in ranges), default=0)
+        last = max((high for _, high in ranges), default=first + 1)
+        return self.layout.column(name, role, first, last - first, opening)  # type: ignore[arg-type]
+
+    def present(self, entity: Expr) -> Expr:
+        """Whether an entity is there."""
+        return At(self.layout.column("present", "flag", 0, self.cast.size), entity)
+
+    def find_members(self, name: str, path: Path) -> list[Member]:
+        """The kinds that a name of the file means; an unknown one is a fault."""
+        if name not in self.cast.members:
+            self.fault(path, f"unknown kind '{name}'{nearest(name, self.cast.members)}")
+            return []
+        return self.cast.family(name)
+
+    def dial_index(self, path: Path) -> int | None:
+        """The dial at a path, if the number there is one."""
+        try:
+            return self.dials.at(path)
+        except NotFound:
+            return None
+
+
+def ranges_of(members: Iterable[Member]) -> Ranges:
+    """The entities of some kinds as runs; neighbours are joined."""
+    joined: list[tuple[int, int]] = []
+    for member in members:
+        if not member.room:
+            continue
+        if joined and joined[-1][0] + joined[-1][1] == member.first:
+            joined[-1] = (joined[-1][0], joined[-1][1] + member.room)
+        else:
+            joined.append((member.first, member.room))
+    return tuple(joined)

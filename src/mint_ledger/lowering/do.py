@@ -1,0 +1,191 @@
+"""Lowers what is done: one function for each sort of step."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from mint_ledger.errors import nearest
+from mint_ledger.formula import FormulaError
+from mint_ledger.game import do as steps
+from mint_ledger.game.parts import Part
+from mint_ledger.game.readout import split_text
+from mint_ledger.lowering import contact, entities
+from mint_ledger.lowering.context import ranges_of
+from mint_ledger.lowering.ending import finish, list_endings
+from mint_ledger.lowering.formulas import amount, condition, lower_formula
+from mint_ledger.lowering.posting import emit_posting
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.program.building import const
+from mint_ledger.program.expressions import ZERO, Expr
+from mint_ledger.program.statements import Call, If, Note, Raise
+
+
+def emit_do(scope: Scope, items: list[steps.Do], cause: Expr) -> None:
+    """Emit a list of steps; `scope` stands at the list, faults are noted at their places."""
+    for index, item in enumerate(items):
+        _emit_step(scope.at(index), item, cause)
+
+
+def _emit_step(scope: Scope, item: Part, cause: Expr) -> None:
+    try:
+        match item:
+            case steps.PostDo():
+                emit_posting(scope, item.post, cause)
+            case steps.RemoveDo():
+                who = entities.entity_text(scope, item.remove)
+                scope.builder.emit(Call("remove", (who.entity, doer(scope), cause)))
+            case steps.SpawnDo():
+                _spawn(scope, item)
+            case steps.HitDo():
+                _hit(scope, item, cause)
+            case steps.AttackDo():
+                _attack(scope, item)
+            case steps.CueDo():
+                _cue(scope, item)
+            case steps.FinishDo():
+                _finish(scope, item)
+            case steps.MeetDo():
+                _meet(scope, item)
+            case steps.TellDo():
+                emit_tell(scope, item.tell, cause)
+            case steps.IfDo():
+                _if(scope, item, cause)
+            case steps.EachDo():
+                _each(scope, item, cause)
+    except Problem as problem:
+        scope.lowering.fault(scope.path, str(problem))
+
+
+def doer(scope: Scope) -> Expr:
+    """Whoever does what is done here; 0 for the game."""
+    return scope.self_.entity if scope.self_ else ZERO
+
+
+def _spawn(scope: Scope, item: steps.SpawnDo) -> None:
+    cast = scope.lowering.cast
+    if item.spawn not in cast.members:
+        raise Problem(f"unknown kind '{item.spawn}'{nearest(item.spawn, cast.members)}")
+    member = cast.members[item.spawn]
+    if not member.room:
+        raise Problem(f"there is no room for a '{item.spawn}'; give the kind 'room: …'")
+    scope.builder.emit(Call(f"spawn {member.name}", (doer(scope),)))
+
+
+def _hit(scope: Scope, item: steps.HitDo, cause: Expr) -> None:
+    attack = known_attack(scope, item.with_)
+    by = entities.entity_text(scope, item.by) if item.by else scope.self_
+    if by is None:
+        raise Problem("it is not known who strikes; write 'by: …'")
+    target = entities.entity_text(scope, item.hit)
+    check_striker(scope, attack, by)
+    check_target(scope, attack, target)
+    scope.builder.emit(Call(f"strike {attack}", (by.entity, target.entity, ZERO)))
+
+
+def _attack(scope: Scope, item: steps.AttackDo) -> None:
+    attack = known_attack(scope, item.attack)
+    if scope.self_ is None:
+        raise Problem("it is not known who attacks; an attack is done by rules under a kind")
+    check_striker(scope, attack, scope.self_)
+    scope.builder.emit(Call(f"try {attack}", (scope.self_.entity,)))
+
+
+def known_attack(scope: Scope, name: str) -> str:
+    """The name of an attack of the game.
+
+    Raises:
+        Problem: there is none.
+    """
+    attacks = scope.lowering.game.attacks
+    if name not in attacks:
+        raise Problem(f"unknown attack '{name}'{nearest(name, attacks)}")
+    return name
+
+
+def check_striker(scope: Scope, attack: str, by: EntityRef) -> None:
+    """Refuse an attack by somebody who does not have it."""
+    cast, owners = scope.lowering.cast, scope.lowering.game.attacks[attack].from_
+    if by.members and not set(by.members) & set(cast.families(owners)):
+        raise Problem(
+            f"'{attack}' is an attack of {', '.join(owners)}, not of {entities.members_text(by.members)}"
+        )
+
+
+def check_target(scope: Scope, attack: str, target: EntityRef) -> None:
+    """Refuse a target that the attack never strikes."""
+    cast, targets = scope.lowering.cast, scope.lowering.game.attacks[attack].to
+    if target.members and not set(target.members) & set(cast.families(targets)):
+        raise Problem(f"'{attack}' strikes {', '.join(targets)}, not {entities.members_text(target.members)}")
+
+
+def _cue(scope: Scope, item: steps.CueDo) -> None:
+    lowering = scope.lowering
+    given = item.with_ or {}
+    values = [
+        scope.builder.let(amount(scope, given[name], "with", name)) if name in given else ZERO
+        for name in lowering.cue_values.get(item.cue, [])
+    ]
+    event = lowering.event(f"cue {item.cue}", "cue")
+    cause = lowering.cause("cue", item.cue, scope.path)
+    who = doer(scope)
+    scope.builder.emit(Note("cue", who, who, const(cause), -1, tuple(values)))
+    scope.builder.emit(Raise(event, who, ZERO, tuple(values)))
+
+
+def _finish(scope: Scope, item: steps.FinishDo) -> None:
+    names = [name for name, _, _, _ in list_endings(scope.lowering)]
+    if item.finish not in names:
+        raise Problem(f"unknown ending '{item.finish}'{nearest(item.finish, names)}")
+    index = names.index(item.finish)
+    holders = list_endings(scope.lowering)[index][2]
+    finish(scope.lowering, scope.builder, index, doer(scope) if holders else ZERO)
+
+
+def _meet(scope: Scope, item: steps.MeetDo) -> None:
+    one, other = (entities.entity_text(scope, text) for text in item.meet)
+    seconds = amount(scope, item.for_, "for") if item.for_ else ZERO
+    contact.emit_meet(scope.lowering, scope.builder, one, other, seconds)
+
+
+def emit_tell(scope: Scope, text: str, cause: Expr) -> None:
+    """Emit a line of the story with values in it."""
+    try:
+        pieces, formulas = split_text(text)
+    except FormulaError as error:
+        raise Problem(str(error)) from None
+    if len(formulas) > 8:
+        raise Problem("at most eight values may stand in a text")
+    found = [lower_formula(scope, formula) for formula in formulas]
+    marks = [pieces[0]]
+    for value, piece in zip(found, pieces[1:], strict=True):
+        marks += ["\x00" + value.type, piece]
+    who = doer(scope)
+    values = tuple(scope.builder.let(value.expr) for value in found)
+    scope.builder.emit(Note("tell", who, who, cause, scope.lowering.text(marks), values))
+
+
+def _if(scope: Scope, item: steps.IfDo, cause: Expr) -> None:
+    b = scope.builder
+    test = condition(scope, item.if_, "if")
+    with b.block() as then:
+        emit_do(scope.at("do"), item.do, cause)
+    with b.block() as other:
+        if item.else_:
+            emit_do(scope.at("else"), item.else_, cause)
+    b.emit(If(test, tuple(then), tuple(other)))
+
+
+def _each(scope: Scope, item: steps.EachDo, cause: Expr) -> None:
+    members = tuple(scope.lowering.find_members(item.each, (*scope.path, "each")))
+    if not members:
+        return
+    b = scope.builder
+    with b.each(ranges_of(members)) as who:
+        ref = EntityRef(who, members)
+        inner = replace(scope.bind(item.each, ref), other=ref)
+        if item.if_ is None:
+            emit_do(inner.at("do"), item.do, cause)
+        else:
+            with b.when(condition(inner, item.if_, "if")):
+                emit_do(inner.at("do"), item.do, cause)

@@ -1,0 +1,418 @@
+"""Lowers formulas: names are looked up, types are checked, what stands there becomes an expression."""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import replace
+
+from mint_ledger.errors import nearest
+from mint_ledger.formula import Formula
+from mint_ledger.formula.syntax import CHANCE_CALLS, shorten
+from mint_ledger.lowering import chance, entities, reading
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import EntityRef, Scope, Typed, ValueType
+from mint_ledger.program.arithmetic import guarded_power
+from mint_ledger.program.building import (
+    add,
+    compare,
+    div,
+    higher_of,
+    lower_of,
+    mul,
+    neg,
+    no,
+    sub,
+)
+from mint_ledger.program.expressions import (
+    ZERO,
+    And,
+    Apply,
+    Checked,
+    Choose,
+    CompareOp,
+    Constant,
+    Dial,
+    Expr,
+    Local,
+    Only,
+    Or,
+    Step,
+    Time,
+    Unary,
+    UnaryOp,
+)
+from mint_ledger.program.statements import If, Let
+
+_COMPARE: dict[type[ast.cmpop], CompareOp] = {
+    ast.Lt: "<",
+    ast.LtE: "<=",
+    ast.Gt: ">",
+    ast.GtE: ">=",
+    ast.Eq: "==",
+    ast.NotEq: "!=",
+}
+TYPE_NAMES = {"number": "a number", "flag": "yes or no", "word": "a word", "entity": "an entity"}
+RESERVED = (
+    "self",
+    "other",
+    "maker",
+    "cue",
+    "hit",
+    "time",
+    "level_time",
+    "turn",
+    "whose",
+    "true",
+    "false",
+    "result",
+    "ending",
+    "winner",
+)
+
+
+def amount(scope: Scope, formula: Formula, *more: str | int) -> Expr:
+    """Lower a number or formula of the file that wants a number; a bare number is a dial."""
+    return _field(scope, formula, more, "number")
+
+
+def condition(scope: Scope, formula: Formula, *more: str | int) -> Expr:
+    """Lower a condition."""
+    return _field(scope, formula, more, "flag")
+
+
+def value_for(scope: Scope, formula: Formula, want: Typed, *more: str | int) -> Expr:
+    """Lower what is set as the value of a stat: a number, a flag or one of its words."""
+    return _field(scope, formula, more, want.type, want.words)
+
+
+def _field(
+    scope: Scope, formula: Formula, more: tuple[str | int, ...], want: ValueType, words: tuple[str, ...] = ()
+) -> Expr:
+    inner = scope.at(*more)
+    if formula.number is not None and (want != "flag" or formula.is_flag):
+        dial = scope.lowering.dial_index(inner.path)
+        if want in ("number", "flag"):
+            return Dial(dial) if dial is not None else Constant(formula.number)
+    try:
+        found = lower_formula(inner, formula)
+        check_type(found, want, formula.text, words)
+    except Problem as problem:
+        scope.lowering.fault(inner.path, str(problem))
+        return ZERO
+    return found.expr
+
+
+def check_type(found: Typed, want: ValueType, text: str, words: tuple[str, ...] = ()) -> None:
+    """Refuse a value of the wrong sort.
+
+    Raises:
+        Problem: it is one.
+    """
+    if found.type == "flag" and want == "number":
+        return
+    if found.type != want:
+        hint = "; write a comparison like 'x > 0'" if want == "flag" and found.type == "number" else ""
+        raise Problem(
+            f"'{shorten(text)}' is {TYPE_NAMES[found.type]}; {TYPE_NAMES[want]} is wanted here{hint}"
+        )
+    for word in found.words if want == "word" and words and len(found.words) == 1 else ():
+        if word not in words:
+            raise Problem(f"'{word}' is not one of {', '.join(words)}{nearest(word, words)}")
+
+
+def lower_formula(scope: Scope, formula: Formula) -> Typed:
+    """Lower a formula of the file, checked at run time to be finite.
+
+    Raises:
+        Problem: a name does not exist, or the types do not fit.
+    """
+    index = scope.lowering.formula_place(formula, scope.path)
+    lowerer = FormulaLowerer(scope, index)
+    found = lowerer.lower(formula.tree)
+    lowerer.note_reads()
+    return replace(found, expr=Checked(found.expr, index))
+
+
+class FormulaLowerer:
+    """Lowers the nodes of one formula."""
+
+    def __init__(self, scope: Scope, formula: int) -> None:
+        self.scope = scope
+        self.formula = formula
+        self.reads: dict[str, Expr] = {}
+
+    def note_reads(self) -> None:
+        """Keep what the formula reads, for the message of a run that stops in it."""
+        places = self.scope.lowering.formulas
+        places[self.formula] = replace(places[self.formula], reads=tuple(self.reads.items()))
+
+    def lower(self, node: ast.expr) -> Typed:
+        """Lower one node."""
+        match node:
+            case ast.Constant():
+                return self._constant(node)
+            case ast.Name():
+                return self._name(node)
+            case ast.Attribute():
+                return self._attribute(node)
+            case ast.Subscript():
+                ref = entities.entity(self, node)
+                return Typed(ref.entity, "entity", members=ref.members)
+            case ast.BinOp():
+                return self._arithmetic(node)
+            case ast.UnaryOp():
+                return self._unary(node)
+            case ast.BoolOp():
+                return self._boolean(node)
+            case ast.Compare():
+                return self._comparison(node)
+            case ast.IfExp():
+                return self._choice(node)
+            case ast.Call():
+                return self._call(node)
+        raise Problem(f"'{shorten(ast.unparse(node))}' may not stand in a formula")
+
+    def number(self, node: ast.expr) -> Expr:
+        """Lower a node that has to be a number."""
+        return self._wanted(node, "number")
+
+    def flag(self, node: ast.expr) -> Expr:
+        """Lower a node that has to be yes or no."""
+        return self._wanted(node, "flag")
+
+    def _wanted(self, node: ast.expr, want: ValueType) -> Expr:
+        found = self.lower(node)
+        check_type(found, want, ast.unparse(node))
+        return found.expr
+
+    def checked(self, expression: Expr) -> Expr:
+        """The part of this formula that is worked out ahead of the rest, with the same care."""
+        return Checked(expression, self.formula)
+
+    def _constant(self, node: ast.Constant) -> Typed:
+        if isinstance(node.value, bool):
+            return Typed(Constant(float(node.value)), "flag")
+        if isinstance(node.value, str):
+            return self.word(node.value)
+        assert isinstance(node.value, float)
+        return Typed(Constant(node.value), "number")
+
+    def word(self, text: str) -> Typed:
+        """A word as a value."""
+        return Typed(Constant(float(self.scope.lowering.word(text))), "word", (text,))
+
+    def _name(self, node: ast.Name) -> Typed:
+        name, scope, lowering = node.id, self.scope, self.scope.lowering
+        if name in ("true", "false"):
+            return Typed(Constant(float(name == "true")), "flag")
+        if name in scope.lets:
+            found = scope.lets[name]
+        elif name in ("self", "other", "maker") or name in scope.bound:
+            ref = entities.entity(self, node)
+            return Typed(ref.entity, "entity", members=ref.members)
+        elif scope.self_ is not None and reading.has_stat(scope.self_, name):
+            found = reading.stat_value(self, scope.self_, name)
+        elif name in lowering.game.stats:
+            found = reading.stat_value(self, entities.world(), name)
+        elif name in lowering.game.numbers:
+            index = lowering.dial_index(("numbers", name))
+            found = Typed(Dial(index) if index is not None else ZERO, "number")
+        elif name in ("time", "level_time"):
+            found = Typed(Time(), "number")
+        elif name == "turn":
+            if lowering.game.clock.unit != "turn":
+                raise Problem("the game has no turns; its clock counts seconds")
+            found = Typed(Step(), "number")
+        elif name == "whose":
+            raise Problem("the game has no 'turns', so it is nobody's turn")
+        elif scope.outcome and name in ("result", "ending", "winner"):
+            return reading.outcome(self, name)
+        elif name in lowering.cast.members:
+            ref = entities.entity(self, node)
+            return Typed(ref.entity, "entity", members=ref.members)
+        elif name in lowering.words:
+            return self.word(name)
+        else:
+            raise Problem(self._unknown(name))
+        if len(self.reads) < 12:
+            self.reads.setdefault(name, found.expr)
+        return found
+
+    def _unknown(self, name: str) -> str:
+        scope, lowering = self.scope, self.scope.lowering
+        known = [*scope.lets, *lowering.game.stats, *lowering.game.numbers, *lowering.cast.members, *RESERVED]
+        for member in scope.self_.members if scope.self_ else ():
+            known.extend(member.kind.stats)
+        owners = [m.name for m in lowering.cast.with_stat(name)]
+        if owners and scope.self_ is None:
+            shown = owners[0] if len(owners) == 1 else " or ".join(owners[:3])
+            return f"unknown name '{name}'; it is a stat of {shown}, so write '{owners[0]}.{name}'"
+        if owners and scope.self_ is not None:
+            without = [m.name for m in scope.self_.members if name not in m.kind.stats]
+            return f"unknown name '{name}': {', '.join(without[:3])} has no such stat ({owners[0]} has)"
+        return f"unknown name '{shorten(name)}'{nearest(name, known)}"
+
+    def _attribute(self, node: ast.Attribute) -> Typed:
+        if isinstance(node.value, ast.Name) and node.value.id in ("cue", "hit"):
+            return self._happening_value(node.value.id, node.attr)
+        found = reading.attribute(self, node)
+        if found.type != "entity" and len(self.reads) < 12:
+            self.reads.setdefault(ast.unparse(node), found.expr)
+        return found
+
+    def _happening_value(self, what: str, name: str) -> Typed:
+        values = self.scope.cue if what == "cue" else self.scope.hit
+        if values is None:
+            raise Problem(f"'{what}.{name}' is known only in a rule that is set off by a {what}")
+        if name not in values:
+            raise Problem(f"the {what} has no value '{name}'{nearest(name, values)}")
+        return Typed(values[name], "number")
+
+    def _arithmetic(self, node: ast.BinOp) -> Typed:
+        left, right = self.number(node.left), self.number(node.right)
+        match node.op:
+            case ast.Add():
+                value = add(left, right)
+            case ast.Sub():
+                value = sub(left, right)
+            case ast.Mult():
+                value = mul(left, right)
+            case ast.Div():
+                value = div(left, right)
+            case ast.FloorDiv() | ast.Mod():
+                function = "quotient" if isinstance(node.op, ast.FloorDiv) else "modulo"
+                fine = compare("!=", right, ZERO)
+                value = Only(Apply(function, (left, right)), fine, "division by zero")
+            case _:
+                power, exists = guarded_power(self.scope.builder, left, right)
+                value = Only(
+                    power, exists, "a power that is no number (0 to a negative, or a root of a negative)"
+                )
+        return Typed(value, "number")
+
+    def _unary(self, node: ast.UnaryOp) -> Typed:
+        if isinstance(node.op, ast.Not):
+            return Typed(no(self.flag(node.operand)), "flag")
+        value = self.number(node.operand)
+        return Typed(neg(value) if isinstance(node.op, ast.USub) else value, "number")
+
+    def _boolean(self, node: ast.BoolOp) -> Typed:
+        is_and = isinstance(node.op, ast.And)
+        if any(draws(item) for item in node.values[1:]):
+            return Typed(self._step_by_step(node.values, is_and), "flag")
+        items = tuple(self.flag(item) for item in node.values)
+        return Typed(And(items) if is_and else Or(items), "flag")
+
+    def _step_by_step(self, values: list[ast.expr], is_and: bool) -> Expr:
+        """`and` and `or` with chance in a later part: it draws only if the earlier parts leave the answer open."""
+        b = self.scope.builder
+        out = b.new_local()
+        b.emit(Let(out, self.checked(self.flag(values[0]))))
+        for item in values[1:]:
+            with b.block() as inner:
+                b.emit(Let(out, self.checked(self.flag(item))))
+            b.emit(If(Local(out) if is_and else no(Local(out)), tuple(inner)))
+        return Local(out)
+
+    def _comparison(self, node: ast.Compare) -> Typed:
+        operands = [self.lower(item) for item in (node.left, *node.comparators)]
+        if len(operands) > 2 and any(draws(item) for item in node.comparators[:-1]):
+            operands = [
+                replace(item, expr=self.scope.builder.let(self.checked(item.expr))) for item in operands
+            ]
+        nodes = (node.left, *node.comparators)
+        tests: list[Expr] = []
+        for index, operator in enumerate(node.ops):
+            left, right = operands[index], operands[index + 1]
+            _check_comparable(operator, left, right, ast.unparse(nodes[index]), ast.unparse(nodes[index + 1]))
+            tests.append(compare(_COMPARE[type(operator)], left.expr, right.expr))
+        return Typed(tests[0] if len(tests) == 1 else And(tuple(tests)), "flag")
+
+    def _choice(self, node: ast.IfExp) -> Typed:
+        test = self.flag(node.test)
+        if not draws(node.body) and not draws(node.orelse):
+            then, other = self.lower(node.body), self.lower(node.orelse)
+            return self._same_type(node, then, other, Choose(test, then.expr, other.expr))
+        b = self.scope.builder
+        out = b.new_local()
+        with b.block() as first:
+            then = self.lower(node.body)
+            b.emit(Let(out, self.checked(then.expr)))
+        with b.block() as second:
+            other = self.lower(node.orelse)
+            b.emit(Let(out, self.checked(other.expr)))
+        b.emit(If(self.checked(test), tuple(first), tuple(second)))
+        return self._same_type(node, then, other, Local(out))
+
+    def _same_type(self, node: ast.IfExp, then: Typed, other: Typed, value: Expr) -> Typed:
+        if then.type != other.type and {then.type, other.type} != {"number", "flag"}:
+            raise Problem(
+                f"'{shorten(ast.unparse(node))}' is {TYPE_NAMES[then.type]} or {TYPE_NAMES[other.type]}"
+            )
+        kind: ValueType = then.type if then.type == other.type else "number"
+        return Typed(value, kind, (*then.words, *other.words), (*then.members, *other.members))
+
+    def _call(self, node: ast.Call) -> Typed:
+        assert isinstance(node.func, ast.Name)
+        name, arguments = node.func.id, node.args
+        if name in CHANCE_CALLS:
+            return chance.call(self, name, arguments)
+        if name in ("count", "total", "lowest", "highest", "any", "all"):
+            return entities.fold(self, name, arguments[0])
+        if name in ("has", "ready", "distance", "facing", "behind", "hits"):
+            return reading.question(self, name, arguments)
+        return Typed(self._arithmetic_call(name, arguments), "number")
+
+    def _arithmetic_call(self, name: str, arguments: list[ast.expr]) -> Expr:
+        values = [self.number(argument) for argument in arguments]
+        match name:
+            case "min" | "max":
+                value = values[0]
+                for following in values[1:]:
+                    value = (lower_of if name == "min" else higher_of)(value, following)
+                return value
+            case "clamp":
+                return lower_of(higher_of(values[0], values[1]), values[2])
+            case "sqrt":
+                return Unary("sqrt", values[0])
+            case "exp":
+                return Apply("exp", (values[0],))
+            case "log":
+                positive = compare(">", values[0], ZERO)
+                return Only(
+                    Apply("log", (values[0],)), positive, "the logarithm of a number that is not above 0"
+                )
+        unary: dict[str, UnaryOp] = {"abs": "abs", "floor": "floor", "ceil": "ceil", "round": "round"}
+        return Unary(unary[name], values[0])
+
+    def entity(self, node: ast.expr) -> EntityRef:
+        """Lower a node that has to be an entity."""
+        return entities.entity(self, node)
+
+
+def _check_comparable(
+    operator: ast.cmpop, left: Typed, right: Typed, left_text: str, right_text: str
+) -> None:
+    types = {left.type, right.type}
+    if types <= {"number", "flag"}:
+        return
+    if left.type != right.type:
+        raise Problem(
+            f"'{shorten(left_text)}' is {TYPE_NAMES[left.type]} and '{shorten(right_text)}' is "
+            f"{TYPE_NAMES[right.type]}; they cannot be compared"
+        )
+    if not isinstance(operator, (ast.Eq, ast.NotEq)):
+        raise Problem(f"{TYPE_NAMES[left.type]} can be compared with == and != only")
+    for one, other in ((left, right), (right, left)):
+        if len(one.words) == 1 and len(other.words) > 1 and one.words[0] not in other.words:
+            raise Problem(
+                f"'{one.words[0]}' is not one of {', '.join(other.words)}{nearest(one.words[0], other.words)}"
+            )
+
+
+def draws(node: ast.expr) -> bool:
+    """Whether a part of a formula throws dice."""
+    return any(
+        isinstance(part, ast.Call) and isinstance(part.func, ast.Name) and part.func.id in CHANCE_CALLS
+        for part in ast.walk(node)
+    )

@@ -1,0 +1,167 @@
+"""Lowers who is there: the opening of the game, spawning within the room, leaving."""
+
+from __future__ import annotations
+
+from mint_ledger.game.cast import Member
+from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.entities import maker_column, world
+from mint_ledger.lowering.flow import emit_flows_of
+from mint_ledger.lowering.formulas import condition
+from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.stats import emit_openings
+from mint_ledger.program.building import BlockBuilder, add, compare, const, no
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Dial, Expr, Local, Step, inside
+from mint_ledger.program.state import Column
+from mint_ledger.program.statements import Call, If, Leave, Let, Note, Raise, Set
+
+GONE = "gone"
+
+
+def present_column(lowering: Lowering) -> Column:
+    """Which entities are there."""
+    return lowering.layout.column("present", "flag", 0, lowering.cast.size)
+
+
+def left_column(lowering: Lowering) -> Column:
+    """The step in which an entity last left; its number is free again only in the next."""
+    return lowering.layout.column("left", "stamp", 0, lowering.cast.size, -1.0)
+
+
+def lower_presence(lowering: Lowering) -> None:
+    """Make the procedures that let entities appear and leave."""
+    lowering.event(GONE, "gone")
+    for member in lowering.cast.members.values():
+        _lower_appear(lowering, member)
+        if member.room:
+            _lower_spawn(lowering, member)
+    _lower_remove(lowering)
+
+
+def lower_opening(lowering: Lowering) -> None:
+    """Make `opening accounts`: the game's own stats, then those of every entity that is there at the start."""
+    b = BlockBuilder()
+    present = present_column(lowering)
+    b.emit(Set(present, ZERO, ONE))
+    b.emit(Set(lowering.layout.column("ending", "measure", opening=-2.0), ZERO, Constant(-1.0)))
+    emit_openings(lowering, b, world(), Constant(-1.0), ZERO)
+    for member in lowering.cast.members.values():
+        dial = lowering.dial_index(("kinds", member.name, "copies"))
+        count: Expr = Dial(dial) if dial is not None else const(member.kind.copy_count)
+        with b.repeat(const(member.room)) as index:
+            entity = b.let(add(const(member.first), index))
+            b.emit(Set(present, entity, compare("<", index, count)))
+            b.emit(Call(f"appear {member.name}", (entity, Constant(-1.0), ZERO)))
+    lowering.procedure(b.procedure("opening accounts"))
+
+
+def emit_beginnings(lowering: Lowering, b: BlockBuilder) -> None:
+    """Begin the flows and timers of the game and of everyone present, and take what their conditions are now."""
+    emit_flows_of(lowering, b, ZERO, None)
+    for emit in lowering.on_opening:
+        emit(b)
+    for member in lowering.cast.members.values():
+        if member.room:
+            with b.each(((member.first, member.room),)) as who:
+                b.emit(Call(f"begin {member.name}", (who,)))
+
+
+def _lower_appear(lowering: Lowering, member: Member) -> None:
+    """`appear KIND` (entity, cause, by): open its accounts."""
+    b = BlockBuilder(3)
+    emit_openings(lowering, b, EntityRef(Local(0), (member,)), Local(1), Local(2))
+    lowering.procedure(b.procedure(f"appear {member.name}"))
+
+
+def lower_begin(lowering: Lowering, member: Member) -> None:
+    """`begin KIND` (entity): its flows, timers and waits start, its conditions take their present values."""
+    b = BlockBuilder(1)
+    emit_flows_of(lowering, b, Local(0), member)
+    for ranges, emit in lowering.on_appear:
+        if any(first <= member.first < first + count for first, count in ranges):
+            emit(b, Local(0))
+    lowering.procedure(b.procedure(f"begin {member.name}"))
+
+
+def _lower_spawn(lowering: Lowering, member: Member) -> None:
+    """`spawn KIND` (by): the lowest free number appears; its result is the entity, -1 where the room is full."""
+    b = BlockBuilder(1)
+    present, left = present_column(lowering), left_column(lowering)
+    found = b.new_local()
+    b.emit(Let(found, Constant(-1.0)))
+    with b.repeat(const(member.room)) as index:
+        entity = b.let(add(const(member.first), index))
+        free = And((no(At(present, entity)), compare("<", At(left, entity), Step())))
+        b.emit(If(free, (Let(found, entity), Leave("each"))))
+    cause = lowering.cause("spawn", "spawn", ("kinds", member.name))
+    with b.when(compare("<", Local(found), ZERO)):
+        b.emit(
+            Note("refused", const(member.first), Local(0), Constant(float(cause)), lowering.text(["no room"]))
+        )
+        b.emit(Leave("procedure"))
+    b.emit(Set(present, Local(found), ONE))
+    b.emit(Set(maker_column_of(lowering), Local(found), Local(0)))
+    b.emit(Note("spawn", Local(found), Local(0), Constant(float(cause))))
+    b.emit(Call(f"appear {member.name}", (Local(found), Constant(float(cause)), Local(0))))
+    b.emit(Call(f"begin {member.name}", (Local(found),)))
+    lowering.procedure(b.procedure(f"spawn {member.name}", Local(found)))
+
+
+def maker_column_of(lowering: Lowering) -> Column:
+    """Where the makers of entities are kept."""
+    return maker_column(Scope(lowering, BlockBuilder(), ()))
+
+
+def _lower_remove(lowering: Lowering) -> None:
+    """`remove` (entity, by, cause): it leaves, its flows write their rows, and rules hear of it."""
+    b = BlockBuilder(3)
+    entity, by, cause = Local(0), Local(1), Local(2)
+    b.leave_unless(And((compare(">", entity, ZERO), At(present_column(lowering), entity))))
+    b.emit(Set(present_column(lowering), entity, ZERO))
+    b.emit(Set(left_column(lowering), entity, Step()))
+    for member in lowering.cast.members.values():
+        if any(stat.is_account and stat.flow for stat in member.kind.stats.values()) and member.room:
+            with b.when(inside(entity, ((member.first, member.room),))):
+                emit_flows_of(lowering, b, entity, member)
+    b.emit(Note("gone", entity, by, cause))
+    b.emit(Raise(lowering.event(GONE, "gone"), entity, by))
+    lowering.procedure(b.procedure("remove"))
+
+
+def lower_watch_gone(lowering: Lowering) -> None:
+    """Make `watch gone` (actor): whoever's `gone_if` holds leaves; whoever started it all did it."""
+    b = BlockBuilder(1)
+    for name, kind in lowering.game.kinds.items():
+        if kind.gone_if is None:
+            continue
+        holders = tuple(m for m in lowering.cast.family(name) if m.kind.gone_if is kind.gone_if)
+        if not ranges_of(holders):
+            _check_only(lowering, name, holders)
+            continue
+        path = ("kinds", name, "gone_if")
+        cause = lowering.cause("rule", "gone_if", path)
+        with b.each(ranges_of(holders)) as who:
+            scope = Scope(
+                lowering,
+                b,
+                path,
+                self_=EntityRef(who, holders),
+                no_chance="a watched condition",
+                place="gone_if",
+            )
+            with b.when(condition(scope, kind.gone_if)):
+                b.emit(Call("remove", (who, Local(0), Constant(float(cause)))))
+    lowering.procedure(b.procedure("watch gone"))
+
+
+def _check_only(lowering: Lowering, name: str, holders: tuple[Member, ...]) -> None:
+    """A condition that no entity has yet is still looked at for faults."""
+    kind = lowering.game.kinds[name]
+    if kind.gone_if is not None and holders:
+        scope = Scope(
+            lowering,
+            BlockBuilder(1),
+            ("kinds", name, "gone_if"),
+            self_=EntityRef(Local(0), holders),
+            no_chance="a watched condition",
+        )
+        condition(scope, kind.gone_if)

@@ -1,0 +1,372 @@
+"""Lowers the reading of stats: their values, and `.max .min .start .band .share .untouched .base`."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from mint_ledger.errors import nearest
+from mint_ledger.formula.syntax import shorten
+from mint_ledger.game.cast import Member
+from mint_ledger.game.stat import Stat
+from mint_ledger.lowering import entities
+from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import EntityRef, Scope, Typed
+from mint_ledger.program.building import choose, compare, const, div, higher_of, lower_of, sub
+from mint_ledger.program.expressions import (
+    ZERO,
+    And,
+    At,
+    Constant,
+    Dial,
+    DialOf,
+    Expr,
+    Only,
+    Read,
+    Seconds,
+    Step,
+    inside,
+)
+from mint_ledger.program.state import Column
+
+if TYPE_CHECKING:
+    from mint_ledger.lowering.formulas import FormulaLowerer
+
+ACCOUNT_WORDS = ("max", "min", "start", "band", "share", "untouched", "base")
+
+
+def stats_of(lowering: Lowering, member: Member | None) -> dict[str, Stat]:
+    """The stats of a kind, or of the whole game."""
+    return lowering.game.stats if member is None else member.kind.stats
+
+
+def has_stat(ref: EntityRef, name: str) -> bool:
+    """Whether every kind that the entity can be of has the stat."""
+    return bool(ref.members) and all(name in member.kind.stats for member in ref.members)
+
+
+def account_column(lowering: Lowering, stat: str) -> Column:
+    """The column of a stat's accounts: over all entities between the first and the last that have it."""
+    owners = [m for m in lowering.cast.with_stat(stat) if m.room and m.kind.stats[stat].is_account]
+    spans = [(m.first, m.first + m.room) for m in owners]
+    if stat in lowering.game.stats and lowering.game.stats[stat].is_account:
+        spans.append((0, 1))
+    first = min((low for low, _ in spans), default=0)
+    last = max((high for _, high in spans), default=1)
+    return lowering.layout.column(f"stat: {stat}", "value", first, last - first)
+
+
+def stat_value(f: FormulaLowerer, ref: EntityRef, name: str) -> Typed:
+    """A stat of an entity as formulas read it.
+
+    Raises:
+        Problem: a kind that the entity can be of has no such stat.
+    """
+    return _by_kind(f, ref, name, lambda member, stat: _one_value(f, ref, name, member, stat))
+
+
+def _one_value(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
+    lowering = f.scope.lowering
+    _note_dependence(f.scope, member, name)
+    if stat.formula is not None:
+        return _worked_out(f, ref, name, member, stat)
+    value = Read(account_column(lowering, name), ref.entity)
+    return Typed(value, stat.value_type, tuple(stat.one_of or ()))
+
+
+def _note_dependence(scope: Scope, member: Member | None, stat: str) -> None:
+    if scope.reads_for is None:
+        return
+    depends = scope.lowering.depends.setdefault(scope.reads_for, {})
+    depends.setdefault((member.name if member else "", stat), scope.path)
+
+
+def _worked_out(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
+    from mint_ledger.lowering.formulas import FormulaLowerer
+
+    assert stat.formula is not None
+    owner = member.name if member else ""
+    mark = f"{owner}.{name}".lstrip(".")
+    if mark in f.scope.within:
+        raise Problem(
+            f"the formula of '{mark}' goes round in a circle: {' → '.join((*f.scope.within, mark))}"
+        )
+    inner_self = EntityRef(ref.entity, (member,)) if member else None
+    scope = Scope(
+        f.scope.lowering,
+        f.scope.builder,
+        stat_path(f.scope.lowering, member, name),
+        self_=inner_self,
+        within=(*f.scope.within, mark),
+        no_chance="the formula of a stat",
+        reads_for=f.scope.reads_for,
+    )
+    return FormulaLowerer(scope, f.formula).lower(stat.formula.tree)
+
+
+def stat_path(lowering: Lowering, member: Member | None, stat: str) -> tuple[str | int, ...]:
+    """Where a stat stands in the file: with the kind, or with the nearest one that it is like."""
+    if member is None:
+        return ("stats", stat)
+    for ancestor in member.family:
+        if stat in lowering.game.kinds[ancestor].stats:
+            return ("kinds", ancestor, "stats", stat)
+    return ("kinds", member.name, "stats", stat)
+
+
+def _by_kind(
+    f: FormulaLowerer, ref: EntityRef, name: str, one: Callable[[Member | None, Stat], Typed]
+) -> Typed:
+    """What `one` makes of a stat for each kind that the entity can be of, chosen by the entity at run time."""
+    lowering = f.scope.lowering
+    owners: list[Member | None] = list(ref.members) or [None]
+    missing = [m for m in owners if name not in stats_of(lowering, m)]
+    if missing:
+        raise Problem(_no_such_stat(lowering, missing[0], name))
+    made: list[tuple[Typed, list[Member]]] = []
+    for owner in owners:
+        value = one(owner, stats_of(lowering, owner)[name])
+        same = next((group for found, group in made if found == value), None)
+        if same is not None and owner is not None:
+            same.append(owner)
+        else:
+            made.append((value, [owner] if owner else []))
+    types = {value.type for value, _ in made}
+    if len(types) > 1:
+        raise Problem(f"'{name}' is not the same sort of value for {entities.members_text(ref.members)}")
+    words = tuple(dict.fromkeys(word for value, _ in made for word in value.words))
+    joined = _join_dials(lowering, made, ref)
+    if joined is None:
+        joined = made[-1][0].expr
+        for value, group in reversed(made[:-1]):
+            joined = choose(inside(ref.entity, ranges_of(group)), value.expr, joined)
+    return Typed(joined, made[0][0].type, words)
+
+
+def _join_dials(lowering: Lowering, made: list[tuple[Typed, list[Member]]], ref: EntityRef) -> Expr | None:
+    """Dials of several kinds as one table, which is quicker than asking for the kind one by one."""
+    if len(made) < 2 or not all(isinstance(value.expr, Dial) for value, _ in made):
+        return None
+    first = min(member.first for member in ref.members)
+    last = max(member.first + member.room for member in ref.members)
+    table = [-1] * (last - first)
+    for value, group in made:
+        for member in group:
+            for entity in member.entities:
+                assert isinstance(value.expr, Dial)
+                table[entity - first] = value.expr.index
+    return DialOf(tuple(table), first, ref.entity)
+
+
+def _no_such_stat(lowering: Lowering, member: Member | None, name: str) -> str:
+    stats = stats_of(lowering, member)
+    owner = member.name if member else "the game"
+    return f"{owner} has no stat '{shorten(name)}'{nearest(name, stats)}"
+
+
+def attribute(f: FormulaLowerer, node: ast.Attribute) -> Typed:
+    """Lower `keeper.health`, `health.max`, `crab[2].health.share`, `other.maker`."""
+    if node.attr == "maker":
+        ref = entities.entity(f, node)
+        return Typed(ref.entity, "entity", members=ref.members)
+    owner = _account_of(f, node.value) if node.attr in ACCOUNT_WORDS else None
+    if owner is not None:
+        ref, stat = owner
+        return _by_kind(
+            f, ref, stat, lambda member, spec: _account_word(f, ref, stat, member, spec, node.attr)
+        )
+    ref = entities.entity(f, node.value)
+    return stat_value(f, ref, node.attr)
+
+
+def _account_of(f: FormulaLowerer, node: ast.expr) -> tuple[EntityRef, str] | None:
+    """The account that a node names (`health`, `keeper.health`), if it names one."""
+    if isinstance(node, ast.Name):
+        scope = f.scope
+        if scope.self_ is not None and has_stat(scope.self_, node.id):
+            return scope.self_, node.id
+        if node.id in scope.lowering.game.stats:
+            return entities.world(), node.id
+        return None
+    if isinstance(node, ast.Attribute):
+        return entities.entity(f, node.value), node.attr
+    return None
+
+
+def _account_word(
+    f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, word: str
+) -> Typed:
+    if word == "band":
+        return band(f, ref, name, member, stat)
+    if not stat.is_account:
+        raise Problem(f"'{name}' is worked out, so it has no .{word}")
+    if stat.value_type == "word" and word not in ("start", "untouched", "base"):
+        raise Problem(f"'{name}' is a word, so it has no .{word}")
+    lowering = f.scope.lowering
+    if word == "untouched":
+        column = touched_column(lowering, name)
+        return Typed(Seconds(sub(Step(), At(column, ref.entity))), "number")
+    if word == "base":
+        return Typed(
+            Read(account_column(lowering, name), ref.entity), stat.value_type, tuple(stat.one_of or ())
+        )
+    if word == "start":
+        return Typed(start_value(f.scope, ref, name, member, stat), stat.value_type, tuple(stat.one_of or ()))
+    if word == "share":
+        return Typed(_share(f, ref, name, member, stat), "number")
+    value = limit(f, ref, name, member, stat, word)
+    if value is None:
+        raise Problem(f"'{name}' has no {word}")
+    return Typed(value, "number")
+
+
+def touched_column(lowering: Lowering, stat: str) -> Column:
+    """The steps in which a stat's accounts were last moved; kept only for stats of which it is asked."""
+    lowering.touched_stats.add(stat)
+    values = account_column(lowering, stat)
+    return lowering.layout.column(f"touched: {stat}", "stamp", values.first, values.count)
+
+
+def limit(
+    f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, side: str
+) -> Expr | None:
+    """The min or max of an account at this moment; none where it has none."""
+    from mint_ledger.lowering.formulas import FormulaLowerer
+
+    formula = stat.max if side == "max" else stat.min
+    if formula is None:
+        return None
+    lowering = f.scope.lowering
+    path = (*member_stat_path(member, name), side)
+    if formula.number is not None:
+        dial = lowering.dial_index(path)
+        return Dial(dial) if dial is not None else Constant(formula.number)
+    mark = f"{member.name if member else ''}.{name}.{side}".lstrip(".")
+    if mark in f.scope.within:
+        raise Problem(f"the {side} of '{name}' goes round in a circle: {' → '.join((*f.scope.within, mark))}")
+    scope = Scope(
+        lowering,
+        f.scope.builder,
+        (*stat_path(lowering, member, name), side),
+        self_=EntityRef(ref.entity, (member,)) if member else None,
+        within=(*f.scope.within, mark),
+        no_chance="a limit",
+        reads_for=f.scope.reads_for,
+    )
+    found = FormulaLowerer(scope, f.formula).lower(formula.tree)
+    if found.type not in ("number", "flag"):
+        raise Problem(f"the {side} of '{name}' is not a number")
+    return found.expr
+
+
+def member_stat_path(member: Member | None, stat: str) -> tuple[str | int, ...]:
+    """The path of a stat's own dials."""
+    return ("kinds", member.name, "stats", stat) if member else ("stats", stat)
+
+
+def start_value(scope: Scope, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Expr:
+    """What a stat starts with: the kind's number, or a copy's own."""
+    lowering = scope.lowering
+    plain = _plain_start(lowering, name, member, stat)
+    copies = member.kind.copies if member else 1
+    if member is None or not isinstance(copies, list) or not isinstance(plain, Dial):
+        return plain
+    table = [plain.index] * member.room
+    for index, overrides in enumerate(copies):
+        dial = (
+            lowering.dial_index(("kinds", member.name, "copies", index, name)) if name in overrides else None
+        )
+        if dial is not None:
+            table[index] = dial
+    if len(set(table)) == 1:
+        return Dial(table[0])
+    return DialOf(tuple(table), member.first, ref.entity)
+
+
+def _plain_start(lowering: Lowering, name: str, member: Member | None, stat: Stat) -> Expr:
+    if stat.one_of is not None:
+        text = stat.start.text if stat.start is not None else stat.one_of[0]
+        return Constant(float(lowering.word(text)))
+    if stat.start is None:
+        return ZERO
+    if stat.start.number is None:
+        return ZERO
+    dial = lowering.dial_index((*member_stat_path(member, name), "start"))
+    return Dial(dial) if dial is not None else Constant(stat.start.number)
+
+
+def _share(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Expr:
+    """How far an account is from its min (or 0) to its max (or start)."""
+    low = limit(f, ref, name, member, stat, "min") or ZERO
+    high = limit(f, ref, name, member, stat, "max") or start_value(f.scope, ref, name, member, stat)
+    value = Read(account_column(f.scope.lowering, name), ref.entity)
+    length = sub(high, low)
+    share = div(sub(value, low), length)
+    return Only(
+        lower_of(higher_of(share, ZERO), const(1.0)), compare(">", length, ZERO), f"{name} has no length"
+    )
+
+
+def band(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
+    """The word of the band that a stat is in; an empty word between bands. Where two touch, the upper holds."""
+    lowering = f.scope.lowering
+    if not stat.bands:
+        raise Problem(f"'{name}' has no bands")
+    value = _one_value(f, ref, name, member, stat).expr
+    result: Expr = Constant(float(lowering.word("")))
+    for word, span in sorted(stat.bands.items(), key=lambda item: item[1].low):
+        tests: list[Expr] = []
+        if span.low != float("-inf"):
+            tests.append(compare(">=", value, const(span.low)))
+        if span.high != float("inf"):
+            tests.append(compare("<=", value, const(span.high)))
+        test = And(tuple(tests)) if len(tests) != 1 else tests[0]
+        result = choose(test, Constant(float(lowering.word(word))), result)
+    return Typed(result, "word", tuple(stat.bands))
+
+
+def outcome(f: FormulaLowerer, name: str) -> Typed:
+    """`result`, `ending` and `winner` in an expectation."""
+    lowering = f.scope.lowering
+    ending = At(lowering.layout.column("ending", "measure", opening=-2.0), ZERO)
+    if name == "winner":
+        winner = At(lowering.layout.column("winner", "measure"), ZERO)
+        return Typed(winner, "entity", members=tuple(lowering.cast.members.values()))
+    names = ending_words(lowering, name)
+    value: Expr = Constant(float(lowering.word("")))
+    for index, word in enumerate(names):
+        value = choose(compare("==", ending, const(index)), Constant(float(lowering.word(word))), value)
+    return Typed(value, "word", (*dict.fromkeys(names), ""))
+
+
+def ending_words(lowering: Lowering, name: str) -> list[str]:
+    """The result or name of each ending, by its number; the last is the clock's limit."""
+    from mint_ledger.lowering.ending import list_endings
+
+    found = [ending.result if name == "result" else title for title, ending, _, _ in list_endings(lowering)]
+    return [*found, "unfinished" if name == "result" else ""]
+
+
+def question(f: FormulaLowerer, name: str, arguments: list[ast.expr]) -> Typed:
+    """`hits(attack)` in an expectation; what needs statuses, actions or space says that the game has none."""
+    if name == "hits":
+        if not f.scope.outcome:
+            raise Problem("hits() belongs to the expectations of a playtest")
+        return _hits(f, arguments[0])
+    lacks = {"has": "statuses", "ready": "actions"}.get(name, "space")
+    raise Problem(f"the game has no {lacks}, so {name}() has no meaning here")
+
+
+def _hits(f: FormulaLowerer, node: ast.expr) -> Typed:
+    attacks = f.scope.lowering.game.attacks
+    attack = node.id if isinstance(node, ast.Name) else ast.unparse(node)
+    if attack not in attacks:
+        raise Problem(f"unknown attack '{shorten(attack)}'{nearest(attack, attacks)}")
+    return Typed(At(hits_column(f.scope.lowering, attack), ZERO), "number")
+
+
+def hits_column(lowering: Lowering, attack: str) -> Column:
+    """How often an attack has landed in the run."""
+    return lowering.layout.column(f"hits: {attack}", "measure")

@@ -1,0 +1,446 @@
+"""Lowers rules: each becomes one procedure, and what sets it off is wired to the parts of a step."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from mint_ledger.errors import nearest
+from mint_ledger.formula import Formula, FormulaError, parse_formula
+from mint_ledger.game.cast import Member
+from mint_ledger.game.rule import Rule, When
+from mint_ledger.lowering import contact
+from mint_ledger.lowering.attack import strikers_of
+from mint_ledger.lowering.chance import happens
+from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.do import emit_do
+from mint_ledger.lowering.formulas import amount, condition, lower_formula
+from mint_ledger.lowering.presence import GONE
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.timer import Timer, add_timer
+from mint_ledger.program.building import BlockBuilder, add, compare, const, no
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Time, inside
+from mint_ledger.program.program import OrderLine, Path
+from mint_ledger.program.statements import Call, Note, Set, Settle
+
+SELF, OTHER, ACTOR = Local(0), Local(1), Local(2)
+VALUES = tuple(Local(3 + index) for index in range(8))
+PARAMETERS = 11
+NEVER = -1e18
+PAIR_TRIGGERS = ("meets", "meet", "in_contact", "hit", "missed", "struck")
+Members = tuple[Member, ...]
+
+
+@dataclass
+class RuleLowering:
+    """One rule: where it stands, for whom it holds (none: for the game), and its number."""
+
+    lowering: Lowering
+    rule: Rule
+    path: Path
+    holders: Members
+    under_kind: bool
+    title: str
+    number: int
+
+    @property
+    def procedure(self) -> str:
+        """The name of its procedure."""
+        return f"rule {self.number}"
+
+    def lower(self) -> None:
+        """Make the rule's procedure and wire its triggers."""
+        lowering = self.lowering
+        b = BlockBuilder(PARAMETERS)
+        cause = const(lowering.cause("rule", self.title, self.path))
+        try:
+            scope = self._scope(b)
+        except Problem as problem:
+            lowering.fault(self.path, str(problem))
+            return
+        scope = self._emit_guards(b, scope)
+        emit_do(scope.at("do"), self.rule.do, cause)
+        b.emit(Settle(cause, ACTOR))
+        lowering.procedure(b.procedure(self.procedure))
+        for index, when in enumerate(self.rule.when):
+            path = (*self.path, "when") if len(self.rule.when) == 1 else (*self.path, "when", index)
+            try:
+                self._wire(when, path, index)
+            except Problem as problem:
+                lowering.fault(path, str(problem))
+
+    # What the rule sees
+
+    def _scope(self, b: BlockBuilder) -> Scope:
+        keys = {when.key for when in self.rule.when}
+        self_ref = EntityRef(SELF, self.holders) if self.under_kind else self._top_self(keys)
+        cue = None
+        hit = None
+        if keys == {"cue"}:
+            names = {name for when in self.rule.when for name in when.cue or []}
+            shared = [self.lowering.cue_values.get(name, []) for name in names]
+            cue = (
+                dict(zip(shared[0], VALUES, strict=False))
+                if shared and all(s == shared[0] for s in shared)
+                else {}
+            )
+        if keys and keys <= {"hit", "struck"}:
+            hit = {"damage": VALUES[0], "crit": VALUES[1]}
+        return Scope(
+            self.lowering,
+            b,
+            self.path,
+            self_=self_ref,
+            other=self._other(keys),
+            cue=cue,
+            hit=hit,
+            place=f"rule {self.title}",
+        )
+
+    def _top_self(self, keys: set[str]) -> EntityRef | None:
+        members: list[Member] = []
+        for when in self.rule.when:
+            if when.meet:
+                members += self._kinds(when.meet[:1], "meet")
+            elif when.hit or when.missed or when.struck:
+                for attack in self._attacks(when):
+                    members += self.lowering.cast.families(self.lowering.game.attacks[attack].from_)
+            elif when.gone and when.gone != ["self"]:
+                members += self._kinds(when.gone, "gone")
+            else:
+                return None
+        return EntityRef(SELF, _unique(members))
+
+    def _other(self, keys: set[str]) -> EntityRef | None:
+        members: list[Member] = []
+        for when in self.rule.when:
+            if when.meets or when.in_contact:
+                members += self._kinds(when.meets or when.in_contact or [], when.key)
+            elif when.meet:
+                members += self._kinds(when.meet[1:], "meet")
+            elif when.key in ("hit", "missed", "struck"):
+                for attack in self._attacks(when):
+                    model = self.lowering.game.attacks[attack]
+                    names = model.from_ if when.key == "struck" and self.under_kind else model.to
+                    members += self.lowering.cast.families(names)
+            elif when.gone:
+                members += self._doers(when)
+            else:
+                return None
+        found = _unique(members)
+        return EntityRef(OTHER, found) if found else None
+
+    def _doers(self, when: When) -> list[Member]:
+        """Who can have made somebody go: those who can strike it; else anyone."""
+        victims = self.holders if when.gone == ["self"] else tuple(self._kinds(when.gone or [], "gone"))
+        found = [m for victim in victims for m in strikers_of(self.lowering, victim.name)]
+        return found or [m for m in self.lowering.cast.members.values() if m.room]
+
+    def _kinds(self, names: list[str], key: str) -> list[Member]:
+        found: list[Member] = []
+        for name in names:
+            if name not in self.lowering.cast.members:
+                raise Problem(f"{key}: unknown kind '{name}'{nearest(name, self.lowering.cast.members)}")
+            found += self.lowering.cast.family(name)
+        return found
+
+    def _attacks(self, when: When) -> list[str]:
+        names = when.hit or when.missed or when.struck or []
+        attacks = self.lowering.game.attacks
+        if names == ["any"]:
+            if not attacks:
+                raise Problem("the game has no attacks")
+            chosen = list(attacks)
+        else:
+            for name in names:
+                if name not in attacks:
+                    raise Problem(f"unknown attack '{name}'{nearest(name, attacks)}")
+            chosen = list(names)
+        return [name for name in chosen if self._concerns(name, when)]
+
+    def _concerns(self, attack: str, when: When) -> bool:
+        """Under a kind `any` means the attacks that its entities have, or are struck by."""
+        if not self.under_kind:
+            return True
+        model = self.lowering.game.attacks[attack]
+        side = model.to if when.struck else model.from_
+        return bool(set(self.holders) & set(self.lowering.cast.families(side)))
+
+    # Its guards
+
+    def _emit_guards(self, b: BlockBuilder, scope: Scope) -> Scope:
+        rule, who = self.rule, SELF if self.under_kind else ZERO
+        if rule.at_most is not None:
+            fired = self._column("fired", "counter")
+            b.leave_unless(compare("<", At(fired, who), amount(scope, rule.at_most, "at_most")))
+        if rule.cooldown is not None:
+            last = self._column("last fired", "stamp", NEVER)
+            b.leave_unless(Due(add(At(last, who), amount(scope, rule.cooldown, "cooldown"))))
+        for name, formula in (rule.let or {}).items():
+            scope = self._emit_let(b, scope, name, formula)
+        if rule.if_ is not None:
+            b.leave_unless(b.let(condition(scope, rule.if_, "if")))
+        if rule.chance is not None:
+            probability = b.let(amount(scope, rule.chance, "chance"))
+            b.leave_unless(
+                happens(replace(scope, place=f"{scope.place} chance", chance_calls=[0]), probability)
+            )
+        if rule.at_most is not None:
+            b.emit(Set(fired, who, add(At(fired, who), ONE)))
+        if rule.cooldown is not None:
+            b.emit(Set(last, who, Time()))
+        return scope
+
+    def _emit_let(self, b: BlockBuilder, scope: Scope, name: str, formula: Formula) -> Scope:
+        inner = scope.at("let", name)
+        try:
+            if not name.isidentifier():
+                raise Problem(f"'{name}' is no name; a name has letters, digits and _ only")
+            found = lower_formula(inner, formula)
+        except Problem as problem:
+            self.lowering.fault(inner.path, str(problem))
+            return scope
+        value = b.let(found.expr)
+        return replace(scope, lets={**scope.lets, name: replace(found, expr=value)})
+
+    def _column(self, what: str, role: str, opening: float = 0.0):  # type: ignore[no-untyped-def]
+        name = f"rule {what}: {self.number}"
+        if not self.under_kind:
+            return self.lowering.layout.column(name, role, opening=opening)  # type: ignore[arg-type]
+        column = self.lowering.entity_column(name, self.holders, role, opening)
+        ranges = ranges_of(self.holders)
+        if ranges:
+            self.lowering.on_appear.append((ranges, lambda b, who: b.emit(Set(column, who, const(opening)))))
+        return column
+
+    # What sets it off
+
+    def _call(self, who: Expr, other: Expr, actor: Expr, values: tuple[Expr, ...] = ()) -> Call:
+        padded = (*values, *([ZERO] * (8 - len(values))))
+        return Call(self.procedure, (who, other, actor, *padded))
+
+    def _order(self, part: str, text: str) -> None:
+        owner = ", ".join(m.name for m in self.holders if m.room)
+        what = f"{owner}: {self.title}" if self.under_kind else self.title
+        self.lowering.order.append(OrderLine(part, f"{what} ({text})", self.path))
+
+    def _wire(self, when: When, path: Path, index: int) -> None:
+        wire = {
+            "start": self._wire_start,
+            "every": self._wire_every,
+            "while": self._wire_while,
+            "becomes": self._wire_becomes,
+            "enters": self._wire_bands,
+            "leaves": self._wire_bands,
+            "meets": self._wire_meets,
+            "meet": self._wire_meets,
+            "in_contact": self._wire_in_contact,
+            "hit": self._wire_hits,
+            "missed": self._wire_hits,
+            "struck": self._wire_hits,
+            "gone": self._wire_gone,
+            "cue": self._wire_cue,
+        }[when.key]
+        wire(when, path, index)
+
+    def _wire_start(self, _: When, path: Path, index: int) -> None:
+        self._order("0 start", "start")
+        self.lowering.wiring.starts.append(
+            lambda b: self._for_each(b, lambda who: b.emit(self._call(who, ZERO, who)))
+        )
+
+    def _for_each(self, b: BlockBuilder, emit) -> None:  # type: ignore[no-untyped-def]
+        if not self.under_kind:
+            emit(ZERO)
+            return
+        with b.each(ranges_of(self.holders)) as who:
+            emit(who)
+
+    def _wire_every(self, when: When, path: Path, index: int) -> None:
+        assert when.every is not None
+        self._order("5 attacks and rules", f"every {when.every}")
+        name = f"{self.path[1] if self.under_kind else ''} rule {self.title} {index}".strip()
+        timer = Timer(
+            self.lowering, name, path, when.every, when.first, self.holders if self.under_kind else ()
+        )
+        if self.under_kind and not ranges_of(self.holders):
+            return
+        add_timer(timer, lambda b, who: b.emit(self._call(who, ZERO, who)))
+
+    def _watch_scope(self, b: BlockBuilder, who: Expr, path: Path) -> Scope:
+        ref = EntityRef(who, self.holders) if self.under_kind else None
+        return Scope(self.lowering, b, path, self_=ref, no_chance="a watched condition", place="watch")
+
+    def _wire_while(self, when: When, path: Path, index: int) -> None:
+        for number, test in enumerate(when.while_ or []):
+            inner = _item_path((*path, "while"), number, len(when.while_ or []))
+            self._order("5 attacks and rules", f"while {test}")
+
+            def poll(b: BlockBuilder, test: Formula = test, inner: Path = inner) -> None:
+                def emit(who: Expr) -> None:
+                    with b.when(condition(self._watch_scope(b, who, inner), test)):
+                        b.emit(self._call(who, ZERO, who))
+
+                self._for_each(b, emit)
+
+            self.lowering.wiring.polled.append(poll)
+
+    def _wire_becomes(self, when: When, path: Path, index: int) -> None:
+        for number, test in enumerate(when.becomes or []):
+            inner = _item_path((*path, "becomes"), number, len(when.becomes or []))
+            self._order("reactions: conditions", f"becomes {test}")
+            self._watch(test, inner, f"{index}.{number}")
+
+    def _wire_bands(self, when: When, path: Path, index: int) -> None:
+        names = when.enters or when.leaves or []
+        for number, text in enumerate(names):
+            inner = _item_path((*path, when.key), number, len(names))
+            stat, _, band = text.rpartition(" ")
+            if not stat.strip() or not band:
+                raise Problem(
+                    f"{when.key} wants a stat and a band, like '{when.key}: keeper.standing honoured'"
+                )
+            operator = "==" if when.enters else "!="
+            try:
+                test = parse_formula(f"{stat.strip()}.band {operator} '{band}'")
+            except FormulaError as error:
+                raise Problem(str(error)) from None
+            self._order("reactions: conditions", f"{when.key} {text}")
+            self._watch(test, inner, f"{index}.{number}")
+
+    def _watch(self, test: Formula, path: Path, which: str) -> None:
+        """Fire as a condition turns true; the edge is marked before."""
+        lowering = self.lowering
+        name = f"edge: {self.number} {which}"
+        edge = (
+            lowering.entity_column(name, self.holders, "counter")
+            if self.under_kind
+            else lowering.layout.column(name, "counter")
+        )
+
+        def watch(b: BlockBuilder) -> None:
+            def emit(who: Expr) -> None:
+                now = b.let(condition(self._watch_scope(b, who, path), test))
+                with b.when(compare("!=", now, At(edge, who))):
+                    b.emit(Set(edge, who, now))
+                    with b.when(now):
+                        b.emit(self._call(who, ZERO, Local(0)))
+
+            self._for_each(b, emit)
+
+        def take(b: BlockBuilder, who: Expr) -> None:
+            b.emit(Set(edge, who, condition(self._watch_scope(b, who, path), test)))
+
+        if self.under_kind and not ranges_of(self.holders):
+            take(BlockBuilder(1), Local(0))
+            return
+        lowering.wiring.watched.append(watch)
+        if self.under_kind:
+            lowering.on_appear.append((ranges_of(self.holders), take))
+        else:
+            lowering.on_opening.append(lambda b: take(b, ZERO))
+
+    def _wire_meets(self, when: When, path: Path, index: int) -> None:
+        ones = self._kinds(when.meet[:1], "meet") if when.meet else list(self.holders)
+        others = self._kinds(when.meet[1:] if when.meet else when.meets or [], when.key)
+        if when.meets is not None and not self.under_kind:
+            raise Problem("'meets' belongs to a rule under a kind; here write {meet: [one, other]}")
+        self._order("4 contact", f"meets {', '.join(when.meets or when.meet or [])}")
+        contact.on_touch(self.lowering, ones, others, self._fire_pair)
+
+    def _fire_pair(self, b: BlockBuilder, who: Expr, whom: Expr) -> None:
+        both = And((self.lowering.present(who), self.lowering.present(whom)))
+        with b.when(both):
+            b.emit(self._call(who, whom, who))
+
+    def _wire_in_contact(self, when: When, path: Path, index: int) -> None:
+        if not self.under_kind:
+            raise Problem("'in_contact' belongs to a rule under a kind")
+        others = self._kinds(when.in_contact or [], "in_contact")
+        self._order("5 attacks and rules", f"in contact with {', '.join(when.in_contact or [])}")
+        holders = list(self.holders)
+        contact.emit_while_touching(self.lowering, BlockBuilder(), holders, others, self._fire_pair)
+        self.lowering.wiring.polled.append(
+            lambda b: contact.emit_while_touching(self.lowering, b, holders, others, self._fire_pair)
+        )
+
+    def _wire_hits(self, when: When, path: Path, index: int) -> None:
+        attacks = self._attacks(when)
+        if not attacks:
+            side = "is struck by" if when.struck else "has"
+            raise Problem(
+                f"{', '.join(m.name for m in self.holders)} {side} no such attack, so this never happens"
+            )
+        event_word = "missed" if when.missed else "hit"
+        self._order(
+            "reactions: hits", f"{when.key} {', '.join(when.hit or when.missed or when.struck or [])}"
+        )
+        turned = when.key == "struck" and self.under_kind
+        holders = ranges_of(self.holders)
+        for attack in attacks:
+            event = self.lowering.event(f"{event_word} {attack}", "hit")
+
+            def handle(b: BlockBuilder, striker: Expr, target: Expr, values: tuple[Expr, ...]) -> None:
+                who, whom = (target, striker) if turned else (striker, target)
+                test = inside(who, holders) if self.under_kind else ONE
+                with b.when(test):
+                    self._call_unless_gone(b, who, whom, striker, values)
+
+            self.lowering.wiring.on_event(event, handle)
+
+    def _call_unless_gone(
+        self, b: BlockBuilder, who: Expr, whom: Expr, actor: Expr, values: tuple[Expr, ...]
+    ) -> None:
+        """A reaction whose self or other has left is dropped, with a row."""
+        lowering = self.lowering
+        cause = const(lowering.cause("rule", self.title, self.path))
+        gone = no(And((lowering.present(who), lowering.present(whom))))
+        with b.when(gone):
+            b.emit(Note("dropped", who, whom, cause))
+        with b.when(no(gone)):
+            b.emit(self._call(who, whom, actor, values))
+
+    def _wire_gone(self, when: When, path: Path, index: int) -> None:
+        if when.gone == ["self"]:
+            if not self.under_kind:
+                raise Problem("'gone' alone belongs to a rule under a kind; here write {gone: kind}")
+            victims = list(self.holders)
+        else:
+            victims = self._kinds(when.gone or [], "gone")
+        self._order(
+            "reactions: gone", f"gone {'' if when.gone == ['self'] else ', '.join(when.gone or [])}".strip()
+        )
+        mine = when.gone == ["self"] or not self.under_kind
+        event = self.lowering.event(GONE, "gone")
+        ranges = ranges_of(victims)
+
+        def handle(b: BlockBuilder, gone: Expr, doer: Expr, _: tuple[Expr, ...]) -> None:
+            with b.when(inside(gone, ranges)):
+                if mine:
+                    b.emit(self._call(gone, doer, doer))
+                else:
+                    with b.each(ranges_of(self.holders)) as who:
+                        b.emit(self._call(who, gone, doer))
+
+        self.lowering.wiring.on_event(event, handle)
+
+    def _wire_cue(self, when: When, path: Path, index: int) -> None:
+        for name in when.cue or []:
+            if name not in self.lowering.cue_values:
+                known = list(self.lowering.cue_values)
+                raise Problem(f"nothing gives the cue '{name}'{nearest(name, known)}")
+            event = self.lowering.event(f"cue {name}", "cue")
+            self._order("reactions: cues", f"cue {name}")
+
+            def handle(b: BlockBuilder, giver: Expr, _: Expr, values: tuple[Expr, ...]) -> None:
+                self._for_each(b, lambda who: b.emit(self._call(who, giver, giver, values)))
+
+            self.lowering.wiring.on_event(event, handle)
+
+
+def _item_path(path: Path, number: int, count: int) -> Path:
+    return path if count == 1 else (*path, number)
+
+
+def _unique(members: list[Member]) -> Members:
+    return tuple({member.name: member for member in members if member.room}.values())

@@ -1,0 +1,88 @@
+"""What a formula can see from where it stands: self and other, values of its own, cues, chance."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+from mint_ledger.game.cast import Member
+from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.program.building import BlockBuilder
+from mint_ledger.program.expressions import Expr, Ranges
+from mint_ledger.program.program import Path
+
+ValueType = Literal["number", "flag", "word", "entity"]
+
+
+@dataclass(frozen=True, slots=True)
+class EntityRef:
+    """An entity that is known while the game runs, and the kinds that it can be of."""
+
+    entity: Expr
+    members: tuple[Member, ...]
+
+    @property
+    def ranges(self) -> Ranges:
+        """The entities that it can be."""
+        return ranges_of(self.members)
+
+
+@dataclass(frozen=True, slots=True)
+class Typed:
+    """A lowered expression and what sort of value it has; `words` are those that it can be, where known."""
+
+    expr: Expr
+    type: ValueType
+    words: tuple[str, ...] = ()
+    members: tuple[Member, ...] = ()
+
+
+@dataclass(frozen=True)
+class Scope:
+    """A place in the game where formulas stand.
+
+    `no_chance` says why chance may not stand here; `place` is (what kind of rule, its name), from which the
+    luck of its chance calls is made. `within` are the worked out stats and limits that are being written out here.
+    """
+
+    lowering: Lowering
+    builder: BlockBuilder
+    path: Path
+    self_: EntityRef | None = None
+    other: EntityRef | None = None
+    lets: dict[str, Typed] = field(default_factory=dict)
+    cue: dict[str, Expr] | None = None
+    hit: dict[str, Expr] | None = None
+    bound: dict[str, EntityRef] = field(default_factory=dict)
+    place: str = ""
+    chance_calls: list[int] = field(default_factory=lambda: [0])
+    no_chance: str | None = None
+    outcome: bool = False
+    reads_for: tuple[str, str] | None = None
+    within: tuple[str, ...] = ()
+
+    def at(self, *more: str | int) -> Scope:
+        """The same scope further down in the file."""
+        return replace(self, path=(*self.path, *more))
+
+    def with_path(self, path: Path) -> Scope:
+        """The same scope at another path."""
+        return replace(self, path=path)
+
+    def pure(self, why: str) -> Scope:
+        """The same scope where chance may not stand."""
+        return replace(self, no_chance=why)
+
+    def with_other(self, other: EntityRef | None) -> Scope:
+        """The same scope with another `other`."""
+        return replace(self, other=other)
+
+    def bind(self, name: str, ref: EntityRef) -> Scope:
+        """The same scope where a kind's bare name is one of its entities."""
+        return replace(self, bound={**self.bound, name: ref})
+
+    def named_members(self, name: str) -> tuple[Member, ...]:
+        """The kinds that a bare name means; none where it is no kind."""
+        if name not in self.lowering.cast.members:
+            return ()
+        return tuple(self.lowering.cast.family(name))

@@ -1,0 +1,141 @@
+"""Lowers scripts and playtests: each happening becomes a procedure, each expectation one that only looks."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from mint_ledger.formula import Formula
+from mint_ledger.game.script import Happening, Playtest
+from mint_ledger.lowering import contact, entities
+from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.do import check_striker, check_target, known_attack
+from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.posting import emit_posting
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import Scope
+from mint_ledger.program.building import BlockBuilder, const
+from mint_ledger.program.expressions import ONE, ZERO, Expr
+from mint_ledger.program.program import Path, ScriptItem
+from mint_ledger.program.statements import Call, Note, Raise, Settle
+
+
+@dataclass(frozen=True, slots=True)
+class LoweredPlaytest:
+    """A playtest ready to be played: its script, and (time or None for the end, procedure, text) to look at."""
+
+    name: str
+    model: Playtest
+    script: tuple[ScriptItem, ...]
+    looks: tuple[tuple[float | None, str, str], ...]
+
+
+def lower_script(
+    lowering: Lowering, items: Sequence[Happening], path: Path, name: str
+) -> tuple[ScriptItem, ...]:
+    """Make a procedure of each happening; they come in the order of their times, then of the list."""
+    made = []
+    for index, item in enumerate(items):
+        procedure = f"script {name} {index}"
+        _lower_happening(lowering, item, (*path, index), procedure)
+        made.append(ScriptItem(item.at, procedure))
+    return tuple(sorted(made, key=lambda item: item.at))
+
+
+def _lower_happening(lowering: Lowering, item: Happening, path: Path, name: str) -> None:
+    b = BlockBuilder()
+    scope = Scope(lowering, b, path, no_chance="a script", place="script")
+    cause = const(lowering.cause("script", "script", ()))
+    try:
+        actor = _emit(lowering, scope, item, cause)
+    except Problem as problem:
+        lowering.fault((*path, item.key), str(problem))
+        actor = ZERO
+    b.emit(Settle(cause, actor))
+    lowering.procedure(b.procedure(name))
+
+
+def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Expr:
+    """Emit a happening and return whoever is behind it."""
+    b = scope.builder
+    by = entities.entity_text(scope, item.by) if item.by else None
+    match item.key:
+        case "hit":
+            assert item.hit is not None and isinstance(item.with_, str)
+            attack = known_attack(scope, item.with_)
+            target = entities.entity_text(scope, item.hit)
+            striker = by or _only_striker(lowering, scope, attack)
+            check_striker(scope, attack, striker)
+            check_target(scope, attack, target)
+            b.emit(Call(f"strike {attack}", (striker.entity, target.entity, ONE if item.sure else ZERO)))
+            return striker.entity
+        case "attack":
+            assert item.attack is not None
+            attack = known_attack(scope, item.attack)
+            striker = by or _only_striker(lowering, scope, attack)
+            check_striker(scope, attack, striker)
+            b.emit(Call(f"try {attack}", (striker.entity,)))
+            return striker.entity
+        case "meet":
+            assert item.meet is not None
+            one, other = (entities.entity_text(scope, text) for text in item.meet)
+            seconds = amount(scope, item.for_, "for") if item.for_ else ZERO
+            contact.emit_meet(lowering, b, one, other, seconds)
+        case "cue":
+            assert item.cue is not None
+            _emit_cue(lowering, scope, item)
+        case "set":
+            assert item.set is not None
+            emit_posting(scope.at("set"), item.set, cause)
+        case "remove":
+            assert item.remove is not None
+            who = entities.entity_text(scope, item.remove)
+            b.emit(Call("remove", (who.entity, by.entity if by else ZERO, cause)))
+        case _:
+            assert item.spawn is not None
+            if item.spawn not in lowering.cast.members or not lowering.cast.members[item.spawn].room:
+                raise Problem(f"there is no kind '{item.spawn}' with room for one more")
+            b.emit(Call(f"spawn {item.spawn}", (by.entity if by else ZERO,)))
+    return by.entity if by else ZERO
+
+
+def _only_striker(lowering: Lowering, scope: Scope, attack: str) -> entities.EntityRef:
+    members = [m for m in lowering.cast.families(lowering.game.attacks[attack].from_) if m.room]
+    if len(members) == 1 and members[0].room == 1:
+        return entities.entity_text(scope, members[0].name)
+    raise Problem(f"several can strike with '{attack}'; write 'by: {members[0].name if members else '…'}[1]'")
+
+
+def _emit_cue(lowering: Lowering, scope: Scope, item: Happening) -> None:
+    given = item.with_ if isinstance(item.with_, dict) else {}
+    b = scope.builder
+    values = tuple(
+        b.let(amount(scope, given[name], "with", name)) if name in given else ZERO
+        for name in lowering.cue_values.get(str(item.cue), [])
+    )
+    event = lowering.event(f"cue {item.cue}", "cue")
+    b.emit(Note("cue", ZERO, ZERO, const(lowering.cause("cue", str(item.cue), scope.path)), -1, values))
+    b.emit(Raise(event, ZERO, ZERO, values))
+
+
+def lower_playtests(lowering: Lowering) -> tuple[LoweredPlaytest, ...]:
+    """Make the procedures of all playtests."""
+    made = []
+    for name, model in lowering.game.playtests.items():
+        path = ("playtests", name)
+        script = lower_script(lowering, model.script, (*path, "script"), name)
+        looks: list[tuple[float | None, str, str]] = []
+        for index, expectation in enumerate(model.expect):
+            procedure = f"expect {name} {index}"
+            _lower_look(lowering, expectation.that, (*path, "expect", index, "that"), procedure)
+            at = None if expectation.at == "end" else float(expectation.at)
+            looks.append((at, procedure, expectation.that.text))
+        made.append(LoweredPlaytest(name, model, script, tuple(looks)))
+    return tuple(made)
+
+
+def _lower_look(lowering: Lowering, formula: Formula, path: Path, name: str) -> None:
+    b = BlockBuilder()
+    scope = Scope(lowering, b, path, no_chance="an expectation", outcome=True)
+    value = condition(scope, formula)
+    lowering.procedure(b.procedure(name, value))

@@ -1,0 +1,161 @@
+"""The program: all that an engine needs to play a game, apart from dials, seed and run number."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
+
+from mint_ledger.errors import Place
+from mint_ledger.game.cast import Cast
+from mint_ledger.game.clock import Clock
+from mint_ledger.game.dials import Dials
+from mint_ledger.program.expressions import Expr
+from mint_ledger.program.state import Column, Layout
+from mint_ledger.program.statements import Procedure
+
+Path = tuple[str | int, ...]
+CauseSort = Literal["rule", "attack", "flow", "limit", "spawn", "script", "ending", "cue"]
+Result = Literal["win", "lose", "draw", "unfinished"]
+EventPhase = Literal["hit", "gone", "cue"]
+
+
+@dataclass(frozen=True, slots=True)
+class FlowSpec:
+    """How an account moves by itself; the expressions see the entity as local 0."""
+
+    name: str
+    to: Expr
+    rate: Expr
+    after: Expr
+    after_limit: Expr | None
+    gate: Expr | None
+    at_once: bool
+    cause: int
+    upward: bool
+
+
+@dataclass(frozen=True, slots=True)
+class FlowColumns:
+    """Where a flow keeps its state."""
+
+    rate: Column
+    to: Column
+    anchor: Column
+    booked: Column
+    since: Column
+    waits_from: Column
+    at_limit: Column
+
+
+@dataclass(frozen=True, slots=True)
+class AccountSpec:
+    """What postings to the accounts of one kind's stat have to heed; the limits see the entity as local 0."""
+
+    low: Expr | None
+    high: Expr | None
+    whole: bool
+    round: Literal["nearest", "down", "up"]
+    wrap: bool
+    flow: FlowSpec | None
+
+
+@dataclass(frozen=True, slots=True)
+class Account:
+    """A stat's column, and the spec for each run of entities that have it."""
+
+    stat: str
+    column: Column
+    specs: tuple[tuple[int, int, AccountSpec], ...]
+    flow_columns: FlowColumns | None
+    touched: Column | None
+
+    def spec(self, entity: int) -> AccountSpec | None:
+        """The spec for an entity; none where it has no such stat."""
+        return next((spec for first, count, spec in self.specs if first <= entity < first + count), None)
+
+
+@dataclass(frozen=True, slots=True)
+class Cause:
+    """What made a posting: its name for people, its sort, and where it stands in the file."""
+
+    name: str
+    sort: CauseSort
+    path: Path
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """Something that can happen within a `do`; `handler` takes (self, other, actor, values …)."""
+
+    name: str
+    phase: EventPhase
+    handler: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class EndingSpec:
+    """One way a run can end."""
+
+    name: str
+    result: Result
+    word: int
+
+
+@dataclass(frozen=True, slots=True)
+class FormulaPlace:
+    """A formula of the file, for messages: its text, its path, and the accounts that it reads."""
+
+    text: str
+    path: Path
+    place: Place
+    reads: tuple[tuple[str, Expr], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class ScriptItem:
+    """A happening that is due at a time."""
+
+    at: float
+    procedure: str
+
+
+@dataclass(frozen=True, slots=True)
+class OrderLine:
+    """One line of the firing order, for people."""
+
+    part: str
+    what: str
+    path: Path
+    depth: int = 0
+
+
+@dataclass(frozen=True)
+class Program:
+    """A lowered game. The parts of a step are the procedures `part 1` … `part 7` and `opening`."""
+
+    title: str
+    clock: Clock
+    cast: Cast
+    dials: Dials
+    layout: Layout
+    procedures: dict[str, Procedure]
+    accounts: tuple[Account, ...]
+    causes: tuple[Cause, ...]
+    events: tuple[Event, ...]
+    endings: tuple[EndingSpec, ...]
+    words: tuple[str, ...]
+    texts: tuple[tuple[str, ...], ...]
+    formulas: tuple[FormulaPlace, ...]
+    order: tuple[OrderLine, ...]
+    clock_limit: Expr
+    scripts: dict[str, tuple[ScriptItem, ...]] = field(default_factory=dict)
+
+    @cached_property
+    def account_index(self) -> dict[str, int]:
+        """The number of each stat's account column, by the stat's name."""
+        return {account.stat: index for index, account in enumerate(self.accounts)}
+
+    def cause(self, sort: CauseSort, name: str) -> int:
+        """The number of a cause."""
+        return next(i for i, cause in enumerate(self.causes) if cause.sort == sort and cause.name == name)
