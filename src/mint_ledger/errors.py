@@ -4,7 +4,8 @@ MintError
 ├── GameError       the game file cannot be used: one `Fault` for each thing that is wrong
 ├── NotFound        a dial, account, habit … that was asked for by name and does not exist
 ├── BadRequest      an argument that makes no sense (a run count of 0, a path that cannot be written)
-└── RunStopped      a run that could not go on: a division by zero, reactions without end …
+├── RunStopped      a run that could not go on: a division by zero, reactions without end …
+└── BooksError      the books of a run do not reconcile: a defect of an engine, never of a game
 """
 
 from __future__ import annotations
@@ -62,6 +63,10 @@ class BadRequest(MintError):
 
 class RunStopped(MintError):
     """A run that could not go on; the message names the formula or rules, the place, the time and the values."""
+
+
+class BooksError(MintError):
+    """The books of a run do not reconcile; this is our defect, whatever the game says."""
 
 
 def nearest(name: str, known: Iterable[str]) -> str:

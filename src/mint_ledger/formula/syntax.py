@@ -171,11 +171,7 @@ def _parse_text(text: str) -> Formula:
     tree = parse_expression(text)
     if isinstance(tree, ast.Constant) and isinstance(tree.value, float):
         return Formula(text, tree, tree.value)
-    if (
-        isinstance(tree, ast.UnaryOp)
-        and isinstance(tree.op, ast.USub)
-        and isinstance(tree.operand, ast.Constant)
-    ):
+    if isinstance(tree, ast.UnaryOp) and isinstance(tree.op, ast.USub) and isinstance(tree.operand, ast.Constant):
         if isinstance(tree.operand.value, float):
             return Formula(text, tree, 0.0 - tree.operand.value)
     return Formula(text, tree)
@@ -219,10 +215,7 @@ def _ast_of(text: str, mode: str) -> ast.AST:
             return ast.parse(text.strip(), mode=mode)
     except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
         hint = ""
-        if (
-            "=" in text.replace("==", "").replace("<=", "").replace(">=", "").replace("!=", "")
-            and mode == "eval"
-        ):
+        if "=" in text.replace("==", "").replace("<=", "").replace(">=", "").replace("!=", "") and mode == "eval":
             hint = " (to compare, write '==')"
         elif "&&" in text or "||" in text or "!" in text.replace("!=", ""):
             hint = " (write 'and', 'or', 'not')"

@@ -93,6 +93,6 @@ class WhenHit(Part):
     resist: dict[str, Amount] | None = None
     at_least: Amount | None = None
     at_most: Amount | None = None
-    through: Annotated[list[Layer], BeforeValidator(lambda v: [v] if isinstance(v, (str, dict)) else v)] = (
-        Field(default_factory=lambda: [Layer(layer="health")], min_length=1)
+    through: Annotated[list[Layer], BeforeValidator(lambda v: [v] if isinstance(v, (str, dict)) else v)] = Field(
+        default_factory=lambda: [Layer(layer="health")], min_length=1
     )

@@ -27,9 +27,9 @@ class CastError(ValueError):
         super().__init__(message)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Member:
-    """A kind with all that it takes over from others, and the entities it owns."""
+    """A kind with all that it takes over from others, and the entities it owns; there is one a kind in a cast."""
 
     name: str
     kind: Kind
@@ -113,9 +113,7 @@ def make_cast(game: GameFile) -> Cast:
         kind, family = resolved[name]
         room = kind.room if kind.room is not None else kind.copy_count
         if room < kind.copy_count:
-            raise CastError(
-                ("kinds", name, "room"), f"room for {room}, but {kind.copy_count} copies at the start"
-            )
+            raise CastError(("kinds", name, "room"), f"room for {room}, but {kind.copy_count} copies at the start")
         members[name] = Member(name, kind, first, room, family)
         first += room
         accounts += room * len(kind.stats)
@@ -125,9 +123,7 @@ def make_cast(game: GameFile) -> Cast:
                 f"the game has {first - 1:,} entities; the most is {MAX_ENTITIES:,}",
             )
         if accounts > MAX_ACCOUNTS:
-            raise CastError(
-                ("kinds", name), f"the game has {accounts:,} accounts; the most is {MAX_ACCOUNTS:,}"
-            )
+            raise CastError(("kinds", name), f"the game has {accounts:,} accounts; the most is {MAX_ACCOUNTS:,}")
     return Cast(members)
 
 
@@ -153,10 +149,7 @@ def _resolve(
 
 def merge_kind(base: Kind, own: Kind) -> Kind:
     """Take over all but `copies`; stats merge key by key, rules of the base come first, a like name replaces."""
-    fields = {
-        key: getattr(base, key)
-        for key in base.model_fields_set - {"copies", "like", "room", "label", "about"}
-    }
+    fields = {key: getattr(base, key) for key in base.model_fields_set - {"copies", "like", "room", "label", "about"}}
     fields |= {key: getattr(own, key) for key in own.model_fields_set}
     stats = dict(base.stats)
     for name, stat in own.stats.items():

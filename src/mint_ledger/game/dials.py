@@ -72,9 +72,7 @@ def list_dials(game: GameFile, cast: Cast) -> Dials:
     paths = tuple(path for path, _ in found)
     names = [path_name(path, game.source.data) for path in paths]
     doubled = {name for name in names if names.count(name) > 1} if len(set(names)) < len(names) else set()
-    unique = (
-        ".".join(map(str, p)) if name in doubled else name for p, name in zip(paths, names, strict=True)
-    )
+    unique = (".".join(map(str, p)) if name in doubled else name for p, name in zip(paths, names, strict=True))
     return Dials(paths, tuple(unique), tuple(value for _, value in found))
 
 
@@ -101,9 +99,7 @@ def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float]]:
         yield path, float(value)
 
 
-def turn_dials(
-    game: GameFile, cast: Cast, dials: Dials, changes: Mapping[str, float | bool]
-) -> dict[str, Any]:
+def turn_dials(game: GameFile, cast: Cast, dials: Dials, changes: Mapping[str, float | bool]) -> dict[str, Any]:
     """Return the plain content of the game with some dials set; the game itself stays as it is.
 
     Raises:

@@ -159,9 +159,7 @@ def _step_key(data: Any) -> str:
     if isinstance(data, Part):
         return next(key for key, model in _STEPS.items() if isinstance(data, model))
     if not isinstance(data, dict):
-        raise ValueError(
-            f"wants a change like 'health -= 10' or a step like {{remove: self}}, not {describe(data)}"
-        )
+        raise ValueError(f"wants a change like 'health -= 10' or a step like {{remove: self}}, not {describe(data)}")
     # "each" may carry an "if" of its own, so the order of looking matters.
     for key in ("each", *list(_STEPS)[1:]):
         if key in data:
@@ -176,7 +174,17 @@ def _known_step(data: Any) -> Any:
 
 
 Do = Annotated[
-    Annotated[PostDo, Tag("post")] | Annotated[RemoveDo, Tag("remove")] | Annotated[SpawnDo, Tag("spawn")] | Annotated[HitDo, Tag("hit")] | Annotated[AttackDo, Tag("attack")] | Annotated[CueDo, Tag("cue")] | Annotated[FinishDo, Tag("finish")] | Annotated[MeetDo, Tag("meet")] | Annotated[TellDo, Tag("tell")] | Annotated[IfDo, Tag("if")] | Annotated[EachDo, Tag("each")],
+    Annotated[PostDo, Tag("post")]
+    | Annotated[RemoveDo, Tag("remove")]
+    | Annotated[SpawnDo, Tag("spawn")]
+    | Annotated[HitDo, Tag("hit")]
+    | Annotated[AttackDo, Tag("attack")]
+    | Annotated[CueDo, Tag("cue")]
+    | Annotated[FinishDo, Tag("finish")]
+    | Annotated[MeetDo, Tag("meet")]
+    | Annotated[TellDo, Tag("tell")]
+    | Annotated[IfDo, Tag("if")]
+    | Annotated[EachDo, Tag("each")],
     Discriminator(_step_key),
     BeforeValidator(_known_step),
 ]

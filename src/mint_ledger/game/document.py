@@ -42,9 +42,7 @@ class GameFile(Part):
             raise ValueError(f"this version reads game files of format 1, not {describe(value)} {value}")
         return value
 
-    @field_validator(
-        "numbers", "stats", "kinds", "attacks", "rules", "endings", "readout", "playtests", mode="before"
-    )
+    @field_validator("numbers", "stats", "kinds", "attacks", "rules", "endings", "readout", "playtests", mode="before")
     @classmethod
     def _nothing_is_empty(cls, value: Any) -> Any:
         return value if value is not None else {}

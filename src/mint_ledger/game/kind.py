@@ -21,12 +21,7 @@ def _copies(value: Any) -> Any:
         if len(value) > MAX_ENTITIES:
             raise ValueError(f"{len(value):,} copies are too many; the most is {MAX_ENTITIES:,}")
         return [{} if item is None else item for item in value]
-    if (
-        isinstance(value, bool)
-        or not isinstance(value, (int, float))
-        or value != value
-        or value != int(value)
-    ):
+    if isinstance(value, bool) or not isinstance(value, (int, float)) or value % 1 != 0:
         raise ValueError(f"wants a whole number or a list of overrides, not {describe(value)}")
     if not 0 <= value <= MAX_ENTITIES:
         raise ValueError(f"{value:,} copies: a kind may have 0 to {MAX_ENTITIES:,}")

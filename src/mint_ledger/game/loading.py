@@ -43,10 +43,10 @@ def read_game(source: Source) -> Reading:
         try:
             game = GameFile.model_validate(left.data, extra="allow")
         except ValidationError as error:
-            found = {}
+            found: dict[Path, None] = {}
             for detail in error.errors():
                 path = _real_path(left.data, detail["loc"])
-                faults.append(Fault(left.place(path), path_name(path, left.data), _message(detail, path)))
+                faults.append(Fault(left.place(path), path_name(path, left.data), fault_message(detail, path)))
                 found[path] = None
             removed = _take_all_out(left, list(found))
             left_out.extend(removed)
@@ -76,9 +76,11 @@ def _sort_key(path: Path) -> list[tuple[int, str]]:
 def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
     """Drop from pydantic's location what does not stand in the file (tags of unions, lists written for one item)."""
     path: list[str | int] = []
-    node = data
+    node: Any = data
     for index, part in enumerate(loc):
-        if (isinstance(node, dict) and part in node) or (isinstance(node, list) and isinstance(part, int) and part < len(node)):
+        if (isinstance(node, dict) and part in node) or (
+            isinstance(node, list) and isinstance(part, int) and part < len(node)
+        ):
             node = node[part]
             path.append(part)
         elif isinstance(node, dict) and index == len(loc) - 1 and isinstance(part, str):
@@ -86,7 +88,8 @@ def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
     return tuple(path)
 
 
-def _message(detail: ErrorDetails, path: Path) -> str:
+def fault_message(detail: ErrorDetails, path: Path) -> str:
+    """What one of pydantic's findings means, in a designer's words."""
     kind = detail["type"]
     given = detail.get("input")
     if kind == "missing":
@@ -113,18 +116,14 @@ def _message(detail: ErrorDetails, path: Path) -> str:
         return f"'{given}' is not one of {expected}{hint}"
     if kind in ("too_short", "too_long"):
         context = detail.get("ctx", {})
-        few = (
-            f"{context.get('min_length')} at least"
-            if kind == "too_short"
-            else f"{context.get('max_length')} at most"
-        )
+        few = f"{context.get('min_length')} at least" if kind == "too_short" else f"{context.get('max_length')} at most"
         return f"has {context.get('actual_length')} entries; it wants {few}"
     return detail["msg"][0].lower() + detail["msg"][1:]
 
 
 def _take_out(left: Source, path: Path) -> bool:
     """Remove what stands at a path; where it is missing, the part that misses it."""
-    node = left.data
+    node: Any = left.data
     for part in path[:-1]:
         try:
             node = node[part]
@@ -187,7 +186,7 @@ def _extra_fault(left: Source, path: Path, known: list[str]) -> Fault:
 
 
 def _without_comma_echoes(faults: list[Fault]) -> list[Fault]:
-    """One comma in an unquoted formula makes two faults on a line (the head and the tail); keep the one that tells why."""
+    """One comma in an unquoted formula makes two faults on a line; keep the one that tells why."""
     cut = {(f.place.line) for f in faults if "was cut off by a comma" in f.message}
     told = {f.place.line for f in faults if "never closed" in f.message}
     return [f for f in faults if not ("was cut off by a comma" in f.message and f.place.line in told & cut)]

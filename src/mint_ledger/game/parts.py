@@ -90,7 +90,7 @@ def parse_span(value: object) -> Span:
             high = float(right) if right.strip() else float("inf")
         except ValueError:
             raise ValueError(f"wants a range like 10..20, not '{value}'") from None
-        if low != low or high != high or low > high:
+        if not low <= high:
             raise ValueError(f"the range {value} runs backwards; write the smaller number first")
         return Span(low, high, value)
     raise ValueError(f"wants a range like 10..20, not {describe(value)}")

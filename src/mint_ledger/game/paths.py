@@ -29,7 +29,9 @@ def path_name(path: tuple[str | int, ...], data: Any = None) -> str:
             continue
         if isinstance(part, int):
             parts.append(_item_name(path[depth - 1] if depth else "", part, node, parts))
-        elif (part == "start" and depth == len(path) - 1 and depth > 1) or (part in ("stats", "when", "rules") and 0 < depth < len(path) - 1):
+        elif (part == "start" and depth == len(path) - 1 and depth > 1) or (
+            part in ("stats", "when", "rules") and 0 < depth < len(path) - 1
+        ):
             continue
         else:
             parts.append(str(part))

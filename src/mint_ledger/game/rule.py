@@ -55,9 +55,7 @@ class When(Part):
         if data == "gone":
             return {"gone": "self"}
         if isinstance(data, str):
-            raise ValueError(
-                f"unknown trigger '{data}'; write it like {{every: 2}} or {{becomes: health <= 0}}"
-            )
+            raise ValueError(f"unknown trigger '{data}'; write it like {{every: 2}} or {{becomes: health <= 0}}")
         if not isinstance(data, (dict, When)):
             raise ValueError(f"wants a trigger like {{every: 2}}, not {describe(data)}")
         return data

@@ -75,7 +75,22 @@ def _read_text(file: Path) -> str:
         raise _fault(name, "this is not text in UTF-8; a game file is YAML or JSON", line) from None
 
 
-def parse_source(text: str, file: str = "game") -> Source:
+def read_list(path: str | Path, key: str) -> Source:
+    """Read a file that holds a list, or a mapping in which a list stands under `key`.
+
+    Raises:
+        GameError: it cannot be read, or holds no such list.
+    """
+    source = parse_source(_read_text(Path(path)), str(path), any_shape=True)
+    if isinstance(source.data, dict) and isinstance(source.data.get(key), list):
+        places = {path[1:]: place for path, place in source.places.items() if path[:1] == (key,)}
+        return Source(source.file, source.data[key], source.text, places)
+    if not isinstance(source.data, list):
+        raise _fault(str(path), f"wants a list of happenings, or a mapping with '{key}:'")
+    return source
+
+
+def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> Source:
     """Read the text of a game file; see `read_source`."""
     from ruamel.yaml import YAML
     from ruamel.yaml.error import MarkedYAMLError, YAMLError
@@ -98,7 +113,7 @@ def parse_source(text: str, file: str = "game") -> Source:
         raise _fault(file, f"a value cannot be read: {error}") from None
     reading = _Reading(file)
     data = reading.plain(tree, ())
-    if not isinstance(data, dict):
+    if not isinstance(data, dict) and not any_shape:
         raise _fault(file, "a game file is a mapping of keys like 'kinds:' and 'rules:'")
     return Source(file, data, text, reading.places)
 
@@ -128,9 +143,7 @@ class _Reading:
     def plain(self, node: Any, path: Path_) -> Any:
         self.count += 1
         if self.count > MAX_VALUES:
-            raise _fault(
-                self.file, f"the file unfolds to more than {MAX_VALUES:,} values; aliases multiply them"
-            )
+            raise _fault(self.file, f"the file unfolds to more than {MAX_VALUES:,} values; aliases multiply them")
         if len(path) > MAX_NESTING:
             raise _fault(self.file, f"the file is nested too deep; the most is {MAX_NESTING}")
         if isinstance(node, dict):

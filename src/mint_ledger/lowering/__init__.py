@@ -109,9 +109,7 @@ def _check_names(lowering: Lowering) -> None:
             _check_identifier(lowering, (section, name), name)
             if section != "attacks":
                 if name in owners:
-                    lowering.fault(
-                        (section, name), f"'{name}' is the name of one of the {owners[name]} already"
-                    )
+                    lowering.fault((section, name), f"'{name}' is the name of one of the {owners[name]} already")
                 owners[name] = section
     for kind, model in game.kinds.items():
         for name in model.stats:
@@ -160,9 +158,7 @@ def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) ->
         visit(attack.also or [], tuple(m.name for m in lowering.cast.families(attack.from_)))
     for happening in (*script, *(item for test in game.playtests.values() for item in test.script)):
         if happening.cue is not None:
-            _note_cue(
-                lowering, happening.cue, list(happening.with_) if isinstance(happening.with_, dict) else []
-            )
+            _note_cue(lowering, happening.cue, list(happening.with_) if isinstance(happening.with_, dict) else [])
 
 
 def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:
@@ -193,9 +189,7 @@ def _lower_in_file_order(lowering: Lowering) -> None:
         if section == "kinds":
             for name, kind in game.kinds.items():
                 for index, rule in enumerate(kind.rules):
-                    holders = tuple(
-                        m for m in lowering.cast.family(name) if any(rule is r for r in m.kind.rules)
-                    )
+                    holders = tuple(m for m in lowering.cast.family(name) if any(rule is r for r in m.kind.rules))
                     path = ("kinds", name, "rules", index)
                     title = _title(titles, rule, name)
                     RuleLowering(lowering, rule, path, holders, True, title, next(numbers)).lower()
@@ -296,6 +290,7 @@ def _program(lowering: Lowering) -> Program:
         formulas=tuple(lowering.formulas),
         order=_ordered(lowering),
         clock_limit=Dial(limit) if limit is not None else Constant(game.clock.limit),
+        world_stats=game.stats,
     )
 
 

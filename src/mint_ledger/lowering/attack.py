@@ -68,9 +68,7 @@ class AttackLowering:
         """What the attack's formulas see: the striker as self, the target as other."""
         other = EntityRef(target, self.targets) if target is not None else None
         place = f"attack {self.name}" + (f" {what}" if what else "")
-        return Scope(
-            self.lowering, b, self.path, self_=EntityRef(striker, self.strikers), other=other, place=place
-        )
+        return Scope(self.lowering, b, self.path, self_=EntityRef(striker, self.strikers), other=other, place=place)
 
     def lower(self) -> None:
         """Make the attack's procedures and wire what sets it off."""
@@ -86,9 +84,7 @@ class AttackLowering:
         if not self.targets or not self.strikers:
             return
         if attack.aims in ("nearest",):
-            lowering.fault(
-                (*self.path, "aims"), "the game has no space, so nothing is nearest; use first, weakest …"
-            )
+            lowering.fault((*self.path, "aims"), "the game has no space, so nothing is nearest; use first, weakest …")
         pairs = [(s, t) for s in self.strikers for t in self.targets if not self._always_spared(s, t)]
         if not pairs:
             lowering.fault(
@@ -98,9 +94,7 @@ class AttackLowering:
         for stat in attack.costs or {}:
             for member in self.strikers:
                 if stat not in member.kind.stats or not member.kind.stats[stat].is_account:
-                    lowering.fault(
-                        (*self.path, "costs", stat), f"{member.name} has no stat '{stat}' to pay with"
-                    )
+                    lowering.fault((*self.path, "costs", stat), f"{member.name} has no stat '{stat}' to pay with")
                     break
 
     def _always_spared(self, striker: Member, target: Member) -> bool:
@@ -365,9 +359,7 @@ class AttackLowering:
                 Timer(lowering, f"attack {self.name}", path, when.every, when.first, self.strikers),
                 self._fire,
             )
-            lowering.order.append(
-                OrderLine("5 attacks and rules", f"{self.name}: every {when.every}", self.path)
-            )
+            lowering.order.append(OrderLine("5 attacks and rules", f"{self.name}: every {when.every}", self.path))
         elif when.meets:
             contact.on_touch(lowering, strikers, targets, self._fire_at)
             lowering.order.append(OrderLine("4 contact", f"{self.name}: as they meet", self.path))
@@ -376,9 +368,7 @@ class AttackLowering:
             lowering.wiring.polled.append(
                 lambda b: contact.emit_while_touching(lowering, b, strikers, targets, self._fire_at)
             )
-            lowering.order.append(
-                OrderLine("5 attacks and rules", f"{self.name}: while in contact", self.path)
-            )
+            lowering.order.append(OrderLine("5 attacks and rules", f"{self.name}: while in contact", self.path))
 
 
 def _vital_stat(members: Members) -> str | None:

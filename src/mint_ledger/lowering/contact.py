@@ -83,9 +83,7 @@ def emit_meet(lowering: Lowering, b: BlockBuilder, one: EntityRef, other: Entity
                 continue
             pair = block_of(lowering, mine, theirs)
             lowering.wiring.touches.setdefault((mine.name, theirs.name), [])
-            first, second = (
-                (one.entity, other.entity) if pair == (mine, theirs) else (other.entity, one.entity)
-            )
+            first, second = (one.entity, other.entity) if pair == (mine, theirs) else (other.entity, one.entity)
             both = And(
                 (
                     inside(first, ((pair[0].first, pair[0].room),)),

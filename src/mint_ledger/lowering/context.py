@@ -79,7 +79,7 @@ class Lowering:
     touched_stats: set[str] = field(default_factory=set)
     # The names of the values that each cue brings, in the order of their first use.
     cue_values: dict[str, list[str]] = field(default_factory=dict)
-    wiring: Wiring = field(default_factory=lambda: Wiring())
+    wiring: Wiring = field(default_factory=Wiring)
     # (kind, stat) → the (kind, stat)s that its formula or limits read, to find circles.
     depends: dict[tuple[str, str], dict[tuple[str, str], Path]] = field(default_factory=dict)
 
@@ -122,9 +122,7 @@ class Lowering:
         """Add a procedure."""
         self.procedures[procedure.name] = procedure
 
-    def entity_column(
-        self, name: str, members: Iterable[Member], role: str = "stamp", opening: float = 0.0
-    ) -> Column:
+    def entity_column(self, name: str, members: Iterable[Member], role: str = "stamp", opening: float = 0.0) -> Column:
         """A column that covers all entities of some kinds."""
         ranges = [(m.first, m.first + m.room) for m in members if m.room]
         first = min((low for low, _ in ranges), default=0)

@@ -161,9 +161,7 @@ class _Defence:
             if layer.layer not in stats:
                 continue
             if not stats[layer.layer].is_account:
-                self.lowering.fault(
-                    (*self.file_path, "through", index), f"'{layer.layer}' is worked out by a formula"
-                )
+                self.lowering.fault((*self.file_path, "through", index), f"'{layer.layer}' is worked out by a formula")
                 continue
             took = b.new_local()
             b.emit(Let(took, ZERO))

@@ -107,9 +107,7 @@ def check_striker(scope: Scope, attack: str, by: EntityRef) -> None:
     """Refuse an attack by somebody who does not have it."""
     cast, owners = scope.lowering.cast, scope.lowering.game.attacks[attack].from_
     if by.members and not set(by.members) & set(cast.families(owners)):
-        raise Problem(
-            f"'{attack}' is an attack of {', '.join(owners)}, not of {entities.members_text(by.members)}"
-        )
+        raise Problem(f"'{attack}' is an attack of {', '.join(owners)}, not of {entities.members_text(by.members)}")
 
 
 def check_target(scope: Scope, attack: str, target: EntityRef) -> None:

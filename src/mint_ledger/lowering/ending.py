@@ -18,24 +18,18 @@ def list_endings(lowering: Lowering) -> list[tuple[str, Ending, tuple[Member, ..
     found: list[tuple[str, Ending, tuple[Member, ...], Path]] = []
     for section in lowering.game.section_order():
         if section == "endings":
-            found.extend(
-                (name, ending, (), ("endings", name)) for name, ending in lowering.game.endings.items()
-            )
+            found.extend((name, ending, (), ("endings", name)) for name, ending in lowering.game.endings.items())
         elif section == "kinds":
             for kind, model in lowering.game.kinds.items():
                 for name, ending in model.endings.items():
-                    holders = tuple(
-                        m for m in lowering.cast.family(kind) if m.kind.endings.get(name) is ending
-                    )
+                    holders = tuple(m for m in lowering.cast.family(kind) if m.kind.endings.get(name) is ending)
                     found.append((name, ending, holders, ("kinds", kind, "endings", name)))
     return found
 
 
 def ending_specs(lowering: Lowering) -> tuple[EndingSpec, ...]:
     """The endings as the program keeps them."""
-    return tuple(
-        EndingSpec(name, ending.result, lowering.word(name)) for name, ending, _, _ in list_endings(lowering)
-    )
+    return tuple(EndingSpec(name, ending.result, lowering.word(name)) for name, ending, _, _ in list_endings(lowering))
 
 
 def finish(lowering: Lowering, b: BlockBuilder, index: int, winner: Expr) -> None:

@@ -70,15 +70,11 @@ def _named(scope: Scope, name: str) -> EntityRef:
         return scope.bound[name]
     if name == "self":
         if scope.self_ is None:
-            raise Problem(
-                "there is no 'self' here; it is known in rules under a kind, and in those about two entities"
-            )
+            raise Problem("there is no 'self' here; it is known in rules under a kind, and in those about two entities")
         return scope.self_
     if name == "other":
         if scope.other is None:
-            raise Problem(
-                "there is no 'other' here; it is known in rules about two entities, like {meets: …}"
-            )
+            raise Problem("there is no 'other' here; it is known in rules about two entities, like {meets: …}")
         return scope.other
     if name == "maker":
         if scope.self_ is None:
@@ -94,9 +90,7 @@ def _named(scope: Scope, name: str) -> EntityRef:
         return EntityRef(const(member.first), (member,))
     if member.room == 0:
         raise Problem(f"there is no copy of '{name}'; it is only there to be built on")
-    raise Problem(
-        f"there are {member.room} of '{name}': write {name}[1], or count(), total(), any() … over all"
-    )
+    raise Problem(f"there are {member.room} of '{name}': write {name}[1], or count(), total(), any() … over all")
 
 
 def _numbered(f: FormulaLowerer, node: ast.Subscript) -> EntityRef:
@@ -177,18 +171,14 @@ def _kind_in(f: FormulaLowerer, name: str, node: ast.expr) -> str:
         for part in ast.walk(node)
         if isinstance(part, ast.Name) and part.id in members and id(part) not in numbered
     ]
-    several = list(
-        dict.fromkeys(n for n in names if len(f.scope.lowering.cast.family(n)) > 1 or members[n].room != 1)
-    )
+    several = list(dict.fromkeys(n for n in names if len(f.scope.lowering.cast.family(n)) > 1 or members[n].room != 1))
     wanted = several or list(dict.fromkeys(names))
     if len(wanted) == 1:
         return wanted[0]
     if isinstance(node, ast.Name) and not wanted:
         raise Problem(f"unknown kind '{shorten(node.id)}'{nearest(node.id, members)}")
     if not wanted:
-        raise Problem(
-            f"{name}() goes over the entities of a kind, like {name}(crab.health); no kind stands in it"
-        )
+        raise Problem(f"{name}() goes over the entities of a kind, like {name}(crab.health); no kind stands in it")
     raise Problem(f"{name}() goes over one kind, and here stand {' and '.join(wanted[:3])}")
 
 

@@ -112,9 +112,7 @@ def check_type(found: Typed, want: ValueType, text: str, words: tuple[str, ...] 
         return
     if found.type != want:
         hint = "; write a comparison like 'x > 0'" if want == "flag" and found.type == "number" else ""
-        raise Problem(
-            f"'{shorten(text)}' is {TYPE_NAMES[found.type]}; {TYPE_NAMES[want]} is wanted here{hint}"
-        )
+        raise Problem(f"'{shorten(text)}' is {TYPE_NAMES[found.type]}; {TYPE_NAMES[want]} is wanted here{hint}")
     for word in found.words if want == "word" and words and len(found.words) == 1 else ():
         if word not in words:
             raise Problem(f"'{word}' is not one of {', '.join(words)}{nearest(word, words)}")
@@ -285,9 +283,7 @@ class FormulaLowerer:
                 value = Only(Apply(function, (left, right)), fine, "division by zero")
             case _:
                 power, exists = guarded_power(self.scope.builder, left, right)
-                value = Only(
-                    power, exists, "a power that is no number (0 to a negative, or a root of a negative)"
-                )
+                value = Only(power, exists, "a power that is no number (0 to a negative, or a root of a negative)")
         return Typed(value, "number")
 
     def _unary(self, node: ast.UnaryOp) -> Typed:
@@ -317,9 +313,7 @@ class FormulaLowerer:
     def _comparison(self, node: ast.Compare) -> Typed:
         operands = [self.lower(item) for item in (node.left, *node.comparators)]
         if len(operands) > 2 and any(draws(item) for item in node.comparators[:-1]):
-            operands = [
-                replace(item, expr=self.scope.builder.let(self.checked(item.expr))) for item in operands
-            ]
+            operands = [replace(item, expr=self.scope.builder.let(self.checked(item.expr))) for item in operands]
         nodes = (node.left, *node.comparators)
         tests: list[Expr] = []
         for index, operator in enumerate(node.ops):
@@ -346,9 +340,7 @@ class FormulaLowerer:
 
     def _same_type(self, node: ast.IfExp, then: Typed, other: Typed, value: Expr) -> Typed:
         if then.type != other.type and {then.type, other.type} != {"number", "flag"}:
-            raise Problem(
-                f"'{shorten(ast.unparse(node))}' is {TYPE_NAMES[then.type]} or {TYPE_NAMES[other.type]}"
-            )
+            raise Problem(f"'{shorten(ast.unparse(node))}' is {TYPE_NAMES[then.type]} or {TYPE_NAMES[other.type]}")
         kind: ValueType = then.type if then.type == other.type else "number"
         return Typed(value, kind, (*then.words, *other.words), (*then.members, *other.members))
 
@@ -379,9 +371,7 @@ class FormulaLowerer:
                 return Apply("exp", (values[0],))
             case "log":
                 positive = compare(">", values[0], ZERO)
-                return Only(
-                    Apply("log", (values[0],)), positive, "the logarithm of a number that is not above 0"
-                )
+                return Only(Apply("log", (values[0],)), positive, "the logarithm of a number that is not above 0")
         unary: dict[str, UnaryOp] = {"abs": "abs", "floor": "floor", "ceil": "ceil", "round": "round"}
         return Unary(unary[name], values[0])
 
@@ -390,9 +380,7 @@ class FormulaLowerer:
         return entities.entity(self, node)
 
 
-def _check_comparable(
-    operator: ast.cmpop, left: Typed, right: Typed, left_text: str, right_text: str
-) -> None:
+def _check_comparable(operator: ast.cmpop, left: Typed, right: Typed, left_text: str, right_text: str) -> None:
     types = {left.type, right.type}
     if types <= {"number", "flag"}:
         return

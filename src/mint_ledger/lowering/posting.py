@@ -119,9 +119,7 @@ def _amount(scope: Scope, formula: Formula, want: str, words: tuple[str, ...]) -
     return found.expr
 
 
-def _end_value(
-    scope: Scope, mode: str, ref: EntityRef, name: str, owners: list[tuple[Member | None, Stat]]
-) -> Expr:
+def _end_value(scope: Scope, mode: str, ref: EntityRef, name: str, owners: list[tuple[Member | None, Stat]]) -> Expr:
     """The max (or start) to fill to, the min (or 0) to empty to, by the kind of the entity."""
     index = scope.lowering.formula_place(Formula(f"{mode} {name}", ast.Constant(0.0)), scope.path)
     f = FormulaLowerer(scope, index)

@@ -94,9 +94,7 @@ def _lower_spawn(lowering: Lowering, member: Member) -> None:
         b.emit(If(free, (Let(found, entity), Leave("each"))))
     cause = lowering.cause("spawn", "spawn", ("kinds", member.name))
     with b.when(compare("<", Local(found), ZERO)):
-        b.emit(
-            Note("refused", const(member.first), Local(0), Constant(float(cause)), lowering.text(["no room"]))
-        )
+        b.emit(Note("refused", const(member.first), Local(0), Constant(float(cause)), lowering.text(["no room"])))
         b.emit(Leave("procedure"))
     b.emit(Set(present, Local(found), ONE))
     b.emit(Set(maker_column_of(lowering), Local(found), Local(0)))

@@ -90,9 +90,7 @@ def _worked_out(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | N
     owner = member.name if member else ""
     mark = f"{owner}.{name}".lstrip(".")
     if mark in f.scope.within:
-        raise Problem(
-            f"the formula of '{mark}' goes round in a circle: {' → '.join((*f.scope.within, mark))}"
-        )
+        raise Problem(f"the formula of '{mark}' goes round in a circle: {' → '.join((*f.scope.within, mark))}")
     inner_self = EntityRef(ref.entity, (member,)) if member else None
     scope = Scope(
         f.scope.lowering,
@@ -116,9 +114,7 @@ def stat_path(lowering: Lowering, member: Member | None, stat: str) -> tuple[str
     return ("kinds", member.name, "stats", stat)
 
 
-def _by_kind(
-    f: FormulaLowerer, ref: EntityRef, name: str, one: Callable[[Member | None, Stat], Typed]
-) -> Typed:
+def _by_kind(f: FormulaLowerer, ref: EntityRef, name: str, one: Callable[[Member | None, Stat], Typed]) -> Typed:
     """What `one` makes of a stat for each kind that the entity can be of, chosen by the entity at run time."""
     lowering = f.scope.lowering
     owners: list[Member | None] = list(ref.members) or [None]
@@ -174,9 +170,7 @@ def attribute(f: FormulaLowerer, node: ast.Attribute) -> Typed:
     owner = _account_of(f, node.value) if node.attr in ACCOUNT_WORDS else None
     if owner is not None:
         ref, stat = owner
-        return _by_kind(
-            f, ref, stat, lambda member, spec: _account_word(f, ref, stat, member, spec, node.attr)
-        )
+        return _by_kind(f, ref, stat, lambda member, spec: _account_word(f, ref, stat, member, spec, node.attr))
     ref = entities.entity(f, node.value)
     return stat_value(f, ref, node.attr)
 
@@ -195,9 +189,7 @@ def _account_of(f: FormulaLowerer, node: ast.expr) -> tuple[EntityRef, str] | No
     return None
 
 
-def _account_word(
-    f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, word: str
-) -> Typed:
+def _account_word(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, word: str) -> Typed:
     if word == "band":
         return band(f, ref, name, member, stat)
     if not stat.is_account:
@@ -209,9 +201,7 @@ def _account_word(
         column = touched_column(lowering, name)
         return Typed(Seconds(sub(Step(), At(column, ref.entity))), "number")
     if word == "base":
-        return Typed(
-            Read(account_column(lowering, name), ref.entity), stat.value_type, tuple(stat.one_of or ())
-        )
+        return Typed(Read(account_column(lowering, name), ref.entity), stat.value_type, tuple(stat.one_of or ()))
     if word == "start":
         return Typed(start_value(f.scope, ref, name, member, stat), stat.value_type, tuple(stat.one_of or ()))
     if word == "share":
@@ -229,9 +219,7 @@ def touched_column(lowering: Lowering, stat: str) -> Column:
     return lowering.layout.column(f"touched: {stat}", "stamp", values.first, values.count)
 
 
-def limit(
-    f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, side: str
-) -> Expr | None:
+def limit(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, side: str) -> Expr | None:
     """The min or max of an account at this moment; none where it has none."""
     from mint_ledger.lowering.formulas import FormulaLowerer
 
@@ -275,9 +263,7 @@ def start_value(scope: Scope, ref: EntityRef, name: str, member: Member | None, 
         return plain
     table = [plain.index] * member.room
     for index, overrides in enumerate(copies):
-        dial = (
-            lowering.dial_index(("kinds", member.name, "copies", index, name)) if name in overrides else None
-        )
+        dial = lowering.dial_index(("kinds", member.name, "copies", index, name)) if name in overrides else None
         if dial is not None:
             table[index] = dial
     if len(set(table)) == 1:
@@ -304,9 +290,7 @@ def _share(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, 
     value = Read(account_column(f.scope.lowering, name), ref.entity)
     length = sub(high, low)
     share = div(sub(value, low), length)
-    return Only(
-        lower_of(higher_of(share, ZERO), const(1.0)), compare(">", length, ZERO), f"{name} has no length"
-    )
+    return Only(lower_of(higher_of(share, ZERO), const(1.0)), compare(">", length, ZERO), f"{name} has no length")
 
 
 def band(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:

@@ -41,9 +41,7 @@ def lower_readout(lowering: Lowering) -> tuple[ReadoutBar | ReadoutLine, ...]:
     for index, item in enumerate(lowering.game.readout):
         scope = Scope(lowering, BlockBuilder(), ("readout", index), no_chance="the readout")
         try:
-            made.append(
-                _bar(scope, item) if isinstance(item, Bar) else _line(lowering, scope, item.line, index)
-            )
+            made.append(_bar(scope, item) if isinstance(item, Bar) else _line(lowering, scope, item.line, index))
         except (Problem, FormulaError) as problem:
             lowering.fault(("readout", index), str(problem))
     return tuple(made)

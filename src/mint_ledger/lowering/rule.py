@@ -24,7 +24,7 @@ from mint_ledger.program.program import OrderLine, Path
 from mint_ledger.program.statements import Call, Note, Set, Settle
 
 SELF, OTHER, ACTOR = Local(0), Local(1), Local(2)
-VALUES = tuple(Local(3 + index) for index in range(8))
+VALUES: tuple[Expr, ...] = tuple(Local(3 + index) for index in range(8))
 PARAMETERS = 11
 NEVER = -1e18
 PAIR_TRIGGERS = ("meets", "meet", "in_contact", "hit", "missed", "struck")
@@ -74,16 +74,12 @@ class RuleLowering:
     def _scope(self, b: BlockBuilder) -> Scope:
         keys = {when.key for when in self.rule.when}
         self_ref = EntityRef(SELF, self.holders) if self.under_kind else self._top_self(keys)
-        cue = None
-        hit = None
+        cue: dict[str, Expr] | None = None
+        hit: dict[str, Expr] | None = None
         if keys == {"cue"}:
             names = {name for when in self.rule.when for name in when.cue or []}
             shared = [self.lowering.cue_values.get(name, []) for name in names]
-            cue = (
-                dict(zip(shared[0], VALUES, strict=False))
-                if shared and all(s == shared[0] for s in shared)
-                else {}
-            )
+            cue = dict(zip(shared[0], VALUES, strict=False)) if shared and all(s == shared[0] for s in shared) else {}
         if keys and keys <= {"hit", "struck"}:
             hit = {"damage": VALUES[0], "crit": VALUES[1]}
         return Scope(
@@ -182,9 +178,7 @@ class RuleLowering:
             b.leave_unless(b.let(condition(scope, rule.if_, "if")))
         if rule.chance is not None:
             probability = b.let(amount(scope, rule.chance, "chance"))
-            b.leave_unless(
-                happens(replace(scope, place=f"{scope.place} chance", chance_calls=[0]), probability)
-            )
+            b.leave_unless(happens(replace(scope, place=f"{scope.place} chance", chance_calls=[0]), probability))
         if rule.at_most is not None:
             b.emit(Set(fired, who, add(At(fired, who), ONE)))
         if rule.cooldown is not None:
@@ -245,9 +239,7 @@ class RuleLowering:
 
     def _wire_start(self, _: When, path: Path, index: int) -> None:
         self._order("0 start", "start")
-        self.lowering.wiring.starts.append(
-            lambda b: self._for_each(b, lambda who: b.emit(self._call(who, ZERO, who)))
-        )
+        self.lowering.wiring.starts.append(lambda b: self._for_each(b, lambda who: b.emit(self._call(who, ZERO, who))))
 
     def _for_each(self, b: BlockBuilder, emit) -> None:  # type: ignore[no-untyped-def]
         if not self.under_kind:
@@ -260,9 +252,7 @@ class RuleLowering:
         assert when.every is not None
         self._order("5 attacks and rules", f"every {when.every}")
         name = f"{self.path[1] if self.under_kind else ''} rule {self.title} {index}".strip()
-        timer = Timer(
-            self.lowering, name, path, when.every, when.first, self.holders if self.under_kind else ()
-        )
+        timer = Timer(self.lowering, name, path, when.every, when.first, self.holders if self.under_kind else ())
         if self.under_kind and not ranges_of(self.holders):
             return
         add_timer(timer, lambda b, who: b.emit(self._call(who, ZERO, who)))
@@ -297,9 +287,7 @@ class RuleLowering:
             inner = _item_path((*path, when.key), number, len(names))
             stat, _, band = text.rpartition(" ")
             if not stat.strip() or not band:
-                raise Problem(
-                    f"{when.key} wants a stat and a band, like '{when.key}: keeper.standing honoured'"
-                )
+                raise Problem(f"{when.key} wants a stat and a band, like '{when.key}: keeper.standing honoured'")
             operator = "==" if when.enters else "!="
             try:
                 test = parse_formula(f"{stat.strip()}.band {operator} '{band}'")
@@ -368,13 +356,9 @@ class RuleLowering:
         attacks = self._attacks(when)
         if not attacks:
             side = "is struck by" if when.struck else "has"
-            raise Problem(
-                f"{', '.join(m.name for m in self.holders)} {side} no such attack, so this never happens"
-            )
+            raise Problem(f"{', '.join(m.name for m in self.holders)} {side} no such attack, so this never happens")
         event_word = "missed" if when.missed else "hit"
-        self._order(
-            "reactions: hits", f"{when.key} {', '.join(when.hit or when.missed or when.struck or [])}"
-        )
+        self._order("reactions: hits", f"{when.key} {', '.join(when.hit or when.missed or when.struck or [])}")
         turned = when.key == "struck" and self.under_kind
         holders = ranges_of(self.holders)
         for attack in attacks:
@@ -388,9 +372,7 @@ class RuleLowering:
 
             self.lowering.wiring.on_event(event, handle)
 
-    def _call_unless_gone(
-        self, b: BlockBuilder, who: Expr, whom: Expr, actor: Expr, values: tuple[Expr, ...]
-    ) -> None:
+    def _call_unless_gone(self, b: BlockBuilder, who: Expr, whom: Expr, actor: Expr, values: tuple[Expr, ...]) -> None:
         """A reaction whose self or other has left is dropped, with a row."""
         lowering = self.lowering
         cause = const(lowering.cause("rule", self.title, self.path))
@@ -407,9 +389,7 @@ class RuleLowering:
             victims = list(self.holders)
         else:
             victims = self._kinds(when.gone or [], "gone")
-        self._order(
-            "reactions: gone", f"gone {'' if when.gone == ['self'] else ', '.join(when.gone or [])}".strip()
-        )
+        self._order("reactions: gone", f"gone {'' if when.gone == ['self'] else ', '.join(when.gone or [])}".strip())
         mine = when.gone == ["self"] or not self.under_kind
         event = self.lowering.event(GONE, "gone")
         ranges = ranges_of(victims)

@@ -13,7 +13,7 @@ from mint_ledger.lowering.do import check_striker, check_target, known_attack
 from mint_ledger.lowering.formulas import amount, condition
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import Scope
+from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, const
 from mint_ledger.program.expressions import ONE, ZERO, Expr
 from mint_ledger.program.program import Path, ScriptItem
@@ -30,9 +30,7 @@ class LoweredPlaytest:
     looks: tuple[tuple[float | None, str, str], ...]
 
 
-def lower_script(
-    lowering: Lowering, items: Sequence[Happening], path: Path, name: str
-) -> tuple[ScriptItem, ...]:
+def lower_script(lowering: Lowering, items: Sequence[Happening], path: Path, name: str) -> tuple[ScriptItem, ...]:
     """Make a procedure of each happening; they come in the order of their times, then of the list."""
     made = []
     for index, item in enumerate(items):
@@ -99,7 +97,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
     return by.entity if by else ZERO
 
 
-def _only_striker(lowering: Lowering, scope: Scope, attack: str) -> entities.EntityRef:
+def _only_striker(lowering: Lowering, scope: Scope, attack: str) -> EntityRef:
     members = [m for m in lowering.cast.families(lowering.game.attacks[attack].from_) if m.room]
     if len(members) == 1 and members[0].room == 1:
         return entities.entity_text(scope, members[0].name)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 from mint_ledger.game.cast import WORLD, Member
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import reading
@@ -136,11 +138,7 @@ def emit_limit_postings(lowering: Lowering, b: BlockBuilder) -> None:
         for (first, count, spec), (member, stat) in zip(
             account.specs, _specs_owners(lowering, account.stat), strict=True
         ):
-            moving = [
-                side
-                for side, f in (("high", stat.max), ("low", stat.min))
-                if f is not None and f.number is None
-            ]
+            moving = [side for side, f in (("high", stat.max), ("low", stat.min)) if f is not None and f.number is None]
             if not moving:
                 continue
             with b.each(((first, count),)) as who:
@@ -219,7 +217,7 @@ def _check_numbers(lowering: Lowering, path: tuple[str | int, ...], stat: Stat) 
 
 def _check_bands(lowering: Lowering, path: tuple[str | int, ...], stat: Stat) -> None:
     ordered = sorted((stat.bands or {}).items(), key=lambda item: (item[1].low, item[1].high))
-    for (name, span), (following, next_span) in zip(ordered, ordered[1:], strict=False):
+    for (name, span), (following, next_span) in itertools.pairwise(ordered):
         if span.high > next_span.low:
             lowering.fault(
                 (*path, "bands", following),
@@ -238,9 +236,7 @@ def _check_circles(lowering: Lowering) -> None:
                 return
             done.update(circle)
             names = " reads ".join(".".join(part for part in item if part) for item in circle)
-            lowering.fault(
-                lowering.depends[circle[0]][circle[1]], f"formulas and limits go round in a circle: {names}"
-            )
+            lowering.fault(lowering.depends[circle[0]][circle[1]], f"formulas and limits go round in a circle: {names}")
             return
         if len(trail) > 200:
             return

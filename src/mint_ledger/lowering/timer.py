@@ -90,9 +90,7 @@ def _set_random(timer: Timer, b: BlockBuilder, who: Expr) -> None:
     b.emit(Set(timer.column("due"), who, add(Time(), wait)))
 
 
-def _tick_random(
-    timer: Timer, b: BlockBuilder, who: Expr, fire: Callable[[BlockBuilder, Expr], None]
-) -> None:
+def _tick_random(timer: Timer, b: BlockBuilder, who: Expr, fire: Callable[[BlockBuilder, Expr], None]) -> None:
     due = timer.column("due")
     with b.repeat(const(MOST_IN_A_STEP)):
         _leave_each_unless(b, _still(timer, who, Due(At(due, who))))
@@ -109,9 +107,7 @@ def _set_steady(timer: Timer, b: BlockBuilder, who: Expr) -> None:
         b.emit(Set(timer.column("fired", "counter"), who, ZERO))
 
 
-def _tick_steady(
-    timer: Timer, b: BlockBuilder, who: Expr, fire: Callable[[BlockBuilder, Expr], None]
-) -> None:
+def _tick_steady(timer: Timer, b: BlockBuilder, who: Expr, fire: Callable[[BlockBuilder, Expr], None]) -> None:
     base, count, period = timer.column("base"), timer.column("count", "counter"), timer.column("period")
     if timer.every.number is None:
         _count_from_last_firing(timer, b, who)

@@ -10,6 +10,7 @@ from mint_ledger.errors import Place
 from mint_ledger.game.cast import Cast
 from mint_ledger.game.clock import Clock
 from mint_ledger.game.dials import Dials
+from mint_ledger.game.stat import Stat
 from mint_ledger.program.expressions import Expr
 from mint_ledger.program.state import Column, Layout
 from mint_ledger.program.statements import Procedure
@@ -149,7 +150,7 @@ class Program:
     formulas: tuple[FormulaPlace, ...]
     order: tuple[OrderLine, ...]
     clock_limit: Expr
-    scripts: dict[str, tuple[ScriptItem, ...]] = field(default_factory=dict)
+    world_stats: dict[str, Stat] = field(default_factory=dict)
 
     @cached_property
     def account_index(self) -> dict[str, int]:

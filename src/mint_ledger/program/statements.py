@@ -166,9 +166,7 @@ class Finish:
     winner: Expr
 
 
-Statement = (
-    Post | Open | Flow | Set | Let | If | Each | Draw | Note | Call | Leave | Raise | Settle | Guard | Finish
-)
+Statement = Post | Open | Flow | Set | Let | If | Each | Draw | Note | Call | Leave | Raise | Settle | Guard | Finish
 Block = tuple[Statement, ...]
 
 

@@ -1,0 +1,32 @@
+"""Writes what commands make, in the form that a file's ending asks for."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from mint_ledger.errors import BadRequest
+from mint_ledger.files import write_bytes, write_text
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from mint_ledger.playing.run import Run
+
+
+def write_journal(path: Path, run: Run) -> None:
+    """Write a journal as CSV or JSON Lines."""
+    forms = {".csv": run.journal_csv, ".jsonl": run.journal_jsonl}
+    if path.suffix not in forms:
+        raise BadRequest(f"{path}: a journal is written as .csv or .jsonl")
+    write_text(path, forms[path.suffix]())
+
+
+def write_figure(path: Path, figure: Figure) -> None:
+    """Write a figure as PNG, SVG or PDF."""
+    if path.suffix not in (".png", ".svg", ".pdf"):
+        raise BadRequest(f"{path}: a figure is written as .png, .svg or .pdf")
+    out = io.BytesIO()
+    figure.savefig(out, format=path.suffix[1:])
+    write_bytes(path, out.getvalue())

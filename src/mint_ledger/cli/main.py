@@ -1,0 +1,234 @@
+"""The command `mint-ledger`."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from mint_ledger.cli.arguments import (
+    GameArgument,
+    JsonOption,
+    ScriptOption,
+    SeedOption,
+    SetOption,
+    read_dials,
+)
+from mint_ledger.cli.output import say, say_json
+from mint_ledger.errors import BadRequest, MintError
+
+FELL_SHORT, UNUSABLE, INTERRUPTED = 1, 2, 130
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 80},
+    help="Define a game's stats and rules in one file, play it, and see where every point went.",
+)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        from mint_ledger import __version__
+
+        say(f"mint-ledger {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _options(
+    _: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version.")] = False,
+) -> None:
+    pass
+
+
+@app.command()
+def demo(
+    folder: Annotated[Path, typer.Argument(help="Where the tour writes its files.")] = Path("saltmere-tour"),
+    runs: Annotated[int, typer.Option(help="How many nights the study plays.")] = 100,
+) -> None:
+    """Take the tour of a minute, on the game Saltmere Light."""
+    from mint_ledger.cli.tour import tour
+
+    tour(folder, runs)
+
+
+@app.command()
+def new(path: Annotated[Path, typer.Argument(metavar="GAME", help="The file to write.")]) -> None:
+    """Write a small game to start from."""
+    from mint_ledger.demo import starter_text
+    from mint_ledger.files import write_text
+
+    if path.exists():
+        raise BadRequest(f"{path} is there already; it is left as it is")
+    write_text(path, starter_text())
+    say(f"{path} is written. Now try:\n  mint-ledger check {path}\n  mint-ledger run {path}")
+
+
+@app.command()
+def check(
+    game: GameArgument,
+    order: Annotated[bool, typer.Option("--order", help="Show what happens in which order.")] = False,
+    as_json: JsonOption = False,
+) -> None:
+    """Is the file valid, and do its playtests pass?"""
+    from mint_ledger.client import load
+    from mint_ledger.views.check_text import check_text, order_text
+
+    loaded = load(game)
+    if order:
+        say(order_text(loaded, loaded.lowered.program))
+        return
+    results = loaded.play_tests()
+    if as_json:
+        say_json(
+            {
+                "file": str(game),
+                "title": loaded.title,
+                "playtests": [
+                    {
+                        "name": result.name,
+                        "passed": result.passed,
+                        "stopped": result.stopped,
+                        "expectations": [
+                            {"at": f.at, "expected": f.expected, "held": f.held, "found": f.values}
+                            for f in result.found
+                        ],
+                    }
+                    for result in results
+                ],
+            }
+        )
+    else:
+        say(check_text(loaded, loaded.lowered.program, results))
+    if not all(result.passed for result in results):
+        raise typer.Exit(FELL_SHORT)
+
+
+@app.command()
+def run(
+    game: GameArgument,
+    seed: SeedOption = 1,
+    number: Annotated[int, typer.Option("--run", help="Which run of the seed; a study's run K is this one.")] = 0,
+    settings: SetOption = None,
+    script: ScriptOption = None,
+    start: Annotated[float, typer.Option("--from", help="Tell nothing before this time.")] = 0.0,
+    end: Annotated[float | None, typer.Option("--to", help="Tell nothing after this time.")] = None,
+    only: Annotated[
+        list[str] | None,
+        typer.Option(help="Tell only of this entity, account, stat or cause (may be repeated)."),
+    ] = None,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write the journal (.csv or .jsonl).")] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw the run into this file (.png, .svg or .pdf).")] = None,
+    account: Annotated[list[str] | None, typer.Option(help="An account to draw (may be repeated).")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Play the game once and tell what happened."""
+    from mint_ledger.cli.files import write_figure, write_journal
+    from mint_ledger.client import load, load_script
+    from mint_ledger.views.story import story_text
+
+    _check_span(start, end)
+    played = load(game).run(seed, run=number, script=load_script(script) if script else (), dials=read_dials(settings))
+    if output:
+        write_journal(output, played)
+    if plot:
+        write_figure(plot, played.plot(account))
+    if as_json:
+        from mint_ledger.journal.table import records
+
+        rows = [r for r in records(played.program, played.rows) if start <= r["time"] <= (end or played.time)]
+        head = {
+            "title": played.title,
+            "result": played.result,
+            "ending": played.ending,
+            "winner": played.winner,
+        }
+        say_json({**head, "time": played.time, "journal": rows})
+    elif not (output or plot):
+        say(story_text(played, start, end, only or ()))
+    else:
+        for path in filter(None, (output, plot)):
+            say(f"{path} is written ({played.result} at {played.time:g})")
+
+
+def _check_span(start: float, end: float | None) -> None:
+    if end is not None and end < start:
+        raise BadRequest(f"--from {start:g} is later than --to {end:g}")
+
+
+@app.command()
+def statement(
+    game: GameArgument,
+    account: Annotated[str, typer.Argument(help="The account, like keeper.health.")],
+    seed: SeedOption = 1,
+    number: Annotated[int, typer.Option("--run", help="Which run of the seed.")] = 0,
+    settings: SetOption = None,
+    script: ScriptOption = None,
+    start: Annotated[float, typer.Option("--from", help="Begin at this time.")] = 0.0,
+    end: Annotated[float | None, typer.Option("--to", help="Close at this time.")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Show one account's run: opening, what came in and went out by cause, closing."""
+    from mint_ledger.client import load, load_script
+    from mint_ledger.views.statement_text import statement_text
+
+    _check_span(start, end)
+    played = load(game).run(seed, run=number, script=load_script(script) if script else (), dials=read_dials(settings))
+    made = played.statement(account, start, end)
+    if as_json:
+        say_json(made.as_json())
+    else:
+        say(statement_text(made, unit="turns" if played.program.clock.unit == "turn" else "s"))
+
+
+@app.command()
+def study(
+    game: GameArgument,
+    runs: Annotated[int, typer.Option(help="How many runs.")] = 200,
+    seed: SeedOption = 1,
+    settings: SetOption = None,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv).")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Play the game many times: wins, losses and times, with their intervals."""
+    from mint_ledger.cli.progress import progress_bar
+    from mint_ledger.client import load
+    from mint_ledger.files import write_text
+
+    loaded = load(game)
+    with progress_bar(f"{loaded.title}: runs") as progress:
+        made = loaded.study(runs, seed, dials=read_dials(settings), progress=progress)
+    if output:
+        write_text(output, made.measures.to_csv())
+    if as_json:
+        say_json(made.as_json())
+    else:
+        say(made.summary())
+        if output:
+            say(f"\n{output} is written")
+
+
+def main() -> None:
+    """Run the command; what is wrong with the input ends with one line a fault and exit code 2."""
+    try:
+        app()
+    except MintError as error:
+        say(str(error), error=True)
+        sys.exit(UNUSABLE)
+    except KeyboardInterrupt:
+        say("interrupted", error=True)
+        sys.exit(INTERRUPTED)
+    except BrokenPipeError:
+        # Whoever read our output has seen enough; the interpreter must not try to flush it.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(0)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,42 @@
+"""Prints for people and for pipes."""
+
+from __future__ import annotations
+
+import json
+import sys
+from typing import Any
+
+# For terminals and pipes that cannot show them.
+_PLAIN = str.maketrans(
+    {
+        "−": "-",
+        "→": ">",
+        "·": ".",
+        "×": "x",
+        "█": "#",
+        "…": "...",
+        "±": "+-",
+        "✓": "+",
+        "–": "-",
+        "≥": ">=",
+        "≤": "<=",
+        "∞": "inf",
+        "²": "2",
+    }
+)
+
+
+def say(text: str, *, error: bool = False) -> None:
+    """Print a text, in plain letters where the stream can do no better."""
+    stream = sys.stderr if error else sys.stdout
+    encoding = stream.encoding or "utf-8"
+    try:
+        text.encode(encoding)
+    except UnicodeEncodeError:
+        text = text.translate(_PLAIN).encode(encoding, "replace").decode(encoding)
+    stream.write(text + "\n")
+
+
+def say_json(value: Any) -> None:
+    """Print plain values as JSON."""
+    say(json.dumps(value, indent=2, ensure_ascii=False, allow_nan=False))

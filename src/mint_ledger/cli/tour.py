@@ -1,0 +1,74 @@
+"""The guided tour of `mint-ledger demo`: each step shows the command that makes it, and what comes of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from mint_ledger.cli.files import write_figure, write_journal
+from mint_ledger.cli.output import say
+from mint_ledger.cli.progress import progress_bar
+from mint_ledger.client import Game, load
+from mint_ledger.demo import demo_text
+from mint_ledger.errors import BadRequest
+from mint_ledger.files import write_text
+from mint_ledger.views.check_text import check_text
+from mint_ledger.views.statement_text import statement_text
+from mint_ledger.views.story import story_text
+
+SEED = 7
+NAME = "saltmere.yaml"
+
+
+def tour(folder: Path, runs: int) -> None:
+    """Take the tour; its files go into `folder`, which is made if it is not there."""
+    path = _prepare(folder)
+    _heading(1, "A game is one file that a designer can read", "")
+    say(f"{path} holds the demo game. Open it beside this.")
+    game = load(path)
+    _heading(2, "Is it valid, and do its playtests pass?", f"mint-ledger check {path}")
+    say(check_text(game, game.lowered.program, game.play_tests()))
+    _one_run(game, path, folder)
+    _heading(5, "Play it many times: how fair is it?", f"mint-ledger study {path} --runs {runs}")
+    with progress_bar("playing") as progress:
+        made = game.study(runs, progress=progress)
+    say(made.summary())
+    _heading(6, "Change a number and ask again", f"mint-ledger study {path} --runs {runs} --set crab.bite=12")
+    with progress_bar("playing") as progress:
+        harder = game.study(runs, dials={"crab.bite": 12}, progress=progress)
+    before, after = made.rate("win"), harder.rate("win")
+    say(f"With bite 9, {100 * before.value:.0f} % of the nights are won; with bite 12, {100 * after.value:.0f} %.")
+    say(f"\nAll files are in {folder}. To make a game of your own: mint-ledger new mygame.yaml")
+
+
+def _prepare(folder: Path) -> Path:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise BadRequest(f"{folder} cannot be made: {error.strerror or error}") from None
+    path = folder / NAME
+    # A file that the designer has changed since the last tour is theirs.
+    if not path.exists():
+        write_text(path, demo_text())
+    return path
+
+
+def _one_run(game: Game, path: Path, folder: Path) -> None:
+    played = game.run(SEED)
+    _heading(3, "Play one night, and read what happened", f"mint-ledger run {path} --seed {SEED} --to 12")
+    say(story_text(played, end=12, with_readout=False))
+    last = max(0.0, played.time - 6)
+    say(f"\n… and its end (mint-ledger run {path} --seed {SEED} --from {last:g}):\n")
+    say(story_text(played, start=last).partition("\n\n")[2])
+    _heading(4, "Where did every point go?", f"mint-ledger statement {path} keeper.health --seed {SEED}")
+    say(statement_text(played.statement("keeper.health")))
+    picture, journal = folder / "night.png", folder / "night.csv"
+    write_figure(picture, played.plot())
+    write_journal(journal, played)
+    say(f"\n{picture} shows it as a picture: mint-ledger run {path} --seed {SEED} --plot {picture}")
+    say(f"{journal} has every change of it: mint-ledger run {path} --seed {SEED} -o {journal}")
+
+
+def _heading(number: int, title: str, command: str) -> None:
+    say(f"\n{number}. {title}\n{'-' * (len(title) + 3)}")
+    if command:
+        say(f"$ {command}\n")

@@ -1,0 +1,210 @@
+"""The calls that people use first: `load` a game or build a `Game`, then run it, test it, study it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import Executor
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.errors import Fault, GameError
+from mint_ledger.files import write_text
+from mint_ledger.game.document import GameFile
+from mint_ledger.game.loading import Path as FilePath
+from mint_ledger.game.loading import read_game
+from mint_ledger.game.script import Happening
+from mint_ledger.game.source import Source, parse_source, read_source
+
+if TYPE_CHECKING:
+    from mint_ledger.game.dials import Dials
+    from mint_ledger.lowering import Lowered
+    from mint_ledger.playing.playtests import PlaytestResult
+    from mint_ledger.playing.run import Run
+    from mint_ledger.studies.study import Study
+
+ScriptItems = Sequence[Happening | Mapping[str, Any]]
+
+
+class Game(GameFile):
+    """A game: the models of its file, and what can be done with it. It never changes once it is made.
+
+    Build one in Python with the keys of a game file, or read one with `load`:
+
+        game = mint.Game(title="Well", kinds={"digger": {"stats": {"health": 10}}})
+
+    Raises:
+        pydantic.ValidationError: the arguments do not fit the models.
+        GameError: on first use, where names do not exist or types do not fit.
+    """
+
+    @cached_property
+    def lowered(self) -> Lowered:
+        """The game as a program; raises `GameError` with all faults."""
+        from mint_ledger.lowering import lower
+
+        return lower(self)
+
+    @property
+    def dials(self) -> Dials:
+        """All dials of the game, by name."""
+        return self.lowered.program.dials
+
+    def with_dials(self, changes: Mapping[str, float | bool]) -> Game:
+        """The same game with some dials set.
+
+        Raises:
+            NotFound: there is no such dial.
+            GameError: a value makes the game impossible (a start above its max …).
+        """
+        from mint_ledger.game.dials import turn_dials
+
+        program = self.lowered.program
+        data = turn_dials(self, program.cast, program.dials, changes)
+        source = self.source
+        return _game_of(Source(source.file, data, source.text, source.places))
+
+    def run(
+        self,
+        seed: int = 1,
+        *,
+        run: int = 0,
+        script: ScriptItems = (),
+        only_script: bool = False,
+        dials: Mapping[str, float | bool] | None = None,
+    ) -> Run:
+        """Play the game once.
+
+        Args:
+            seed: 0 to 2⁶⁴-1.
+            run: the number of the run within the seed; a study's run k is this one.
+            script: what happens from outside, like the `script` of a playtest.
+            only_script: no timers of attacks and rules.
+            dials: dials set for this run alone.
+
+        Raises:
+            RunStopped: the run could not go on.
+        """
+        from mint_ledger.lowering import lower
+        from mint_ledger.playing.run import Run
+
+        game = self.with_dials(dials) if dials else self
+        lowered = lower(game, read_script(script)) if script else game.lowered
+        return Run(lowered, seed=seed, run=run, script=lowered.script, only_script=only_script)
+
+    def play_tests(self) -> list[PlaytestResult]:
+        """Play all playtests of the game."""
+        from mint_ledger.playing.playtests import playtest_results, starts_of
+
+        turned: dict[str, Lowered] = {}
+        for name, playtest in self.playtests.items():
+            try:
+                _, dials = starts_of(self.lowered, playtest.start)
+                if dials:
+                    turned[name] = self.with_dials(dials).lowered
+            except Exception as error:
+                if not isinstance(error, (GameError, LookupError, ValueError)) and not _ours(error):
+                    raise
+        return playtest_results(self.lowered, turned)
+
+    def study(
+        self,
+        runs: int = 200,
+        seed: int = 1,
+        *,
+        dials: Mapping[str, float | bool] | None = None,
+        executor: Executor | None = None,
+        progress: Callable[[int, int], None] | None = None,
+    ) -> Study:
+        """Play the game many times.
+
+        Args:
+            runs: how many; run k has the luck of `run(seed, run=k)`.
+            seed: 0 to 2⁶⁴-1.
+            dials: dials set for this study alone.
+            executor: where the runs are played; a process pool of its own by default.
+            progress: called with (runs done, runs in all).
+        """
+        from mint_ledger.studies.study import make_study
+
+        game = self.with_dials(dials) if dials else self
+        return make_study(game.lowered, runs, seed, executor=executor, progress=progress)
+
+    def to_yaml(self) -> str:
+        """The game as the text of a game file."""
+        from mint_ledger.game.writing import yaml_text
+
+        return self.source.text or yaml_text(self)
+
+    def save(self, path: str | Path) -> None:
+        """Write the game file (beside, then renamed into place)."""
+        write_text(Path(path), self.to_yaml())
+
+
+def _ours(error: Exception) -> bool:
+    from mint_ledger.errors import MintError
+
+    return isinstance(error, MintError)
+
+
+def load(path: str | Path) -> Game:
+    """Read a game file.
+
+    Raises:
+        GameError: it cannot be used; all that is wrong, with line and column.
+    """
+    return _game_of(read_source(path))
+
+
+def loads(text: str, name: str = "game") -> Game:
+    """Read the text of a game file; see `load`."""
+    return _game_of(parse_source(text, name))
+
+
+def _game_of(source: Source) -> Game:
+    from mint_ledger.lowering import lower, try_lower
+
+    reading = read_game(source)
+    if reading.game is None:
+        raise GameError(reading.faults)
+    game = Game.model_construct(_fields_set=reading.game.model_fields_set, **dict(reading.game))
+    game._source = reading.game._source
+    if reading.faults:
+        _, more = try_lower(game)
+        raise GameError([*reading.faults, *_not_echoes(more, reading.left_out)])
+    game.__dict__["lowered"] = lower(game)
+    return game
+
+
+def _not_echoes(faults: Sequence[Fault], left_out: Sequence[FilePath]) -> list[Fault]:
+    """Faults that stand by themselves, and not only because a faulty part had to be left out."""
+    missing = {str(part) for path in left_out for part in path[1:] if isinstance(part, str)}
+    return [f for f in faults if not any(f"'{name}'" in f.message or name in f.path.split(".") for name in missing)]
+
+
+def read_script(items: ScriptItems) -> list[Happening]:
+    """Make happenings of plain mappings.
+
+    Raises:
+        GameError: one of them is no happening.
+    """
+    from mint_ledger.game.script_reading import happenings
+
+    plain = [item if isinstance(item, Happening) else dict(item) for item in items]
+    return happenings(Source("script", plain), plain)
+
+
+def load_script(path: str | Path) -> list[Happening]:
+    """Read a script file: a YAML list of happenings, or a mapping with the key `script`.
+
+    Raises:
+        GameError: it cannot be used.
+    """
+    from mint_ledger.game.script_reading import happenings
+    from mint_ledger.game.source import read_list
+
+    source = read_list(path, "script")
+    return happenings(source, source.data)
+
+
+__all__ = ["Game", "load", "load_script", "loads", "read_script"]

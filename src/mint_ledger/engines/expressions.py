@@ -1,0 +1,250 @@
+"""The expressions of a program: each becomes one small Python function of a procedure's frame."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from typing import NoReturn
+
+from mint_ledger.engines.moment import DUE_TOLERANCE, Evaluate, Frame, Moment
+from mint_ledger.engines.operations import BINARY, FOLDS, UNARY, ArithmeticStop
+from mint_ledger.engines.stopping import describe_stop
+from mint_ledger.errors import RunStopped
+from mint_ledger.program import expressions as ex
+from mint_ledger.program import statements as st
+from mint_ledger.program.program import Program
+
+SPEC_LOCALS = 16
+
+
+def spec_frame(entity: float) -> Frame:
+    """The frame of an account's limits and flow: the entity, and room for what folds go over."""
+    return [entity] + [0.0] * SPEC_LOCALS
+
+
+class Expressions(Moment):
+    """Works out expressions at a moment of a run."""
+
+    def __init__(self, program: Program, dials: Sequence[float] | None, seed: int, run: int) -> None:
+        super().__init__(program, dials)
+        self.seed = seed
+        self.run = run
+        self._expressions: dict[int, Evaluate] = {}
+        self._procedures: dict[str, Callable[..., float]] = {}
+        self._formula = -1
+        self._formula_frame: Frame = []
+
+    def _procedure(self, procedure: st.Procedure) -> Callable[..., float]:
+        """The Python function of a procedure; see `Statements`."""
+        raise TypeError(f"{type(self).__name__} has no statements")
+
+    def _evaluate(self, expression: ex.Expr, frame: Frame) -> float:
+        key = id(expression)
+        if key not in self._expressions:
+            self._expressions[key] = self._expression(expression)
+        return self._expressions[key](frame)
+
+    def evaluate(self, expression: ex.Expr, entity: int = 0) -> float:
+        """The value of an expression that sees at most one entity, as local 0."""
+        return self._expression(expression)(spec_frame(float(entity)))
+
+    def _expression(self, expression: ex.Expr) -> Evaluate:
+        """The Python function of an expression."""
+        make: Callable[..., Evaluate] = getattr(self, "_" + type(expression).__name__.lower() + "_expression")
+        return make(expression)
+
+    def _constant_expression(self, e: ex.Constant) -> Evaluate:
+        value = e.value
+        return lambda _: value
+
+    def _dial_expression(self, e: ex.Dial) -> Evaluate:
+        value = self.dials[e.index]
+        return lambda _: value
+
+    def _dialof_expression(self, e: ex.DialOf) -> Evaluate:
+        values = [self.dials[index] if index >= 0 else 0.0 for index in e.table]
+        first, entity = e.first, self._expression(e.entity)
+        return lambda frame: values[int(entity(frame)) - first]
+
+    def _at_expression(self, e: ex.At) -> Evaluate:
+        state, offset = self.state, e.column.offset
+        if isinstance(e.entity, ex.Constant):
+            slot = offset + int(e.entity.value)
+            return lambda _: state[slot]
+        entity, low, high = self._expression(e.entity), e.column.base, e.column.base + e.column.count
+
+        def read(frame: Frame) -> float:
+            slot = offset + int(entity(frame))
+            return state[slot] if low <= slot < high else 0.0
+
+        return read
+
+    def _read_expression(self, e: ex.Read) -> Evaluate:
+        account = self._accounts[e.column.base]
+        if account.flow_columns is None:
+            return self._at_expression(ex.At(e.column, e.entity))
+        entity = self._expression(e.entity)
+        state, offset, rates = self.state, e.column.offset, account.flow_columns.rate.offset
+        low, high = e.column.base, e.column.base + e.column.count
+
+        def read(frame: Frame) -> float:
+            who = entity(frame)
+            slot = offset + int(who)
+            if not low <= slot < high:
+                return 0.0
+            if state[rates + int(who)] == 0.0:
+                return state[slot]
+            return self._flowed(account, who, state[slot])
+
+        return read
+
+    def _local_expression(self, e: ex.Local) -> Evaluate:
+        index = e.index
+        return lambda frame: frame[index]
+
+    def _unary_expression(self, e: ex.Unary) -> Evaluate:
+        value, operation = self._expression(e.value), UNARY[e.op]
+        return lambda frame: operation(value(frame))
+
+    def _binary_expression(self, e: ex.Binary) -> Evaluate:
+        left, right = self._expression(e.left), self._expression(e.right)
+        if e.op == "+":
+            return lambda frame: left(frame) + right(frame)
+        if e.op == "-":
+            return lambda frame: left(frame) - right(frame)
+        if e.op == "*":
+            return lambda frame: left(frame) * right(frame)
+        operation = BINARY[e.op]
+        return lambda frame: operation(left(frame), right(frame))
+
+    def _compare_expression(self, e: ex.Compare) -> Evaluate:
+        left, right = self._expression(e.left), self._expression(e.right)
+        match e.op:
+            case "<":
+                return lambda frame: 1.0 if left(frame) < right(frame) else 0.0
+            case "<=":
+                return lambda frame: 1.0 if left(frame) <= right(frame) else 0.0
+            case ">":
+                return lambda frame: 1.0 if left(frame) > right(frame) else 0.0
+            case ">=":
+                return lambda frame: 1.0 if left(frame) >= right(frame) else 0.0
+            case "==":
+                return lambda frame: 1.0 if left(frame) == right(frame) else 0.0
+            case "!=":
+                return lambda frame: 1.0 if left(frame) != right(frame) else 0.0
+
+    def _and_expression(self, e: ex.And) -> Evaluate:
+        items = [self._expression(item) for item in e.items]
+        return lambda frame: 1.0 if all(item(frame) != 0.0 for item in items) else 0.0
+
+    def _or_expression(self, e: ex.Or) -> Evaluate:
+        items = [self._expression(item) for item in e.items]
+        return lambda frame: 1.0 if any(item(frame) != 0.0 for item in items) else 0.0
+
+    def _choose_expression(self, e: ex.Choose) -> Evaluate:
+        condition, then, other = (
+            self._expression(e.condition),
+            self._expression(e.then),
+            self._expression(e.other),
+        )
+        return lambda frame: then(frame) if condition(frame) != 0.0 else other(frame)
+
+    def _fold_expression(self, e: ex.Fold) -> Evaluate:
+        where, body, local = self._expression(e.where), self._expression(e.body), e.local
+        entities = [float(entity) for first, count in e.ranges for entity in range(first, first + count)]
+        if e.op == "nth":
+            return self._nth(e)
+        fold = FOLDS[e.op]
+
+        def folded(frame: Frame) -> float:
+            def items() -> list[tuple[float, float]]:
+                found = []
+                for entity in entities:
+                    frame[local] = entity
+                    if where(frame) != 0.0:
+                        found.append((entity, body(frame)))
+                return found
+
+            return fold(items())
+
+        return folded
+
+    def _step_expression(self, _: ex.Step) -> Evaluate:
+        state, step = self.state, self._step
+        return lambda _: state[step]
+
+    def _time_expression(self, _: ex.Time) -> Evaluate:
+        return lambda _: self.time
+
+    def _due_expression(self, e: ex.Due) -> Evaluate:
+        value, state, step = self._expression(e.value), self.state, self._step
+        tolerance, n, length = -DUE_TOLERANCE / self._n, self._n, self._step_length
+        if self._whole_n:
+            return lambda frame: 1.0 if state[step] / n - value(frame) >= tolerance else 0.0
+        return lambda frame: 1.0 if state[step] * length - value(frame) >= tolerance else 0.0
+
+    def _seconds_expression(self, e: ex.Seconds) -> Evaluate:
+        steps = self._expression(e.steps)
+        return lambda frame: self.time_of(steps(frame))
+
+    def _apply_expression(self, e: ex.Apply) -> Evaluate:
+        arguments = [self._expression(argument) for argument in e.arguments]
+        procedures = self._procedures
+        name = e.function
+        if name not in procedures:
+            procedures[name] = self._procedure(self.program.procedures[name])
+        function = procedures[name]
+        return lambda frame: function(*[argument(frame) for argument in arguments])
+
+    def _checked_expression(self, e: ex.Checked) -> Evaluate:
+        value, formula = self._expression(e.value), e.formula
+
+        def checked(frame: Frame) -> float:
+            self._formula, self._formula_frame = formula, frame
+            try:
+                result = value(frame)
+            except ArithmeticStop as stop:
+                self._formula_frame = frame
+                self._stop(str(stop), formula)
+            if not math.isfinite(result):
+                self._formula_frame = frame
+                self._stop("the result is not a finite number", formula)
+            return result
+
+        return checked
+
+    def _only_expression(self, e: ex.Only) -> Evaluate:
+        value, condition, fault = self._expression(e.value), self._expression(e.condition), e.fault
+
+        def only(frame: Frame) -> float:
+            if condition(frame) == 0.0:
+                raise ArithmeticStop(fault)
+            return value(frame)
+
+        return only
+
+    def _nth(self, e: ex.Fold) -> Evaluate:
+        where, position, local = self._expression(e.where), self._expression(e.body), e.local
+        entities = [float(entity) for first, count in e.ranges for entity in range(first, first + count)]
+
+        def nth(frame: Frame) -> float:
+            index = int(position(frame))
+            for entity in entities:
+                frame[local] = entity
+                if where(frame) != 0.0:
+                    if index == 0:
+                        return entity
+                    index -= 1
+            return -1.0
+
+        return nth
+
+    def formula_reads(self) -> list[tuple[str, float]]:
+        """What the formula that stopped the run reads, by name, at this moment."""
+        if not 0 <= self._formula < len(self.program.formulas):
+            return []
+        reads = self.program.formulas[self._formula].reads
+        return [(name, self._expression(expression)(self._formula_frame)) for name, expression in reads]
+
+    def _stop(self, message: str, formula: int | None = None) -> NoReturn:
+        raise RunStopped(describe_stop(self, message, self._formula if formula is None else formula))

@@ -1,0 +1,44 @@
+"""Reads scripts that stand in a file of their own or come from Python."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import ValidationError
+
+from mint_ledger.errors import Fault, GameError, nearest
+from mint_ledger.game.loading import fault_message
+from mint_ledger.game.script import Happening
+from mint_ledger.game.source import Source
+
+
+def happenings(source: Source, items: list[Any]) -> list[Happening]:
+    """Make happenings of plain values; `source` has their places.
+
+    Raises:
+        GameError: with all that is wrong.
+    """
+    made: list[Happening] = []
+    faults: list[Fault] = []
+    known = [field.alias or name for name, field in Happening.model_fields.items()]
+    for index, item in enumerate(items):
+        if isinstance(item, Happening):
+            made.append(item)
+            continue
+        try:
+            happening = Happening.model_validate(item, extra="allow")
+        except ValidationError as error:
+            for detail in error.errors():
+                path = (
+                    index,
+                    *(part for part in detail["loc"] if part in (item if isinstance(item, dict) else {})),
+                )
+                faults.append(Fault(source.place(path), f"script[{index + 1}]", fault_message(detail, path)))
+            continue
+        for key in happening.model_extra or {}:
+            message = f"unknown key '{key}'{nearest(key, known)}"
+            faults.append(Fault(source.place((index, key)), f"script[{index + 1}]", message))
+        made.append(happening)
+    if faults:
+        raise GameError(faults)
+    return made

@@ -1,0 +1,91 @@
+"""The journal as a table, and out to CSV and JSON Lines."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.journal.row import POSTING, WHATS, Row
+from mint_ledger.journal.wording import Words
+from mint_ledger.program.program import Program
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+COLUMNS = (
+    "n",
+    "step",
+    "since",
+    "time",
+    "level",
+    "what",
+    "entity",
+    "stat",
+    "before",
+    "asked",
+    "applied",
+    "after",
+    "waste",
+    "rounded",
+    "wrapped",
+    "cause",
+    "by",
+    "text",
+)
+
+
+def records(program: Program, rows: Sequence[Row]) -> Iterator[dict[str, Any]]:
+    """The rows as mappings with the columns of `COLUMNS`; amounts are empty in rows that are no postings."""
+    words = Words(program)
+    for number, row in enumerate(rows):
+        posting = WHATS[int(row.what)] == POSTING
+        yield {
+            "n": number,
+            "step": int(row.step),
+            "since": words.seconds(row.since),
+            "time": words.seconds(row.step),
+            "level": "",
+            "what": WHATS[int(row.what)],
+            "entity": words.entity(row.entity),
+            "stat": words.stat(row.stat),
+            "before": row.before if posting else None,
+            "asked": row.asked if posting else None,
+            "applied": row.after - row.before + 0.0 if posting else None,
+            "after": row.after if posting else None,
+            "waste": row.waste if posting else None,
+            "rounded": row.rounded if posting else None,
+            "wrapped": row.wrapped if posting else None,
+            "cause": words.cause(row.cause),
+            "by": words.entity(row.by),
+            "text": words.text(row),
+        }
+
+
+def journal_table(program: Program, rows: Sequence[Row]) -> pd.DataFrame:
+    """The journal as a DataFrame with the columns of `COLUMNS`, one row a journal row."""
+    import pandas as pd
+
+    table = pd.DataFrame.from_records(list(records(program, rows)), columns=list(COLUMNS))
+    for column in ("before", "asked", "applied", "after", "waste", "rounded", "wrapped", "since", "time"):
+        table[column] = table[column].astype("float64")
+    return table
+
+
+def csv_text(program: Program, rows: Sequence[Row]) -> str:
+    """The journal as CSV; numbers are written so that they read back as the same float64."""
+    import csv
+    import io
+
+    out = io.StringIO()
+    writer = csv.DictWriter(out, COLUMNS, lineterminator="\n")
+    writer.writeheader()
+    for record in records(program, rows):
+        writer.writerow({key: "" if value is None else value for key, value in record.items()})
+    return out.getvalue()
+
+
+def jsonl_text(program: Program, rows: Sequence[Row]) -> str:
+    """The journal as JSON Lines."""
+    lines = (json.dumps(record, ensure_ascii=False) for record in records(program, rows))
+    return "".join(line + "\n" for line in lines)

@@ -1,0 +1,1 @@
+"""Plays a game once: a run with its books, and playtests with their verdicts."""

@@ -1,0 +1,170 @@
+"""Plays playtests and says of each expectation what was found."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from mint_ledger.engines.accounts import Start
+from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.errors import GameError, NotFound, RunStopped
+from mint_ledger.formula import Formula
+from mint_ledger.game.cast import Cast
+from mint_ledger.journal.wording import Words
+from mint_ledger.lowering import Lowered
+from mint_ledger.lowering.script import LoweredPlaytest
+from mint_ledger.playing.run import outcome
+from mint_ledger.program.expressions import Expr, Local
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """One expectation: what was expected when, whether it held, and the values that it read."""
+
+    at: str
+    expected: str
+    held: bool
+    values: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlaytestResult:
+    """What came of a playtest; `stopped` says why a run could not go on."""
+
+    name: str
+    found: tuple[Found, ...]
+    stopped: str = ""
+
+    @property
+    def passed(self) -> bool:
+        """Whether all that was expected was found."""
+        return not self.stopped and all(item.held for item in self.found)
+
+
+def starts_of(lowered: Lowered, starts: Mapping[str, Formula]) -> tuple[list[Start], dict[str, float]]:
+    """Split what a playtest starts with into accounts and dials.
+
+    Raises:
+        NotFound: a name is neither.
+        GameError: a value is no number.
+    """
+    accounts: list[Start] = []
+    dials: dict[str, float] = {}
+    for name, formula in starts.items():
+        value = _start_value(lowered, name, formula)
+        found = _accounts_named(lowered.program.cast, lowered, name)
+        if found:
+            accounts.extend(Start(start.column, start.entity, value) for start in found)
+        else:
+            lowered.program.dials.find(name)
+            dials[name] = value
+    return accounts, dials
+
+
+def _start_value(lowered: Lowered, name: str, formula: Formula) -> float:
+    if formula.number is not None:
+        return formula.number
+    if formula.text in lowered.program.words:
+        return float(lowered.program.words.index(formula.text))
+    raise NotFound(f"{name} starts with a number, yes or no, or a word, not '{formula.text}'")
+
+
+def _accounts_named(cast: Cast, lowered: Lowered, name: str) -> list[Start]:
+    """The accounts that a name means: `keeper.health`, `crab[2].health`, `crab.health` for all crabs, `ships`."""
+    owner, _, stat = name.rpartition(".")
+    for account in lowered.program.accounts:
+        if account.stat != stat:
+            continue
+        entities = [e for first, count, _ in account.specs for e in range(first, first + count)]
+        if not owner:
+            return [Start(account.column, 0, 0.0)] if 0 in entities else []
+        return [
+            Start(account.column, entity, 0.0)
+            for entity in entities
+            if entity and owner in (cast.entity_name(entity), cast.entity_name(entity).split("[")[0])
+        ]
+    return []
+
+
+def play_playtest(lowered: Lowered, playtest: LoweredPlaytest, starts: list[Start]) -> PlaytestResult:
+    """Play one playtest of an already turned game (its dials are set)."""
+    engine = ReferenceEngine(
+        lowered.program,
+        seed=playtest.model.seed,
+        only_script=playtest.model.only_script,
+        starts=starts,
+        script=playtest.script,
+        journal=False,
+    )
+    found: dict[int, Found] = {}
+    order = sorted(
+        range(len(playtest.looks)),
+        key=lambda i: float("inf") if playtest.looks[i][0] is None else float(playtest.looks[i][0] or 0.0),
+    )
+    try:
+        engine.open()
+        for index in order:
+            at, procedure, text = playtest.looks[index]
+            engine.play() if at is None else engine.play(until=at)
+            held = engine.ask(procedure) != 0.0
+            found[index] = Found(_when(lowered, at), text, held, _values(lowered, engine, index, playtest, text))
+    except RunStopped as stop:
+        return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)), str(stop))
+    return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)))
+
+
+def _when(lowered: Lowered, at: float | None) -> str:
+    if at is None:
+        return "at the end"
+    return f"in turn {at:g}" if lowered.program.clock.unit == "turn" else f"at {at:g} s"
+
+
+def _values(lowered: Lowered, engine: ReferenceEngine, index: int, playtest: LoweredPlaytest, text: str) -> str:
+    """What the expectation read, by name."""
+    place = next(
+        (
+            place
+            for place in lowered.program.formulas
+            if place.path == ("playtests", playtest.name, "expect", index, "that")
+        ),
+        None,
+    )
+    if place is None:
+        return ""
+    parts = [f"{name} is {_worded(lowered, engine, name, expr)}" for name, expr in place.reads]
+    if "result" in text or "ending" in text:
+        result, ending = outcome(lowered, engine)
+        parts.append(f"the run is {result if engine.is_over else 'going on'}{': ' + ending if ending else ''}")
+    return ", ".join(parts)
+
+
+def _worded(lowered: Lowered, engine: ReferenceEngine, name: str, expression: Expr) -> str:
+    if isinstance(expression, Local):
+        return "?"
+    value = engine.evaluate(expression)
+    words = Words(lowered.program)
+    if name.endswith(".band"):
+        return words.word(value) or "in no band"
+    stat = name.rpartition(".")[2]
+    if stat in words.stats:
+        account = words.stats.index(stat)
+        owner = next((e for e in range(lowered.program.cast.size) if words.account(e, account) == name), 0)
+        return words.value(owner, account, value, 4)
+    from mint_ledger.journal.wording import number
+
+    return number(value, 4)
+
+
+def playtest_results(lowered: Lowered, turned: Mapping[str, Lowered] | None = None) -> list[PlaytestResult]:
+    """Play all playtests; `turned` has the games of those that start with other dials, by their names."""
+    results = []
+    for playtest in lowered.playtests:
+        try:
+            game = (turned or {}).get(playtest.name, lowered)
+            own = next(p for p in game.playtests if p.name == playtest.name)
+            starts, _ = starts_of(game, playtest.model.start)
+        except (NotFound, GameError) as error:
+            results.append(PlaytestResult(playtest.name, (), str(error)))
+            continue
+        results.append(play_playtest(game, own, starts))
+    return results

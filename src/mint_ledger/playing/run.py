@@ -1,0 +1,214 @@
+"""A run: the game played once, from one seed, with its books."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.engines.accounts import Start
+from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.errors import BadRequest
+from mint_ledger.game.script import Happening
+from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account, reconcile
+from mint_ledger.journal.row import Row
+from mint_ledger.journal.statement import Statement, make_statement
+from mint_ledger.journal.table import csv_text, journal_table, jsonl_text
+from mint_ledger.lowering import Lowered
+from mint_ledger.program.program import ScriptItem
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
+MAX_SEED = 2**64 - 1
+
+
+class Run:
+    """A finished run of a game.
+
+    Attributes:
+        result: win, lose, draw or unfinished.
+        ending: the name of the ending; empty at the clock's limit.
+        winner: the entity that won; empty if none did.
+        time: when it ended, in seconds (or turns).
+    """
+
+    def __init__(
+        self,
+        lowered: Lowered,
+        *,
+        seed: int = 1,
+        run: int = 0,
+        script: Sequence[ScriptItem] = (),
+        only_script: bool = False,
+        starts: Sequence[Start] = (),
+    ) -> None:
+        check_seed(seed)
+        self.lowered = lowered
+        self.program = lowered.program
+        self.seed = seed
+        self.number = run
+        self._settings: dict[str, Any] = {
+            "seed": seed,
+            "run": run,
+            "script": script,
+            "only_script": only_script,
+            "starts": starts,
+        }
+        engine = self._engine()
+        engine.play()
+        self.rows: list[Row] = engine.rows
+        self.opening = engine.opening
+        self.closing = tuple(engine.state)
+        self.time = engine.time
+        self.result, self.ending = outcome(lowered, engine)
+        self.winner = self.program.cast.entity_name(engine.winner)
+
+    def _engine(self, *, journal: bool = True) -> ReferenceEngine:
+        return ReferenceEngine(self.program, journal=journal, **self._settings)
+
+    @property
+    def title(self) -> str:
+        """The heading of its books: game, seed and run."""
+        more = f" · run {self.number}" if self.number else ""
+        return f"{self.program.title} · seed {self.seed}{more}"
+
+    @cached_property
+    def journal(self) -> pd.DataFrame:
+        """The journal, one row a change or happening (columns: `journal.table.COLUMNS`)."""
+        return journal_table(self.program, self.rows)
+
+    def journal_csv(self) -> str:
+        """The journal as CSV."""
+        return csv_text(self.program, self.rows)
+
+    def journal_jsonl(self) -> str:
+        """The journal as JSON Lines."""
+        return jsonl_text(self.program, self.rows)
+
+    def reconcile(self) -> None:
+        """Check that the books are one chain for every account; raises `BooksError` where they are not."""
+        reconcile(self.program, self.opening, self.rows, self.closing)
+
+    def accounts(self) -> list[str]:
+        """The names of all accounts."""
+        return [account_name(self.program, key) for key in all_accounts(self.program)]
+
+    def statement(self, account: str, start: float = 0.0, end: float | None = None) -> Statement:
+        """The statement of an account, of the whole run or between two times (both included).
+
+        Raises:
+            NotFound: there is no such account.
+            BadRequest: the times run backwards.
+        """
+        key = find_account(self.program, account)
+        last = self.time if end is None else min(end, self.time)
+        if start > last:
+            raise BadRequest(f"the statement would begin at {start:g} and end at {last:g}")
+        rows = self._rows_of(key, self.rows)
+        if start <= 0.0 and last >= self.time:
+            return make_statement(self.program, self.title, key, rows, self._opening_of(key), 0.0, self.time)
+        opening, closing = self._value_before(key, start), self._value_at(key, last)
+        part = self._between(rows, start, last, opening, closing)
+        return make_statement(self.program, self.title, key, part, opening, max(start, 0.0), last)
+
+    def _between(self, rows: list[Row], start: float, last: float, opening: float, closing: float) -> list[Row]:
+        """The rows of a stretch of time; a flow that is under way at either end counts with what falls inside."""
+        clock = self._clock
+        half = clock.time_of(0.5)
+        part = [row for row in rows if start - half <= clock.time_of(row.step) <= last + half]
+        if part:
+            part[0] = part[0]._replace(before=opening, asked=part[0].asked - (opening - part[0].before))
+        later = next((row for row in rows if clock.time_of(row.step) > last + half), None)
+        before = part[-1].after if part else opening
+        if later is not None and closing != before:
+            part.append(later._replace(before=before, after=closing, asked=closing - before, waste=0.0))
+        return part
+
+    def _opening_of(self, key: AccountKey) -> float:
+        return self.opening[self._slot(key)]
+
+    def _value_before(self, key: AccountKey, time: float) -> float:
+        """The value at the end of the last step before a time."""
+        if time <= 0.0:
+            return self._opening_of(key)
+        return self._value_at(key, time - self._clock.time_of(0.5))
+
+    def _value_at(self, key: AccountKey, time: float) -> float:
+        engine = self.engine_at(time)
+        return engine.value(self.program.accounts[key.stat].column, key.entity)
+
+    def _rows_of(self, key: AccountKey, rows: Sequence[Row]) -> list[Row]:
+        return [row for row in rows if row.what == 0.0 and row.stat == key.stat and row.entity == key.entity]
+
+    def _slot(self, key: AccountKey) -> int:
+        return self.program.accounts[key.stat].column.offset + key.entity
+
+    def at(self, time: float) -> dict[str, float]:
+        """The values of all accounts at the end of the last step up to a time, by name."""
+        engine = self.engine_at(time)
+        return {
+            account_name(self.program, key): engine.value(self.program.accounts[key.stat].column, key.entity)
+            for key in all_accounts(self.program)
+        }
+
+    def path(self, account: str) -> tuple[list[float], list[float]]:
+        """Times and values of an account, as the corners of its line over the run."""
+        key = find_account(self.program, account)
+        value = self.opening[self._slot(key)]
+        times, values = [0.0], [value]
+        engine = self._clock
+        for row in self._rows_of(key, self.rows):
+            since, now = engine.time_of(row.since), engine.time_of(row.step)
+            times += [since, now]
+            values += [row.before, row.after]
+            value = row.after
+        times.append(self.time)
+        values.append(value)
+        return times, values
+
+    @cached_property
+    def _clock(self) -> ReferenceEngine:
+        return self._engine(journal=False)
+
+    def engine_at(self, time: float | None) -> ReferenceEngine:
+        """An engine that stands at a time of the run (by default its end), to be asked."""
+        engine = self._engine(journal=False)
+        if time is not None and time < self.time:
+            engine.play(until=time)
+            return engine
+        engine.state[:] = self.closing
+        return engine
+
+    def story(self) -> str:
+        """The run as a story, line by line."""
+        from mint_ledger.views.story import story_text
+
+        return story_text(self)
+
+    def plot(self, accounts: Sequence[str] | None = None) -> Figure:
+        """Chosen accounts over time, with limits, bands and marks; see `views.run_plot`."""
+        from mint_ledger.views.run_plot import plot_run
+
+        return plot_run(self, accounts)
+
+    def __repr__(self) -> str:
+        return f"<Run of {self.title}: {self.result}{', ' + self.ending if self.ending else ''} at {self.time:g}>"
+
+
+def outcome(lowered: Lowered, engine: ReferenceEngine) -> tuple[str, str]:
+    """The result and the name of the ending of a finished run."""
+    endings = lowered.program.endings
+    if 0 <= engine.ending < len(endings):
+        return endings[engine.ending].result, endings[engine.ending].name
+    return "unfinished", ""
+
+
+def check_seed(seed: int) -> None:
+    """Refuse what is no seed."""
+    if isinstance(seed, bool) or not isinstance(seed, int) or not 0 <= seed <= MAX_SEED:
+        raise BadRequest(f"a seed is a whole number from 0 to 2^64 − 1, not {seed!r}")
+
+
+Script = Sequence[Happening]

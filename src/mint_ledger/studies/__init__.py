@@ -1,0 +1,1 @@
+"""Studies: a game played many times, and estimates with their intervals."""

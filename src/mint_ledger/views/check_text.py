@@ -1,0 +1,74 @@
+"""What `check` found, and the firing order of a game, as text."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Sequence
+
+from mint_ledger.game.document import GameFile
+from mint_ledger.playing.playtests import PlaytestResult
+from mint_ledger.program.program import Program
+
+WIDTH = 80
+
+
+def check_text(game: GameFile, program: Program, results: Sequence[PlaytestResult]) -> str:
+    """The verdict on a game file that can be used."""
+    entities = program.cast.size - 1
+    accounts = sum(count for account in program.accounts for _, count, _ in account.specs)
+    lines = [
+        f"{game.source.file}: {game.title} can be played",
+        f"  {_count(len(game.kinds), 'kind')}, {_count(entities, 'entity', 'entities')}, "
+        f"{_count(accounts, 'account')}, {_count(len(program.dials.names), 'dial')}",
+    ]
+    if not results:
+        return "\n".join([*lines, "  no playtests"])
+    passed = sum(result.passed for result in results)
+    lines.append(f"  playtests: {passed} of {len(results)} passed")
+    for result in results:
+        lines.extend(_playtest(result))
+    return "\n".join(lines)
+
+
+def _count(number: int, word: str, plural: str = "") -> str:
+    return f"{number:,} {word if number == 1 else plural or word + 's'}"
+
+
+def _playtest(result: PlaytestResult) -> list[str]:
+    lines = [f"    {'passed' if result.passed else 'FAILED'}  {result.name}"]
+    for item in result.found:
+        if not item.held:
+            text = f"{item.at}: expected {item.expected}"
+            found = f"found: {item.values}" if item.values else "found that it does not hold"
+            lines += textwrap.wrap(text, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
+            lines += textwrap.wrap(found, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
+    if result.stopped:
+        lines += textwrap.wrap(result.stopped, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
+    return lines
+
+
+def order_text(game: GameFile, program: Program) -> str:
+    """Everything that can happen, in the order in which it does, with the lines of the file."""
+    lines = [f"{game.title}: what happens in which order", ""]
+    part = ""
+    headings = {
+        "0 start": "At the start",
+        "4 contact": "Each step, as two begin to touch",
+        "5 attacks and rules": "Each step, then: attacks and rules, as the file lists them",
+        "6 flows": "Each step, then: what recovers and fades",
+        "7 endings": "Each step, at its end: the first ending that holds ends the run",
+        "reactions: hits": "At once after what set it off, first: hits and misses",
+        "reactions: conditions": "At once after what set it off, second: what has become true",
+        "reactions: gone": "At once after what set it off, third: who is gone",
+        "reactions: cues": "At once after what set it off, last: cues",
+    }
+    for line in program.order:
+        if line.part != part:
+            part = line.part
+            lines += [] if lines[-1] == "" else [""]
+            lines.append(headings[part])
+        where = f"line {game.source.place(line.path).line}" if game.source.text else ""
+        text = textwrap.wrap(line.what, WIDTH - 14, break_long_words=False)
+        lines.append(f"  {where:<10}{text[0]}")
+        lines += [" " * 14 + more for more in text[1:]]
+    return "\n".join(lines)

@@ -1,0 +1,140 @@
+"""A run as a figure: chosen accounts over time, with limits, bands and marks."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from mint_ledger.errors import NotFound
+from mint_ledger.game.stat import Stat
+from mint_ledger.journal.books import AccountKey, find_account
+from mint_ledger.journal.row import WHATS, Row
+from mint_ledger.journal.wording import Words
+from mint_ledger.lowering.readout import ReadoutBar
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+    from mint_ledger.playing.run import Run
+
+MOST_PANELS = 6
+# Okabe and Ito's colours, which colour-blind readers can tell apart.
+BLUE, ORANGE, GREEN, GREY = "#0072B2", "#D55E00", "#009E73", "#666666"
+BAND_GREYS = ("#e9e9e9", "#f7f7f7")
+
+
+def default_accounts(run: Run) -> list[str]:
+    """The accounts of the readout's bars, then those that most postings moved."""
+    words = Words(run.program)
+    names = [
+        words.account(i.entity, words.stats.index(i.stat)) for i in run.lowered.readout if isinstance(i, ReadoutBar)
+    ]
+    counts: dict[str, int] = {}
+    for row in run.rows:
+        if WHATS[int(row.what)] == "posting":
+            name = words.account(row.entity, row.stat)
+            counts[name] = counts.get(name, 0) + 1
+    busiest = sorted(counts, key=lambda name: -counts[name])
+    return list(dict.fromkeys([*names, *busiest]))[:4] or run.accounts()[:1]
+
+
+def plot_run(run: Run, accounts: Sequence[str] | None = None) -> Figure:
+    """Draw accounts over time, one panel each, with one time axis.
+
+    Counters and whole stats are drawn as steps; limits as dashed lines; bands as shaded stripes; hits, contacts
+    and the ending as marks. The figure is 12.8 by 8 inches at 100 dots an inch.
+
+    Raises:
+        NotFound: there is no such account.
+    """
+    from matplotlib.figure import Figure
+
+    names = list(accounts) if accounts else default_accounts(run)
+    if len(names) > MOST_PANELS:
+        raise NotFound(f"a figure has room for {MOST_PANELS} accounts, not {len(names)}")
+    keys = [find_account(run.program, name) for name in names]
+    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    axes = figure.subplots(len(names), 1, sharex=True, squeeze=False)[:, 0]
+    words = Words(run.program)
+    for axis, name, key in zip(axes, names, keys, strict=True):
+        _draw_account(run, words, axis, name, key)
+    unit = "turn" if run.program.clock.unit == "turn" else "time (s)"
+    axes[-1].set_xlabel(unit)
+    axes[-1].set_xlim(0, run.time or 1)
+    result = f"{run.result}: {run.ending}" if run.ending else run.result
+    figure.suptitle(f"{run.title} · {result} at {run.time:g} {'s' if unit != 'turn' else 'turns'}", fontsize=14)
+    return figure
+
+
+def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey) -> None:
+    model = words.model(key.entity, key.stat) or Stat()
+    times, values = run.path(name)
+    steps = model.whole or model.value_type != "number"
+    axis.plot(times, values, color=BLUE, linewidth=1.8, drawstyle="steps-post" if steps else "default", zorder=3)
+    low, high = run.engine_at(None).limits(run.program.accounts[key.stat].column, key.entity)
+    bottom, top = min(values), max(values)
+    for limit, word in ((high, "max"), (low, "min")):
+        if abs(limit) != float("inf") and (limit <= top + (top - bottom or 1.0) * 2):
+            axis.axhline(limit, color=GREY, linestyle="--", linewidth=0.9, zorder=2)
+            if word == "max":
+                top = max(top, limit)
+            else:
+                bottom = min(bottom, limit)
+    margin = 0.12 * ((top - bottom) or 1.0)
+    axis.set_ylim(bottom - margin, top + 2.2 * margin)
+    _draw_bands(axis, model)
+    _draw_marks(run, words, axis, key, top + margin)
+    if model.value_type == "word":
+        chosen = sorted(set(values))
+        axis.set_yticks(chosen, [words.word(value) for value in chosen])
+    elif model.value_type == "flag":
+        axis.set_yticks([0.0, 1.0], ["no", "yes"])
+    elif model.whole and top - bottom <= 12:
+        axis.set_yticks(range(int(bottom), int(top) + 1))
+    axis.set_ylabel(f"{model.label or name}", rotation=0, ha="right", va="center", fontsize=11)
+    axis.spines[["top", "right"]].set_visible(False)
+    axis.grid(axis="x", color="#dddddd", linewidth=0.6)
+
+
+def _draw_bands(axis: Axes, model: Stat) -> None:
+    bottom, top = axis.get_ylim()
+    ordered = sorted((model.bands or {}).items(), key=lambda item: item[1].low)
+    for index, (name, span) in enumerate(ordered):
+        low, high = max(span.low, bottom), min(span.high, top)
+        if low >= high:
+            continue
+        axis.axhspan(low, high, color=BAND_GREYS[index % 2], zorder=0)
+        axis.annotate(
+            name,
+            (0.995, (low + high) / 2),
+            xycoords=("axes fraction", "data"),
+            ha="right",
+            va="center",
+            fontsize=9,
+        )
+    axis.set_ylim(bottom, top)
+
+
+def _draw_marks(run: Run, words: Words, axis: Axes, key: AccountKey, height: float) -> None:
+    """Hits on the account's entity above the line, gains of it as marks of their own."""
+    marks: dict[str, list[float]] = {"hit": [], "pickup": []}
+    for row in run.rows:
+        what = WHATS[int(row.what)]
+        if what == "hit" and key.entity and int(row.entity) == key.entity:
+            marks["hit"].append(words.seconds(row.step))
+        elif _is_gain(run, row, key):
+            marks["pickup"].append(words.seconds(row.step))
+    styles = (("hit", "v", ORANGE, "hit"), ("pickup", "^", GREEN, "gain"))
+    for what, marker, colour, label in styles:
+        if marks[what]:
+            heights = [height] * len(marks[what])
+            axis.scatter(marks[what], heights, marker=marker, s=34, color=colour, label=label, zorder=4)
+    if any(marks.values()):
+        axis.legend(loc="upper left", bbox_to_anchor=(1.0, 1.0), frameon=False, fontsize=9)
+
+
+def _is_gain(run: Run, row: Row, key: AccountKey) -> bool:
+    if WHATS[int(row.what)] != "posting" or row.stat != key.stat or int(row.entity) != key.entity:
+        return False
+    return row.after > row.before and run.program.causes[int(row.cause)].sort not in ("flow", "limit")

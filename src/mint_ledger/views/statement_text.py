@@ -1,0 +1,65 @@
+"""A statement as text, like a bank's."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from mint_ledger.journal.statement import Statement, StatementLine
+from mint_ledger.journal.wording import MINUS, decimals, number
+
+WIDTH = 80
+
+
+def statement_text(statement: Statement, *, unit: str = "s") -> str:
+    """Opening, what came in and went out by cause, closing; what is shown adds up to the last digit."""
+    values = [statement.opening, statement.closing, *(line.total for line in statement.lines)]
+    digits = decimals(values)
+    opening, totals, closing = _adding_up(statement, digits)
+    title = f"{statement.title}" + _span(statement, unit)
+    gap = max(2, WIDTH - 4 - len(statement.account) - len(title))
+    lines = [f"{statement.account}{' ' * gap}{title}" if gap > 2 else f"{statement.account}\n  {title}"]
+    name_width = max([len(line.cause) for line in statement.lines] + [8]) + 2
+    amount_width = max(len(_fixed(value, digits)) for value in [opening, closing, *totals]) + 2
+    lead = 2 + name_width + 13
+    lines.append(f"  {'opening':<{lead - 2}}{_fixed(opening, digits):>{amount_width}}")
+    for line, total in zip(statement.lines, totals, strict=True):
+        sign = MINUS if line.exact < 0 or (line.exact == 0 and line.waste < 0) else "+"
+        changes = f"{line.changes} change{'s' if line.changes != 1 else ''}"
+        text = f"  {sign} {line.cause:<{name_width}}{changes:>11}{_fixed(total, digits):>{amount_width}}"
+        lines.append(text + _notes(line, len(text)))
+    lines.append(f"  {'closing':<{lead - 2}}{_fixed(closing, digits):>{amount_width}}")
+    return "\n".join(lines)
+
+
+def _span(statement: Statement, unit: str) -> str:
+    return f" · {number(statement.start)} to {number(statement.end)} {unit}"
+
+
+def _fixed(value: float, digits: int) -> str:
+    return f"{value:,.{digits}f}".replace("-", MINUS)
+
+
+def _notes(line: StatementLine, _: int) -> str:
+    notes = []
+    if line.waste:
+        limit = "above the cap" if line.waste > 0 else "below the floor"
+        notes.append(f"{number(abs(line.waste))} wasted {limit}")
+    if line.rounded:
+        notes.append(f"{number(line.rounded)} by rounding")
+    if line.wrapped:
+        notes.append(f"{number(line.wrapped)} by running over")
+    return f"   ({', '.join(notes)})" if notes else ""
+
+
+def _adding_up(statement: Statement, digits: int) -> tuple[float, Sequence[float], float]:
+    """Round so that the shown numbers add up: the largest remainders take the odd units of the last digit."""
+    unit = 10.0**-digits
+    opening = round(statement.opening / unit)
+    closing = round(statement.closing / unit)
+    exact = [line.total / unit for line in statement.lines]
+    whole = [round(value) for value in exact]
+    missing = closing - opening - sum(whole)
+    order = sorted(range(len(exact)), key=lambda i: exact[i] - whole[i], reverse=missing > 0)
+    for index in order[: abs(missing)]:
+        whole[index] += 1 if missing > 0 else -1
+    return opening * unit, [value * unit for value in whole], closing * unit

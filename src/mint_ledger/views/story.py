@@ -1,0 +1,165 @@
+"""A run as a story: one line for what happened, and under it the accounts that it changed."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Collection, Iterator, Sequence
+from typing import TYPE_CHECKING
+
+from mint_ledger.journal.row import WHATS, Row
+from mint_ledger.journal.wording import MINUS, Words, number, signed
+from mint_ledger.views.readout_text import readout_text
+
+if TYPE_CHECKING:
+    from mint_ledger.playing.run import Run
+
+WIDTH = 80
+INDENT = 9
+
+
+def story_text(
+    run: Run,
+    start: float = 0.0,
+    end: float | None = None,
+    only: Collection[str] = (),
+    *,
+    with_readout: bool = True,
+) -> str:
+    """The story of a run between two times.
+
+    Args:
+        run: the run.
+        start: rows before this time are left out.
+        end: rows after this time are left out; none by default.
+        only: entities, accounts, stats or causes; with any, only rows that concern one of them are told.
+        with_readout: whether the readout closes it.
+    """
+    words = Words(run.program)
+    rows = [row for row in run.rows if _in_time(words, row, start, end)]
+    rows = [row for row in rows if not only or concerns(words, row, only)]
+    unit = "turns" if run.program.clock.unit == "turn" else "seconds"
+    lines = [f"{run.title}", f"(times in {unit})" if unit == "seconds" else "", ""]
+    lines = [line for i, line in enumerate(lines) if line or i == 2]
+    for group in _groups(run, rows):
+        lines.extend(_told(run, words, group))
+    if end is None or end >= run.time:
+        lines.append(_closing_line(run, words))
+    if with_readout:
+        readout = readout_text(run.lowered, run.engine_at(end))
+        if readout:
+            lines += ["", readout]
+    return "\n".join(lines)
+
+
+def _in_time(words: Words, row: Row, start: float, end: float | None) -> bool:
+    time = words.seconds(row.step)
+    return time >= start - 1e-9 and (end is None or time <= end + 1e-9)
+
+
+def concerns(words: Words, row: Row, only: Collection[str]) -> bool:
+    """Whether a row is about one of these entities, kinds, accounts, stats or causes."""
+    who, by = words.entity(row.entity), words.entity(row.by)
+    names = {who, by, who.split("[")[0], by.split("[")[0], words.cause(row.cause), WHATS[int(row.what)]}
+    if row.stat >= 0:
+        stat = words.stat(row.stat)
+        names |= {stat, words.account(row.entity, row.stat), f"{who.split('[')[0]}.{stat}"}
+    return bool(names & set(only))
+
+
+def _groups(run: Run, rows: Sequence[Row]) -> Iterator[list[Row]]:
+    """Rows that belong together: postings of one cause in one step, and the hit that made them."""
+    group: list[Row] = []
+    for row in rows:
+        if group and not _belongs(run, group, row):
+            yield group
+            group = []
+        group.append(row)
+        if WHATS[int(row.what)] not in ("posting", "spawn"):
+            yield group
+            group = []
+    if group:
+        yield group
+
+
+def _belongs(run: Run, group: list[Row], row: Row) -> bool:
+    last = group[-1]
+    if WHATS[int(group[0].what)] == "spawn":
+        return row.cause >= 0 and row.cause == last.cause and row.entity == last.entity
+    if (last.step, last.cause, last.by) != (row.step, row.cause, row.by):
+        return False
+    is_flow = row.cause >= 0 and run.program.causes[int(row.cause)].sort == "flow"
+    return not is_flow and WHATS[int(row.what)] in ("posting", "hit")
+
+
+def _told(run: Run, words: Words, group: list[Row]) -> list[str]:
+    head = group[0] if WHATS[int(group[0].what)] == "spawn" else group[-1]
+    time = words.time(head.step)
+    postings = [row for row in group if WHATS[int(row.what)] == "posting"]
+    if head is group[0] and WHATS[int(head.what)] == "spawn":
+        postings = [row for row in postings if row.after != row.before]
+    if WHATS[int(head.what)] == "hit":
+        # The lines under it say which stats took how much.
+        striker, target = words.entity(head.by), words.entity(head.entity)
+        title = f"{striker} hits {target} with {words.cause(head.cause)}: {words.stages(head, layers=False)}"
+    elif WHATS[int(head.what)] != "posting":
+        title = words.text(head)
+    elif run.program.causes[int(head.cause)].sort == "flow":
+        return _flow_lines(words, head, time)
+    else:
+        by = words.entity(head.by)
+        title = words.cause(head.cause) + (f" ({by})" if by else "")
+    lines = _wrapped(time, title)
+    lines.extend(_change_line(words, row) for row in postings)
+    return lines
+
+
+def _wrapped(time: str, text: str) -> list[str]:
+    lead = f"{time:>{INDENT - 2}}  "
+    return textwrap.wrap(
+        text,
+        WIDTH,
+        initial_indent=lead,
+        subsequent_indent=" " * INDENT,
+        break_long_words=False,
+        break_on_hyphens=False,
+    ) or [lead]
+
+
+def _change_line(words: Words, row: Row, more: str = "") -> str:
+    account = words.account(row.entity, row.stat)
+    before = words.value(row.entity, row.stat, row.before)
+    after = words.value(row.entity, row.stat, row.after)
+    change = signed(row.after - row.before) if _is_number(words, row) else ""
+    notes = []
+    if row.waste:
+        notes.append(f"{number(abs(row.waste))} wasted")
+    if row.rounded:
+        notes.append(f"{number(abs(row.asked))} rounded")
+    if row.wrapped:
+        notes.append("runs over")
+    if more:
+        notes.append(more)
+    line = f"{'':{INDENT + 2}}{account:<20} {before:>8} → {after:<8} {change:>8}"
+    return (line + ("  " + ", ".join(notes) if notes else "")).rstrip()
+
+
+def _is_number(words: Words, row: Row) -> bool:
+    model = words.model(row.entity, row.stat)
+    return model is None or model.value_type == "number"
+
+
+def _flow_lines(words: Words, row: Row, time: str) -> list[str]:
+    more = f"{words.cause(row.cause)} since {words.time(row.since)}"
+    line = _change_line(words, row, more)
+    return [f"{time:>{INDENT - 2}}  " + line[INDENT:]]
+
+
+def _closing_line(run: Run, words: Words) -> str:
+    time = words.time(run.closing[run.program.layout.column("step").base])
+    if run.result == "unfinished":
+        return f"{time:>{INDENT - 2}}  the clock's limit: unfinished"
+    winner = f", {run.winner} wins" if run.winner else ""
+    return f"{time:>{INDENT - 2}}  {run.result}: {run.ending}{winner}"
+
+
+__all__ = ["MINUS", "concerns", "story_text"]
