@@ -70,28 +70,22 @@ class Accounts(Expressions):
         if self.journal:
             step = self.state[self._step]
             by_rounding = whole - asked + 0.0
-            self.rows.append(
-                Row(
-                    0.0,
-                    step,
-                    step,
-                    entity,
-                    self._stat(account),
-                    before,
-                    asked + 0.0,
-                    by_rounding,
-                    wrapped,
-                    waste,
-                    after,
-                    cause,
-                    by,
-                    -1.0,
-                )
-            )
+            amounts = (before, asked + 0.0, by_rounding, wrapped, waste, after)
+            self.rows.append(Row(0.0, step, step, entity, self._stat(account), *amounts, cause, by, -1.0))
         if account.touched is not None and after != before:
             self.state[account.touched.offset + index] = self.state[self._step]
         if spec.flow is not None:
             self._after_posting(account, spec, index, before, after, (low, high))
+
+    def _write_change(
+        self, account: Account, index: int, before: float, after: float, cause: float, by: float, since: float = -1.0
+    ) -> None:
+        """The row of a change that no limit and no rounding touched."""
+        if self.journal:
+            step = self.state[self._step]
+            amounts = (before, after - before + 0.0, 0.0, 0.0, 0.0, after)
+            since = step if since < 0.0 else since
+            self.rows.append(Row(0.0, step, since, float(index), self._stat(account), *amounts, cause, by, -1.0))
 
     def _refuse(self, account: Account, entity: float, cause: float, by: float) -> None:
         """A posting to an entity that is not there changes nothing."""
@@ -117,26 +111,8 @@ class Accounts(Expressions):
         self.state[slot] = value
         self._dirty = True
         step = self.state[self._step]
-        if self.journal and cause >= 0.0:
-            asked = value - before
-            self.rows.append(
-                Row(
-                    0.0,
-                    step,
-                    step,
-                    entity,
-                    self._stat(account),
-                    before,
-                    asked,
-                    0.0,
-                    0.0,
-                    0.0,
-                    value,
-                    cause,
-                    by,
-                    -1.0,
-                )
-            )
+        if cause >= 0.0:
+            self._write_change(account, index, before, value, cause, by)
         if account.touched is not None:
             self.state[account.touched.offset + index] = step
         self._open_flow(account, index, value)
@@ -170,28 +146,9 @@ class Accounts(Expressions):
         assert spec is not None and spec.flow is not None
         before = state[flows.booked.offset + index]
         step = state[self._step]
-        if value != before and self.journal:
-            asked = value - before
+        if value != before:
             since = state[flows.since.offset + index]
-            cause = float(spec.flow.cause)
-            self.rows.append(
-                Row(
-                    0.0,
-                    step,
-                    since,
-                    float(index),
-                    self._stat(account),
-                    before,
-                    asked,
-                    0.0,
-                    0.0,
-                    0.0,
-                    value,
-                    cause,
-                    0.0,
-                    -1.0,
-                )
-            )
+            self._write_change(account, index, before, value, float(spec.flow.cause), 0.0, since)
         state[slot] = value
         state[flows.booked.offset + index] = value
         state[flows.since.offset + index] = step
@@ -265,14 +222,7 @@ class Accounts(Expressions):
         before = self.state[slot]
         self.state[slot] = end
         self._dirty = True
-        step = self.state[self._step]
-        if self.journal:
-            cause = float(flow.cause)
-            stat = self._stat(account)
-            asked = end - before
-            self.rows.append(
-                Row(0.0, step, step, float(index), stat, before, asked, 0.0, 0.0, 0.0, end, cause, 0.0, -1.0)
-            )
+        self._write_change(account, index, before, end, float(flow.cause), 0.0)
         self.state[flows.booked.offset + index] = end
 
     def book_flows(self) -> None:

@@ -170,9 +170,9 @@ class ReferenceEngine(Statements):
         self.state[:] = snapshot.state
         del self.rows[snapshot.rows :]
 
-    def ask(self, procedure: str) -> float:
+    def ask(self, procedure: str, *arguments: float) -> float:
         """The result of a procedure that only looks."""
-        return self._procedures[procedure]()
+        return self._procedures[procedure](*arguments)
 
     def _settle(self, cause: float, actor: float, always: bool) -> None:
         """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues."""

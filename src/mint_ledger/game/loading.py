@@ -78,9 +78,8 @@ def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
     path: list[str | int] = []
     node: Any = data
     for index, part in enumerate(loc):
-        if (isinstance(node, dict) and part in node) or (
-            isinstance(node, list) and isinstance(part, int) and part < len(node)
-        ):
+        in_list = isinstance(node, list) and isinstance(part, int) and part < len(node)
+        if in_list or (isinstance(node, dict) and part in node):
             node = node[part]
             path.append(part)
         elif isinstance(node, dict) and index == len(loc) - 1 and isinstance(part, str):

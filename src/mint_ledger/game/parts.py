@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from typing import Annotated, Any
 
@@ -68,9 +67,6 @@ class Span:
 
     def __str__(self) -> str:
         return self.text
-
-
-_SPAN = re.compile(r"\s*(-?[0-9.]*?(?:[0-9]|(?<=[0-9])))?\s*\.\.\s*(-?[0-9]+(?:\.[0-9]+)?)?\s*")
 
 
 def parse_span(value: object) -> Span:
