@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 from collections.abc import Callable, Sequence
 from typing import NoReturn
@@ -244,7 +245,12 @@ class Expressions(Moment):
         if not 0 <= self._formula < len(self.program.formulas):
             return []
         reads = self.program.formulas[self._formula].reads
-        return [(name, self._expression(expression)(self._formula_frame)) for name, expression in reads]
+        found = []
+        for name, expression in reads:
+            # What the formula reads may itself be what has no value.
+            with contextlib.suppress(ArithmeticStop, RunStopped):
+                found.append((name, self._expression(expression)(self._formula_frame)))
+        return found
 
     def _stop(self, message: str, formula: int | None = None) -> NoReturn:
         raise RunStopped(describe_stop(self, message, self._formula if formula is None else formula))

@@ -22,7 +22,7 @@ from mint_ledger.errors import RunStopped
 from mint_ledger.program.program import Program, ScriptItem
 
 MAX_DEPTH = 64
-HIT, GONE, CUE = "hit", "gone", "cue"
+HIT, CONDITION, GONE, CUE = "hit", "condition", "gone", "cue"
 
 
 class Finished(Exception):
@@ -189,8 +189,11 @@ class ReferenceEngine(Statements):
         self._mark = end
         self._dirty = False
         self._handle(start, end, HIT)
+        # All conditions are looked at before the first that turned true is acted on, so that none is overlooked
+        # because a reaction to an earlier one has already undone it.
         self._watch(actor)
-        self._mark = len(events)
+        self._mark = end = len(events)
+        self._handle(start, end, CONDITION)
         self._watch_gone(actor)
         self._mark = end = len(events)
         self._handle(start, end, GONE)
@@ -207,11 +210,11 @@ class ReferenceEngine(Statements):
                 handler(entity, other, *values)
 
     def _stop_loop(self) -> NoReturn:
-        names = [self.program.causes[int(c)].name for c in self._chain[:MAX_DEPTH] if c >= 0]
-        loop = list(dict.fromkeys(reversed(names)))[::-1]
+        names = [self.program.causes[int(c)].name if c >= 0 else "a step" for c in self._chain[:MAX_DEPTH]]
+        before = next((i for i in range(len(names) - 2, -1, -1) if names[i] == names[-1]), 0)
         raise RunStopped(
             describe_stop(
                 self,
-                f"reactions went {MAX_DEPTH} deep without an end; they go round in: " + " → ".join([*loop, loop[0]]),
+                f"reactions went {MAX_DEPTH} deep without an end; they go round in: " + " → ".join(names[before:]),
             )
         )

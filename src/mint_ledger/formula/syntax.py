@@ -110,6 +110,14 @@ class Formula:
         """All names that stand behind a dot."""
         return {node.attr for node in ast.walk(self.tree) if isinstance(node, ast.Attribute)}
 
+    def values_of(self, owner: str) -> set[str]:
+        """The names behind `owner.`: `speed` for `cue.speed`."""
+        return {
+            node.attr
+            for node in ast.walk(self.tree)
+            if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == owner
+        }
+
     def draws(self) -> bool:
         """Whether it throws dice of any sort."""
         return any(
@@ -240,7 +248,7 @@ def _check_brackets(text: str) -> None:
     if depth > 0:
         raise FormulaError(
             f"'{shorten(text)}' has a bracket that is never closed; "
-            "a comma ends a plain value inside { }, so put a formula with commas in quotes"
+            "a comma ends a plain value inside { } and [ ], so put a formula with commas in quotes"
         )
 
 

@@ -46,8 +46,9 @@ def read_game(source: Source) -> Reading:
             found: dict[Path, None] = {}
             for detail in error.errors():
                 path = _real_path(left.data, detail["loc"])
-                faults.append(Fault(left.place(path), path_name(path, left.data), fault_message(detail, path)))
                 found[path] = None
+                if not _follows(path, left_out):
+                    faults.append(Fault(left.place(path), path_name(path, left.data), fault_message(detail, path)))
             removed = _take_all_out(left, list(found))
             left_out.extend(removed)
             if not removed or len(faults) > 500:
@@ -61,6 +62,11 @@ def read_game(source: Source) -> Reading:
         game._source = left if left_out or extras else source
         return Reading(game, tuple(_without_comma_echoes(faults)), tuple(left_out))
     return Reading(None, tuple(faults), tuple(left_out))
+
+
+def _follows(path: Path, left_out: list[Path]) -> bool:
+    """Whether something is wrong only because a faulty part of it was left out."""
+    return any(gone[: len(path)] == path or gone[: len(path) - 1] == path[:-1] for gone in left_out)
 
 
 def _take_all_out(left: Source, paths: list[Path]) -> list[Path]:
@@ -178,7 +184,7 @@ def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, list[str
 def _extra_fault(left: Source, path: Path, known: list[str]) -> Fault:
     key = str(path[-1])
     if (")" in key and "(" not in key) or ("]" in key and "[" not in key):
-        message = f"'{key}' was cut off by a comma: inside {{ }} a formula with a comma wants quotes"
+        message = f"'{key}' was cut off by a comma: inside {{ }} and [ ] a formula with a comma wants quotes"
     else:
         message = f"unknown key '{key}'{nearest(key, known) or '; known here: ' + ', '.join(known[:14])}"
     return Fault(left.place(path), path_name(path[:-1], left.data), message)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Annotated, Any
 
@@ -55,6 +56,24 @@ def _conditions(value: object) -> list[Formula]:
 def _unwords(value: list[Any]) -> Any:
     plain = [item.plain() if isinstance(item, Formula) else item for item in value]
     return plain[0] if len(plain) == 1 else plain
+
+
+def formulas_in(value: object) -> Iterator[Formula]:
+    """All formulas that stand anywhere in a part of the game, those of its postings included."""
+    if isinstance(value, Formula):
+        yield value
+    elif isinstance(value, PostingText):
+        if value.amount is not None:
+            yield value.amount
+    elif isinstance(value, Part):
+        for name in value.model_fields_set:
+            yield from formulas_in(getattr(value, name))
+    elif isinstance(value, dict):
+        for item in value.values():
+            yield from formulas_in(item)
+    elif isinstance(value, (list, tuple)):
+        for item in value:
+            yield from formulas_in(item)
 
 
 @dataclass(frozen=True, slots=True)

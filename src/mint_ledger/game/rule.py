@@ -6,6 +6,7 @@ from typing import Any
 
 from pydantic import Field, model_validator
 
+from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.do import Do, DoList
 from mint_ledger.game.parts import Amount, Condition, Conditions, Names, Part
@@ -63,6 +64,9 @@ class When(Part):
     @model_validator(mode="after")
     def _one_trigger(self) -> When:
         given = self.given()
+        unknown = next(iter(self.model_extra or {}), None)
+        if not given and unknown is not None:
+            raise ValueError(f"unknown trigger '{unknown}'{nearest(unknown, WHEN_KEYS)}")
         if len(given) != 1:
             raise ValueError(
                 f"wants one trigger, not {len(given)}; several go in a list"

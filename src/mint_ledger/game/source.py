@@ -97,6 +97,8 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
 
     if not text.strip():
         raise _fault(file, "the file is empty; 'mint-ledger new' makes a game to start from")
+    if _bracket_depth(text) > 2 * MAX_NESTING:
+        raise _fault(file, f"the file is nested too deep; the most is {MAX_NESTING}")
     reader = YAML(typ="rt", pure=True)
     try:
         # JSON may be indented with tabs, which YAML refuses; a space in their place keeps every column.
@@ -116,6 +118,18 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
     if not isinstance(data, dict) and not any_shape:
         raise _fault(file, "a game file is a mapping of keys like 'kinds:' and 'rules:'")
     return Source(file, data, text, reading.places)
+
+
+def _bracket_depth(text: str) -> int:
+    """How deep brackets are nested, before a reader takes long over them."""
+    depth = deepest = 0
+    for character in text:
+        if character in "[{":
+            depth += 1
+            deepest = max(deepest, depth)
+        elif character in "]}":
+            depth = max(depth - 1, 0)
+    return deepest
 
 
 def _yaml_message(error: Any) -> str:

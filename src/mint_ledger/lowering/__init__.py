@@ -11,6 +11,7 @@ from mint_ledger.game.cast import Cast, CastError, make_cast
 from mint_ledger.game.dials import list_dials
 from mint_ledger.game.do import CueDo, Do, EachDo, IfDo, SpawnDo
 from mint_ledger.game.document import GameFile
+from mint_ledger.game.parts import formulas_in
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Happening
@@ -32,7 +33,7 @@ from mint_ledger.lowering.presence import (
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine, lower_readout
 from mint_ledger.lowering.rule import RuleLowering
 from mint_ledger.lowering.script import LoweredPlaytest, lower_playtests, lower_script
-from mint_ledger.lowering.stats import check_stats, emit_limit_postings, finish_accounts, lower_accounts
+from mint_ledger.lowering.stats import check_circles, check_stats, emit_limit_postings, finish_accounts, lower_accounts
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Constant, Dial, Expr, Local
 from mint_ledger.program.program import Event, OrderLine, Program, ScriptItem
@@ -79,8 +80,10 @@ def try_lower(game: GameFile, script: Sequence[Happening] = ()) -> tuple[Lowered
     _make_fixed_columns(lowering)
     check_stats(lowering)
     lower_accounts(lowering)
+    check_circles(lowering)
     lower_presence(lowering)
-    for member in cast.members.values():
+    struck = [name for attack in game.attacks.values() for name in attack.to]
+    for member in cast.families(struck):
         if member.room:
             lower_defence(lowering, member)
             forget_safe_time(lowering, member)
@@ -159,6 +162,12 @@ def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) ->
     for happening in (*script, *(item for test in game.playtests.values() for item in test.script)):
         if happening.cue is not None:
             _note_cue(lowering, happening.cue, list(happening.with_) if isinstance(happening.with_, dict) else [])
+    for rule in (*game.rules, *(rule for kind in game.kinds.values() for rule in kind.rules)):
+        # Scripts give cues from outside; what rules read of them tells which values they bring.
+        read = {name for formula in formulas_in(rule) for name in formula.values_of("cue")}
+        for when in rule.when:
+            for cue in when.cue or []:
+                _note_cue(lowering, cue, sorted(read))
 
 
 def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:

@@ -73,6 +73,8 @@ class AttackLowering:
     def lower(self) -> None:
         """Make the attack's procedures and wire what sets it off."""
         self._check()
+        if not self.strikers or not self.targets:
+            return
         self._lower_pay()
         self._lower_hit()
         self._lower_strike()

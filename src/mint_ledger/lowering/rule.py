@@ -21,7 +21,7 @@ from mint_ledger.lowering.timer import Timer, add_timer
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Time, inside
 from mint_ledger.program.program import OrderLine, Path
-from mint_ledger.program.statements import Call, Note, Set, Settle
+from mint_ledger.program.statements import Call, Note, Raise, Set, Settle
 
 SELF, OTHER, ACTOR = Local(0), Local(1), Local(2)
 VALUES: tuple[Expr, ...] = tuple(Local(3 + index) for index in range(8))
@@ -306,15 +306,23 @@ class RuleLowering:
             else lowering.layout.column(name, "counter")
         )
 
+        event = lowering.event(f"becomes {self.number} {which}", "condition")
+
         def watch(b: BlockBuilder) -> None:
             def emit(who: Expr) -> None:
                 now = b.let(condition(self._watch_scope(b, who, path), test))
                 with b.when(compare("!=", now, At(edge, who))):
                     b.emit(Set(edge, who, now))
                     with b.when(now):
-                        b.emit(self._call(who, ZERO, Local(0)))
+                        b.emit(Raise(event, who, Local(0)))
 
             self._for_each(b, emit)
+
+        def handle(b: BlockBuilder, who: Expr, actor: Expr, _: tuple[Expr, ...]) -> None:
+            if self.under_kind:
+                self._call_unless_gone(b, who, ZERO, actor, ())
+            else:
+                b.emit(self._call(ZERO, ZERO, actor))
 
         def take(b: BlockBuilder, who: Expr) -> None:
             b.emit(Set(edge, who, condition(self._watch_scope(b, who, path), test)))
@@ -323,6 +331,7 @@ class RuleLowering:
             take(BlockBuilder(1), Local(0))
             return
         lowering.wiring.watched.append(watch)
+        lowering.wiring.on_event(event, handle)
         if self.under_kind:
             lowering.on_appear.append((ranges_of(self.holders), take))
         else:
@@ -406,9 +415,6 @@ class RuleLowering:
 
     def _wire_cue(self, when: When, path: Path, index: int) -> None:
         for name in when.cue or []:
-            if name not in self.lowering.cue_values:
-                known = list(self.lowering.cue_values)
-                raise Problem(f"nothing gives the cue '{name}'{nearest(name, known)}")
             event = self.lowering.event(f"cue {name}", "cue")
             self._order("reactions: cues", f"cue {name}")
 

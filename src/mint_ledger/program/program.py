@@ -18,7 +18,7 @@ from mint_ledger.program.statements import Procedure
 Path = tuple[str | int, ...]
 CauseSort = Literal["rule", "attack", "flow", "limit", "spawn", "script", "ending", "cue"]
 Result = Literal["win", "lose", "draw", "unfinished"]
-EventPhase = Literal["hit", "gone", "cue"]
+EventPhase = Literal["hit", "condition", "gone", "cue"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,47 @@
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+import mint_ledger as mint
+
+Command = Callable[..., subprocess.CompletedProcess[str]]
+
+
+@pytest.fixture
+def command(tmp_path: Path) -> Command:
+    """Runs the real command in a process of its own."""
+
+    def call(*arguments: object, **options: object) -> subprocess.CompletedProcess[str]:
+        environment = {**os.environ, "PYTHONIOENCODING": "utf-8", "COLUMNS": "80"}
+        environment.update(options.pop("env", {}))  # type: ignore[call-overload]
+        return subprocess.run(
+            [sys.executable, "-m", "mint_ledger.cli.main", *map(str, arguments)],
+            capture_output=True,
+            text=True,
+            encoding="utf-8",
+            cwd=options.pop("cwd", tmp_path),  # type: ignore[arg-type]
+            env=environment,
+            timeout=120,
+            check=False,
+        )
+
+    return call
+
+
+@pytest.fixture(scope="session")
+def demo() -> mint.Game:
+    return mint.load(mint.demo_path())
+
+
+def postings(run: mint.Run, account: str) -> list[dict[str, float]]:
+    """The postings to one account, as plain rows."""
+    table = run.journal
+    owner, _, stat = account.rpartition(".")
+    chosen = table[(table["what"] == "posting") & (table["entity"] == owner) & (table["stat"] == stat)]
+    return chosen.to_dict("records")  # type: ignore[return-value]

@@ -1,0 +1,129 @@
+"""Random valid games over the vocabulary, for property tests."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hypothesis import strategies as st
+
+NUMBERS = st.one_of(st.integers(-20, 60), st.floats(-20, 60, allow_nan=False).map(lambda x: round(x, 2)))
+SMALL = st.integers(1, 12)
+PERIODS = st.sampled_from([0.3, 0.5, 0.7, 1, 1.25, 2, "between(0.5, 2)", "1 + ants[1].size / 40"])
+
+
+@st.composite
+def stat(draw: st.DrawFn) -> dict[str, Any]:
+    made: dict[str, Any] = {"start": draw(st.integers(5, 40))}
+    if draw(st.booleans()):
+        made["min"] = draw(st.sampled_from([0, -10, "0 - base"]))
+    if draw(st.booleans()):
+        made["max"] = draw(st.sampled_from([40, 45, "30 + base"]))
+    if draw(st.booleans()):
+        made["whole"] = True
+        made["round"] = draw(st.sampled_from(["nearest", "down", "up"]))
+    if made.get("min") == 0 and made.get("max") == 40 and draw(st.booleans()):
+        made["at_limit"] = "wrap"
+        return made
+    kind = draw(st.sampled_from(["none", "recover", "fade"]))
+    if kind != "none":
+        flow: dict[str, Any] = {"to": draw(st.sampled_from([0, 20, 35, "base"]))}
+        if draw(st.booleans()):
+            flow["rate"] = draw(st.sampled_from([0.5, 3, 12, "1 + base / 10"]))
+        else:
+            flow["at_once"] = True
+        if draw(st.booleans()):
+            flow["after"] = draw(st.sampled_from([0.5, 1, 2]))
+        if draw(st.booleans()):
+            flow["if"] = "base > 8"
+        made[kind] = flow
+    return made
+
+
+@st.composite
+def do_list(draw: st.DrawFn, owner: str | None) -> list[Any]:
+    targets = ["queen.size", "queen.food", "ants[1].size", "ants[2].food", "heat"]
+    if owner:
+        targets += ["size", "food"]
+    steps: list[Any] = []
+    for _ in range(draw(st.integers(1, 3))):
+        target = draw(st.sampled_from(targets))
+        amount = draw(st.sampled_from(["1", "2.5", "7", "dice(1, 6)", "between(0, 3)", "queen.base / 4", "heat / 8 + 1"]))
+        choice = draw(st.integers(0, 9))
+        if choice < 4:
+            steps.append(f"{target} {draw(st.sampled_from(['+=', '-=']))} {amount}")
+        elif choice == 4:
+            steps.append(f"{draw(st.sampled_from(['fill', 'empty']))} queen.size")
+        elif choice == 5:
+            steps.append({"if": f"{target} > {draw(SMALL)}", "do": [f"{target} -= 1"], "else": [f"{target} = {amount}"]})
+        elif choice == 6:
+            steps.append({"each": "ants", "do": ["other.size -= 1", {"tell": "{other} has {other.size}"}]})
+        elif choice == 7:
+            steps.append(draw(st.sampled_from([{"spawn": "ants"}, {"remove": "ants[3]"}, {"meet": ["ants[1]", "queen"], "for": 0.4}])))
+        elif choice == 8:
+            steps.append({"cue": "alarm", "with": {"level": amount}})
+        elif owner == "ants":
+            steps.append({"attack": "bite"})
+        else:
+            steps.append({"hit": "queen", "with": "bite", "by": "ants[1]"})
+    return steps
+
+
+@st.composite
+def rule(draw: st.DrawFn, owner: str | None) -> dict[str, Any]:
+    triggers: list[Any] = [
+        {"every": draw(PERIODS)},
+        "start",
+        {"becomes": f"queen.size < {draw(st.integers(0, 30))}"},
+        {"becomes": f"heat >= {draw(st.integers(0, 30))}"},
+        {"cue": "alarm"},
+        {"struck" if owner == "queen" else "hit": "bite"},
+        {"gone": "ants"},
+        {"enters": "heat hot"},
+    ]
+    if owner == "ants":
+        triggers += [{"meets": "queen"}, {"in_contact": "queen"}, "gone"]
+    made: dict[str, Any] = {"when": draw(st.sampled_from(triggers)), "do": draw(do_list(owner))}
+    # A reaction that sets itself off again is a fault of the game, not of the engine: it happens a few times only.
+    made["at_most"] = draw(st.integers(1, 6))
+    if draw(st.booleans()):
+        made["chance"] = draw(st.sampled_from([0.2, 0.7]))
+    if draw(st.booleans()):
+        made["cooldown"] = draw(st.sampled_from([0.5, 1]))
+    if draw(st.booleans()):
+        made["if"] = draw(st.sampled_from(["heat < 30", "count(ants) > 1", "any(ants.size > 3)", "chance(0.5)"]))
+    return made
+
+
+@st.composite
+def games(draw: st.DrawFn) -> dict[str, Any]:
+    stats = {"size": draw(stat()), "food": draw(stat())}
+    hit: dict[str, Any] = {"through": draw(st.sampled_from([["size"], ["food", "size"]]))}
+    for key, values in (("safe_for", [0.3, 1]), ("armor", [1, 2.5]), ("dodge", [0.1]), ("at_least", [1]), ("at_most", [4])):
+        if draw(st.booleans()):
+            hit[key] = draw(st.sampled_from(values))
+    ants: dict[str, Any] = {
+        "copies": draw(st.integers(2, 4)),
+        "room": 5,
+        "side": "nest",
+        "stats": {"base": 10, "size": draw(stat()), "food": draw(stat())},
+        "rules": draw(st.lists(rule("ants"), max_size=2)),
+    }
+    if draw(st.booleans()):
+        ants["gone_if"] = "size <= 0"
+    bite: dict[str, Any] = {"from": "ants", "to": "queen", "damage": draw(st.sampled_from([2, "dice(1, 4)", "self.size / 5"]))}
+    bite["when"] = draw(st.sampled_from([{"every": 0.8}, "meets", "in_contact"]))
+    for key, values in (("lands", [0.6]), ("crit", [{"chance": 0.2, "times": 2}]), ("costs", [{"food": 1}])):
+        if draw(st.booleans()):
+            bite[key] = draw(st.sampled_from(values))
+    return {
+        "title": "Nest",
+        "clock": {"step": draw(st.sampled_from([0.05, 0.1, 0.3])), "limit": 6},
+        "stats": {"heat": {"start": 12, "bands": {"cold": "..10", "hot": "20.."}}},
+        "kinds": {
+            "queen": {"side": "crown", "stats": {"base": 10, **stats}, "when_hit": hit, "rules": draw(st.lists(rule("queen"), max_size=2))},
+            "ants": ants,
+        },
+        "attacks": {"bite": bite},
+        "rules": draw(st.lists(rule(None), min_size=1, max_size=3)),
+        "endings": {"starved": {"result": "lose", "if": "queen.size <= 0"}, "cooked": {"result": "draw", "if": "heat > 45"}},
+    }

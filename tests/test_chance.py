@@ -1,0 +1,131 @@
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy import stats
+
+import mint_ledger as mint
+from mint_ledger.chance.philox import philox, uniform
+
+N = 4000
+
+
+@pytest.mark.parametrize(
+    ("counter", "key", "words"),
+    [
+        # The known answers published with the generator (Random123, philox4x32, 10 rounds).
+        ((0, 0, 0, 0), (0, 0), (0x6627E8D5, 0xE169C58D, 0xBC57AC4C, 0x9B00DBD8)),
+        ((0xFFFFFFFF,) * 4, (0xFFFFFFFF,) * 2, (0x408F276D, 0x41C83B0E, 0xA20BC7C6, 0x6D5451FD)),
+        (
+            (0x243F6A88, 0x85A308D3, 0x13198A2E, 0x03707344),
+            (0xA4093822, 0x299F31D0),
+            (0xD16CFE09, 0x94FDCCEB, 0x5001E420, 0x24126EA1),
+        ),
+    ],
+)
+def test_philox_gives_its_published_answers(counter: tuple, key: tuple, words: tuple) -> None:
+    assert philox(counter, key) == words
+
+
+def test_uniform_numbers_fill_the_unit_interval_evenly() -> None:
+    draws = [uniform(7, 12345, run, 1, 1, 0) for run in range(N)]
+    assert 0 <= min(draws) and max(draws) < 1
+    assert stats.kstest(draws, "uniform").pvalue > 0.001
+
+
+def sample(formula: str) -> np.ndarray:
+    text = f"""
+title: Draws
+clock: {{unit: turn, limit: {N}}}
+stats: {{out: 0}}
+rules: [{{when: {{every: 1}}, do: ["out = {formula}"]}}]
+"""
+    run = mint.loads(text).run(seed=11)
+    table = run.journal
+    return table.loc[table["what"] == "posting", "after"].to_numpy()
+
+
+@pytest.mark.parametrize(
+    ("formula", "distribution"),
+    [
+        ("between(2, 5)", stats.uniform(2, 3)),
+        ("normal(10, 3)", stats.norm(10, 3)),
+    ],
+)
+def test_continuous_chance_has_scipys_distribution(formula: str, distribution: object) -> None:
+    values = sample(formula)
+    assert len(values) == N
+    assert stats.kstest(values, distribution.cdf).pvalue > 0.001  # type: ignore[attr-defined]
+
+
+def two_dice() -> dict[float, float]:
+    counts: dict[float, float] = {}
+    for one in range(1, 7):
+        for other in range(1, 7):
+            counts[one + other] = counts.get(one + other, 0) + 1 / 36
+    return counts
+
+
+@pytest.mark.parametrize(
+    ("formula", "expected"),
+    [
+        ("whole(3, 6)", dict.fromkeys([3, 4, 5, 6], 0.25)),
+        ("dice(2, 6)", two_dice()),
+        ("1 if chance(0.3) else 0", {1: 0.3, 0: 0.7}),
+        ("pick(4, 8, 15)", dict.fromkeys([4, 8, 15], 1 / 3)),
+    ],
+)
+def test_discrete_chance_has_the_shares_worked_by_hand(formula: str, expected: dict[float, float]) -> None:
+    values, counts = np.unique(sample(formula), return_counts=True)
+    assert list(values) == sorted(expected)
+    shares = [expected[value] * N for value in values]
+    assert stats.chisquare(counts, shares).pvalue > 0.001
+
+
+def test_successive_draws_are_independent() -> None:
+    values = sample("between(0, 1)")
+    assert abs(np.corrcoef(values[1:], values[:-1])[0, 1]) < 4 / np.sqrt(N)
+
+
+def test_a_branch_that_is_not_taken_never_draws() -> None:
+    # The second call's count moves only in turns when the first is below a half, so its own sequence is unbroken.
+    with_branch = sample("between(10, 11) if chance(0.5) else 0")
+    taken = with_branch[with_branch > 0]
+    assert len(set(taken)) == len(taken)
+    every = [10 + uniform(11, h, 0, 1, k, 0) for h in [_place("every 1: out = between(10, 11) if chance(0.5) else 0", 2)]
+             for k in range(1, len(taken) + 1)]
+    assert taken == pytest.approx(every, abs=1e-12)
+
+
+def _place(title: str, call: int) -> int:
+    from mint_ledger.chance.philox import place_hash
+
+    return place_hash("", f"rule {title}", str(call))
+
+
+LUCK = """
+title: Luck
+clock: {{unit: turn, limit: 30}}
+stats: {{a: 0, b: 0}}
+kinds:
+  cart: {{copies: {copies}, stats: {{load: 0}}, rules: [{{name: loads, when: {{every: 1}}, do: ["load += dice(1, 6)"]}}]}}
+rules:
+{extra}
+  - {{name: first, when: {{every: 1}}, do: ["a += dice(2, 6)"]}}
+"""
+
+
+def test_adding_a_rule_or_a_copy_leaves_the_luck_of_all_others_as_it_was() -> None:
+    plain = mint.loads(LUCK.format(copies=2, extra="")).run(seed=3)
+    extra = "  - {name: new, when: {every: 1}, do: [b += whole(1, 9)]}".replace("[b", '["b').replace(")]", ')"]')
+    more = mint.loads(LUCK.format(copies=3, extra=extra)).run(seed=3)
+    for account in ("a", "cart[1].load", "cart[2].load"):
+        assert plain.statement(account).closing == more.statement(account).closing
+    assert more.statement("b").closing > 0
+
+
+def test_runs_and_seeds_differ_and_repeat() -> None:
+    game = mint.loads(LUCK.format(copies=1, extra=""))
+    closings = {(seed, run): game.run(seed, run=run).statement("a").closing for seed in (1, 2) for run in (0, 1)}
+    assert len(set(closings.values())) > 1
+    assert closings[2, 1] == game.run(2, run=1).statement("a").closing
