@@ -50,7 +50,7 @@ def _options(
 @app.command()
 def demo(
     folder: Annotated[Path, typer.Argument(help="Where the tour writes its files.")] = Path("saltmere-tour"),
-    runs: Annotated[int, typer.Option(help="How many nights the study plays.")] = 100,
+    runs: Annotated[int, typer.Option(help="How many nights the study plays.")] = 40,
 ) -> None:
     """Take the tour of a minute, on the game Saltmere Light."""
     from mint_ledger.cli.tour import tour
@@ -190,7 +190,7 @@ def statement(
 @app.command()
 def study(
     game: GameArgument,
-    runs: Annotated[int, typer.Option(help="How many runs.")] = 200,
+    runs: Annotated[int, typer.Option(help="How many runs.")] = 100,
     seed: SeedOption = 1,
     settings: SetOption = None,
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv).")] = None,

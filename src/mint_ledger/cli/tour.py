@@ -32,11 +32,11 @@ def tour(folder: Path, runs: int) -> None:
     with progress_bar("playing") as progress:
         made = game.study(runs, progress=progress)
     say(made.summary())
-    _heading(6, "Change a number and ask again", f"mint-ledger study {path} --runs {runs} --set crab.bite=12")
+    _heading(6, "Change a number and ask again", f"mint-ledger study {path} --runs {runs} --set crab.bite=18")
     with progress_bar("playing") as progress:
-        harder = game.study(runs, dials={"crab.bite": 12}, progress=progress)
+        harder = game.study(runs, dials={"crab.bite": 18}, progress=progress)
     before, after = made.rate("win"), harder.rate("win")
-    say(f"With bite 9, {100 * before.value:.0f} % of the nights are won; with bite 12, {100 * after.value:.0f} %.")
+    say(f"With a bite of 13, {100 * before.value:.0f} % of the nights are won; with 18, {100 * after.value:.0f} %.")
     say(f"\nAll files are in {folder}. To make a game of your own: mint-ledger new mygame.yaml")
 
 

@@ -71,7 +71,7 @@ def _one_value(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | No
     lowering = f.scope.lowering
     _note_dependence(f.scope, member, name)
     if stat.formula is not None:
-        return _worked_out(f, ref, name, member, stat)
+        return worked_out(f, ref, name, member, stat)
     value = Read(account_column(lowering, name), ref.entity)
     return Typed(value, stat.value_type, tuple(stat.one_of or ()))
 
@@ -83,7 +83,8 @@ def _note_dependence(scope: Scope, member: Member | None, stat: str) -> None:
     depends.setdefault((member.name if member else "", stat), scope.path)
 
 
-def _worked_out(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
+def worked_out(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
+    """The value of a stat that has a formula, written out where it is read."""
     from mint_ledger.lowering.formulas import FormulaLowerer
 
     assert stat.formula is not None

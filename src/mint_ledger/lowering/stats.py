@@ -116,7 +116,7 @@ def _check_worked_out(lowering: Lowering) -> None:
             ref = EntityRef(Local(0), (member,)) if member else world()
             f = FormulaLowerer(scope.with_path(path), lowering.formula_place(stat.formula, path))
             try:
-                reading.stat_value(f, ref, name)
+                reading.worked_out(f, ref, name, member, stat)
             except Problem as problem:
                 lowering.fault(path, str(problem))
 

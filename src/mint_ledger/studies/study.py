@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import os
+import signal
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor, ProcessPoolExecutor, as_completed
 from contextlib import contextmanager
@@ -62,6 +64,14 @@ class Study:
         found = self.measures.loc[self.measures["ending"] != "", "ending"].value_counts()
         return [str(name) for name in found.index]
 
+    def winners(self) -> list[str]:
+        """The entities that won at least once, in the order of their names."""
+        return sorted(str(name) for name in set(self.measures["winner"]) if name)
+
+    def winner(self, entity: str) -> Estimate:
+        """How often an entity won."""
+        return rate(int((self.measures["winner"] == entity).sum()), self.runs)
+
     def summary(self) -> str:
         """Outcomes and times with their intervals, for people."""
         from mint_ledger.views.study_text import study_text
@@ -80,6 +90,7 @@ class Study:
             "seed": self.seed,
             "runs": self.runs,
             "results": {name: plain(self.rate(name)) for name in RESULTS},
+            "winners": {name: plain(self.winner(name)) for name in self.winners()},
             "endings": {name: plain(self.rate(name)) for name in self.endings()},
             "time": {f"{q:g}": plain(self.quantile("time", q)) for q in (0.1, 0.5, 0.9)},
         }
@@ -128,17 +139,23 @@ def _pool(executor: Executor | None, runs: int) -> Iterator[Executor | None]:
     if runs < 20 or cores == 1:
         yield None
         return
-    pool = ProcessPoolExecutor(cores)
+    pool = ProcessPoolExecutor(cores, initializer=_leave_interrupts_to_the_parent)
     try:
         yield pool
     except BaseException:
         pool.shutdown(wait=False, cancel_futures=True)
+        for worker in multiprocessing.active_children():
+            worker.terminate()
         raise
     pool.shutdown()
 
 
+def _leave_interrupts_to_the_parent() -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
 def _chunks(runs: int) -> list[range]:
-    size = max(1, min(50, runs // 8))
+    size = max(1, min(20, runs // 8))
     return [range(start, min(start + size, runs)) for start in range(0, runs, size)]
 
 

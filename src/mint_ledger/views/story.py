@@ -134,13 +134,16 @@ def _change_line(words: Words, row: Row, more: str = "") -> str:
     if row.waste:
         notes.append(f"{number(abs(row.waste))} wasted")
     if row.rounded:
-        notes.append(f"{number(abs(row.asked))} rounded")
+        notes.append(f"rounded from {number(row.asked)}")
     if row.wrapped:
         notes.append("runs over")
     if more:
         notes.append(more)
-    line = f"{'':{INDENT + 2}}{account:<20} {before:>8} → {after:<8} {change:>8}"
-    return (line + ("  " + ", ".join(notes) if notes else "")).rstrip()
+    line = f"{'':{INDENT + 2}}{account:<18} {before:>8} → {after:<8} {change:>8}"
+    note = "  " + ", ".join(notes) if notes else ""
+    if len(line) + len(note) > WIDTH:
+        return f"{line}\n{'':{INDENT + 4}}{note.strip()}"
+    return (line + note).rstrip()
 
 
 def _is_number(words: Words, row: Row) -> bool:

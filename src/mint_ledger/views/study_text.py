@@ -11,7 +11,7 @@ from mint_ledger.studies.estimate import Estimate
 if TYPE_CHECKING:
     from mint_ledger.studies.study import Study
 
-BAR_WIDTH = 20
+BAR_WIDTH = 12
 
 
 def study_text(study: Study) -> str:
@@ -25,6 +25,8 @@ def study_text(study: Study) -> str:
             for ending in study.endings():
                 if (study.measures.loc[study.measures["ending"] == ending, "result"] == result).any():
                     lines.append(_share_line(f"    {ending}", study.rate(ending)))
+    for winner in study.winners():
+        lines.append(_share_line(f"  {winner} wins", study.winner(winner)))
     lines += ["", f"  {'time':<26}{study.unit:>8}{'':>9}   95 % interval"]
     for name, q in (
         ("a tenth are over by", 0.1),
@@ -45,7 +47,7 @@ def _share_line(name: str, estimate: Estimate) -> str:
     filled = round(estimate.value * BAR_WIDTH)
     bar = "█" * filled
     name = name if len(name) <= 28 else name[:27] + "…"
-    return f"{name:<28}{count:>8,}{100 * estimate.value:>7.{digits}f} %   {span:<16}{bar}".rstrip()
+    return f"{name:<28}{count:>8,}{100 * estimate.value:>7.{digits}f} %   {span:<19}{bar}".rstrip()
 
 
 def digits_for(estimate: Estimate) -> int:
