@@ -59,7 +59,7 @@ def test_a_resistance_holds_for_its_type_after_armor() -> None:
     run = strike("{armor: 2, resist: {cold: 0.25}, through: [shield, health]}", "14", "type: cold, crit: {chance: 1, times: 2}")
     # 14 doubled is 28, less 2 is 26, less a quarter is 19.5
     assert closing(run) == (5, 0.5, 100)
-    assert hit_text(run) == "ram[1] hits guard with butt: rolled 14 · ×2 crit · −2 armor · −25 % resisted → 19.5 · shield took 19.5"
+    assert hit_text(run) == "ram[1] hits guard with butt: rolled 14 · ×2 crit · −2 armor · −25 % cold → 19.5 · shield took 19.5"
 
 
 def test_armor_weakens_many_small_hits_more_than_one_large() -> None:

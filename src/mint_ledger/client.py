@@ -178,8 +178,9 @@ def _game_of(source: Source) -> Game:
 
 def _not_echoes(faults: Sequence[Fault], left_out: Sequence[FilePath]) -> list[Fault]:
     """Faults that stand by themselves, and not only because a faulty part had to be left out."""
-    missing = {str(part) for path in left_out for part in path[1:] if isinstance(part, str)}
-    return [f for f in faults if not any(f"'{name}'" in f.message or name in f.path.split(".") for name in missing)]
+    named = ("numbers", "stats", "kinds", "attacks", "endings")
+    missing = {str(path[-1]) for path in left_out if len(path) > 1 and path[-2] in named}
+    return [f for f in faults if not any(f"'{name}'" in f.message or f".{name}" in f.message for name in missing)]
 
 
 def read_script(items: ScriptItems) -> list[Happening]:

@@ -37,7 +37,7 @@ def tour(folder: Path, runs: int) -> None:
         harder = game.study(runs, dials={"crab.bite": 18}, progress=progress)
     before, after = made.rate("win"), harder.rate("win")
     say(f"With a bite of 13, {100 * before.value:.0f} % of the nights are won; with 18, {100 * after.value:.0f} %.")
-    say(f"\nAll files are in {folder}. To make a game of your own: mint-ledger new mygame.yaml")
+    say(f"\nAll files are in {folder}. To make a game of your own:\n\n$ mint-ledger new mygame.yaml")
 
 
 def _prepare(folder: Path) -> Path:
@@ -57,18 +57,21 @@ def _one_run(game: Game, path: Path, folder: Path) -> None:
     _heading(3, "Play one night, and read what happened", f"mint-ledger run {path} --seed {SEED} --to 12")
     say(story_text(played, end=12, with_readout=False))
     last = max(0.0, played.time - 6)
-    say(f"\n… and its end (mint-ledger run {path} --seed {SEED} --from {last:g}):\n")
+    say(f"\n… and its end:\n\n$ mint-ledger run {path} --seed {SEED} --from {last:g}\n")
     say(story_text(played, start=last).partition("\n\n")[2])
     _heading(4, "Where did every point go?", f"mint-ledger statement {path} keeper.health --seed {SEED}")
     say(statement_text(played.statement("keeper.health")))
     picture, journal = folder / "night.png", folder / "night.csv"
     write_figure(picture, played.plot())
     write_journal(journal, played)
-    say(f"\n{picture} shows it as a picture: mint-ledger run {path} --seed {SEED} --plot {picture}")
-    say(f"{journal} has every change of it: mint-ledger run {path} --seed {SEED} -o {journal}")
+    say(f"\nThe same night as a picture, and every change of it as a table:\n")
+    say(f"$ mint-ledger run {path} --seed {SEED} --plot {picture}")
+    say(f"$ mint-ledger run {path} --seed {SEED} -o {journal}")
 
 
 def _heading(number: int, title: str, command: str) -> None:
     say(f"\n{number}. {title}\n{'-' * (len(title) + 3)}")
     if command:
-        say(f"$ {command}\n")
+        # Where the folder's name is long the command goes on in a second line, as a shell would take it.
+        broken = command if len(command) <= 76 else " \\\n    --".join(command.split(" --", 1))
+        say(f"$ {broken}\n")

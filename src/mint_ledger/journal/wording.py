@@ -191,7 +191,8 @@ class Words:
         if armor:
             parts.append(f"{MINUS}{number(armor)} armor")
         if resisted:
-            parts.append(f"{signed(-100 * resisted)} % resisted")
+            kind = self.program.causes[int(row.cause)].damage_type or "resisted"
+            parts.append(f"{signed(-100 * resisted)} % {kind}")
         stages = " · ".join(parts) + (f" → {number(dealt)}" if len(parts) > 1 or dealt != rolled else "")
         names = self.program.texts[int(row.text)]
         took = [f"{name} took {number(t)}" for name, t in zip(names, taken, strict=False) if t]

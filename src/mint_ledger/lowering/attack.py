@@ -54,7 +54,7 @@ class AttackLowering:
         self.path = ("attacks", name)
         self.strikers = self._members(attack.from_, "from")
         self.targets = self._members(attack.to, "to")
-        self.cause = Constant(float(lowering.cause("attack", name, self.path)))
+        self.cause = Constant(float(lowering.cause("attack", name, self.path, attack.type or "")))
 
     def _members(self, names: list[str], key: str) -> Members:
         found: dict[str, Member] = {}

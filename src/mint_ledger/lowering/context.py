@@ -98,9 +98,9 @@ class Lowering:
         self.texts.append(tuple(pieces))
         return len(self.texts) - 1
 
-    def cause(self, sort: CauseSort, name: str, path: Path) -> int:
+    def cause(self, sort: CauseSort, name: str, path: Path, damage_type: str = "") -> int:
         """The number of a cause, made now if it is new."""
-        made = Cause(name, sort, path)
+        made = Cause(name, sort, path, damage_type)
         if made not in self.causes:
             self.causes.append(made)
         return self.causes.index(made)

@@ -78,11 +78,12 @@ class Account:
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """What made a posting: its name for people, its sort, and where it stands in the file."""
+    """What made a posting: its name for people, its sort, where it stands in the file; an attack's damage type."""
 
     name: str
     sort: CauseSort
     path: Path
+    damage_type: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -35,10 +35,10 @@ def _bar(lowered: Lowered, engine: ReferenceEngine, item: ReadoutBar, width: int
     low, high = engine.limits(item.column, item.entity)
     low = 0.0 if low == float("-inf") else low
     if high == float("inf") or high <= low:
-        return f"{item.label:<{width}}  {number(value, 1)}"
+        return f"{item.label:<{width}}  {number(value)}"
     share = min(max((value - low) / (high - low), 0.0), 1.0)
     filled = round(share * BAR_WIDTH)
     if filled == 0 and share > 0:
         filled = 1
     bar = "█" * filled + "·" * (BAR_WIDTH - filled)
-    return f"{item.label:<{width}}  {bar}  {number(value, 1)} of {number(high, 1)}"
+    return f"{item.label:<{width}}  {bar}  {number(value)} of {number(high)}"

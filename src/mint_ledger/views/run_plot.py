@@ -82,9 +82,9 @@ def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey
             else:
                 bottom = min(bottom, limit)
     margin = 0.12 * ((top - bottom) or 1.0)
-    axis.set_ylim(bottom - margin, top + 2.2 * margin)
+    axis.set_ylim(bottom - 2 * margin, top + 2 * margin)
     _draw_bands(axis, model)
-    _draw_marks(run, words, axis, key, top + margin)
+    _draw_marks(run, words, axis, key, (top + margin, bottom - margin))
     if model.value_type == "word":
         chosen = sorted(set(values))
         axis.set_yticks(chosen, [words.word(value) for value in chosen])
@@ -116,25 +116,23 @@ def _draw_bands(axis: Axes, model: Stat) -> None:
     axis.set_ylim(bottom, top)
 
 
-def _draw_marks(run: Run, words: Words, axis: Axes, key: AccountKey, height: float) -> None:
-    """Hits on the account's entity above the line, gains of it as marks of their own."""
-    marks: dict[str, list[float]] = {"hit": [], "pickup": []}
+def _draw_marks(run: Run, words: Words, axis: Axes, key: AccountKey, heights: tuple[float, float]) -> None:
+    """Hits that took from the account above its line, gains below it."""
+    marks: dict[str, list[float]] = {"hit": [], "gain": []}
     for row in run.rows:
-        what = WHATS[int(row.what)]
-        if what == "hit" and key.entity and int(row.entity) == key.entity:
+        if WHATS[int(row.what)] != "posting" or row.stat != key.stat or int(row.entity) != key.entity:
+            continue
+        if run.program.causes[int(row.cause)].sort == "attack" and row.asked < 0:
             marks["hit"].append(words.seconds(row.step))
-        elif _is_gain(run, row, key):
-            marks["pickup"].append(words.seconds(row.step))
-    styles = (("hit", "v", ORANGE, "hit"), ("pickup", "^", GREEN, "gain"))
-    for what, marker, colour, label in styles:
+        elif _is_gain(run, row):
+            marks["gain"].append(words.seconds(row.step))
+    for (what, marker, colour), height in zip((("hit", "v", ORANGE), ("gain", "^", GREEN)), heights, strict=True):
         if marks[what]:
-            heights = [height] * len(marks[what])
-            axis.scatter(marks[what], heights, marker=marker, s=34, color=colour, label=label, zorder=4)
+            at = [height] * len(marks[what])
+            axis.scatter(marks[what], at, marker=marker, s=30, color=colour, label=what, zorder=4)
     if any(marks.values()):
         axis.legend(loc="upper left", bbox_to_anchor=(1.0, 1.0), frameon=False, fontsize=9)
 
 
-def _is_gain(run: Run, row: Row, key: AccountKey) -> bool:
-    if WHATS[int(row.what)] != "posting" or row.stat != key.stat or int(row.entity) != key.entity:
-        return False
+def _is_gain(run: Run, row: Row) -> bool:
     return row.after > row.before and run.program.causes[int(row.cause)].sort not in ("flow", "limit")
