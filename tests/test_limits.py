@@ -118,4 +118,4 @@ rules: [{when: start, do: [door.open = true, door.side = right]}]
 playtests: {it opens: {expect: [{at: 1, that: door.open and door.side == right}]}}
 """)
     assert all(result.passed for result in game.play_tests())
-    assert "door.side                left → right" in game.run().story()
+    assert "left → right" in game.run().story()
