@@ -8,7 +8,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from mint_ledger.errors import Fault, GameError
+from mint_ledger.errors import Fault, GameError, NotFound, nearest
 from mint_ledger.files import write_text
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.loading import Path as FilePath
@@ -64,11 +64,27 @@ class Game(GameFile):
         source = self.source
         return _game_of(Source(source.file, data, source.text, source.places))
 
+    def with_variant(self, name: str) -> Game:
+        """The same game with the dials of one of its variants set.
+
+        Raises:
+            NotFound: there is no such variant, or it names a dial that does not exist.
+        """
+        if name not in self.variants:
+            raise NotFound(f"there is no variant '{name}'{nearest(name, self.variants)}")
+        return self.with_dials(self.variants[name])
+
+    def _turned(self, variant: str | None, dials: Mapping[str, float | bool] | None) -> Game:
+        game = self.with_variant(variant) if variant else self
+        return game.with_dials(dials) if dials else game
+
     def run(
         self,
         seed: int = 1,
         *,
         run: int = 0,
+        habit: str | None = None,
+        variant: str | None = None,
         script: ScriptItems = (),
         only_script: bool = False,
         dials: Mapping[str, float | bool] | None = None,
@@ -78,6 +94,8 @@ class Game(GameFile):
         Args:
             seed: 0 to 2⁶⁴-1.
             run: the number of the run within the seed; a study's run k is this one.
+            habit: how simulated players play; by default only those play whose copies name a habit.
+            variant: one of the file's named sets of dials.
             script: what happens from outside, like the `script` of a playtest.
             only_script: no timers of attacks and rules.
             dials: dials set for this run alone.
@@ -87,10 +105,14 @@ class Game(GameFile):
         """
         from mint_ledger.lowering import lower
         from mint_ledger.playing.run import Run
+        from mint_ledger.playing.settings import habit_starts
 
-        game = self.with_dials(dials) if dials else self
+        game = self._turned(variant, dials)
         lowered = lower(game, read_script(script)) if script else game.lowered
-        return Run(lowered, seed=seed, run=run, script=lowered.script, only_script=only_script)
+        starts = habit_starts(lowered, habit)
+        return Run(
+            lowered, seed=seed, run=run, habit=habit, script=lowered.script, only_script=only_script, starts=starts
+        )
 
     def play_tests(self) -> list[PlaytestResult]:
         """Play all playtests of the game."""
@@ -100,8 +122,8 @@ class Game(GameFile):
         for name, playtest in self.playtests.items():
             try:
                 _, dials = starts_of(self.lowered, playtest.start)
-                if dials:
-                    turned[name] = self.with_dials(dials).lowered
+                if dials or playtest.variant:
+                    turned[name] = self._turned(playtest.variant, dials).lowered
             except Exception as error:
                 if not isinstance(error, (GameError, LookupError, ValueError)) and not _ours(error):
                     raise
@@ -112,6 +134,8 @@ class Game(GameFile):
         runs: int = 200,
         seed: int = 1,
         *,
+        habit: str | None = None,
+        variant: str | None = None,
         dials: Mapping[str, float | bool] | None = None,
         executor: Executor | None = None,
         progress: Callable[[int, int], None] | None = None,
@@ -121,14 +145,16 @@ class Game(GameFile):
         Args:
             runs: how many; run k has the luck of `run(seed, run=k)`.
             seed: 0 to 2⁶⁴-1.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
             dials: dials set for this study alone.
             executor: where the runs are played; a process pool of its own by default.
             progress: called with (runs done, runs in all).
         """
         from mint_ledger.studies.study import make_study
 
-        game = self.with_dials(dials) if dials else self
-        return make_study(game.lowered, runs, seed, executor=executor, progress=progress)
+        game = self._turned(variant, dials)
+        return make_study(game.lowered, runs, seed, habit=habit, executor=executor, progress=progress)
 
     def to_yaml(self) -> str:
         """The game as the text of a game file."""

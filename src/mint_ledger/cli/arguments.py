@@ -15,6 +15,8 @@ SeedOption = Annotated[int, typer.Option(help="The seed of the luck: the same se
 SetOption = Annotated[
     list[str] | None, typer.Option("--set", metavar="DIAL=VALUE", help="Set a dial, like crab.bite=9.")
 ]
+HabitOption = Annotated[str | None, typer.Option(help="How simulated players play: one of the file's habits.")]
+VariantOption = Annotated[str | None, typer.Option(help="One of the file's named sets of dials.")]
 ScriptOption = Annotated[Path | None, typer.Option(help="A file of happenings to play along.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 

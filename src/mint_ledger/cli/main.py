@@ -11,10 +11,12 @@ import typer
 
 from mint_ledger.cli.arguments import (
     GameArgument,
+    HabitOption,
     JsonOption,
     ScriptOption,
     SeedOption,
     SetOption,
+    VariantOption,
     read_dials,
 )
 from mint_ledger.cli.output import say, say_json
@@ -115,6 +117,8 @@ def run(
     game: GameArgument,
     seed: SeedOption = 1,
     number: Annotated[int, typer.Option("--run", help="Which run of the seed; a study's run K is this one.")] = 0,
+    habit: HabitOption = None,
+    variant: VariantOption = None,
     settings: SetOption = None,
     script: ScriptOption = None,
     start: Annotated[float, typer.Option("--from", help="Tell nothing before this time.")] = 0.0,
@@ -134,7 +138,14 @@ def run(
     from mint_ledger.views.story import story_text
 
     _check_span(start, end)
-    played = load(game).run(seed, run=number, script=load_script(script) if script else (), dials=read_dials(settings))
+    played = load(game).run(
+        seed,
+        run=number,
+        habit=habit,
+        variant=variant,
+        script=load_script(script) if script else (),
+        dials=read_dials(settings),
+    )
     if output:
         write_journal(output, played)
     if plot:
@@ -168,6 +179,8 @@ def statement(
     account: Annotated[str, typer.Argument(help="The account, like keeper.health.")],
     seed: SeedOption = 1,
     number: Annotated[int, typer.Option("--run", help="Which run of the seed.")] = 0,
+    habit: HabitOption = None,
+    variant: VariantOption = None,
     settings: SetOption = None,
     script: ScriptOption = None,
     start: Annotated[float, typer.Option("--from", help="Begin at this time.")] = 0.0,
@@ -179,7 +192,14 @@ def statement(
     from mint_ledger.views.statement_text import statement_text
 
     _check_span(start, end)
-    played = load(game).run(seed, run=number, script=load_script(script) if script else (), dials=read_dials(settings))
+    played = load(game).run(
+        seed,
+        run=number,
+        habit=habit,
+        variant=variant,
+        script=load_script(script) if script else (),
+        dials=read_dials(settings),
+    )
     made = played.statement(account, start, end)
     if as_json:
         say_json(made.as_json())
@@ -192,6 +212,8 @@ def study(
     game: GameArgument,
     runs: Annotated[int, typer.Option(help="How many runs.")] = 100,
     seed: SeedOption = 1,
+    habit: HabitOption = None,
+    variant: VariantOption = None,
     settings: SetOption = None,
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv).")] = None,
     as_json: JsonOption = False,
@@ -203,7 +225,7 @@ def study(
 
     loaded = load(game)
     with progress_bar(f"{loaded.title}: runs") as progress:
-        made = loaded.study(runs, seed, dials=read_dials(settings), progress=progress)
+        made = loaded.study(runs, seed, habit=habit, variant=variant, dials=read_dials(settings), progress=progress)
     if output:
         write_text(output, made.measures.to_csv())
     if as_json:

@@ -64,7 +64,7 @@ def _one_run(game: Game, path: Path, folder: Path) -> None:
     picture, journal = folder / "night.png", folder / "night.csv"
     write_figure(picture, played.plot())
     write_journal(journal, played)
-    say(f"\nThe same night as a picture, and every change of it as a table:\n")
+    say("\nThe same night as a picture, and every change of it as a table:\n")
     say(f"$ mint-ledger run {path} --seed {SEED} --plot {picture}")
     say(f"$ mint-ledger run {path} --seed {SEED} -o {journal}")
 

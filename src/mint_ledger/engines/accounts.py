@@ -14,7 +14,7 @@ from mint_ledger.program.state import Column
 
 @dataclass(frozen=True, slots=True)
 class Start:
-    """An account that opens with another value than the file's."""
+    """An account that opens with another value than the file's (or a setting of the run, like its habits)."""
 
     column: Column
     entity: int
@@ -129,9 +129,10 @@ class Accounts(Expressions):
         state[flows.at_limit.offset + index] = 0.0
 
     def _start(self, start: Start) -> None:
-        account = self._accounts[start.column.base]
+        account = self._accounts.get(start.column.base)
         self.state[start.column.offset + start.entity] = start.value
-        self._open_flow(account, start.entity, start.value)
+        if account is not None:
+            self._open_flow(account, start.entity, start.value)
 
     def _book_flow(self, account: Account, index: int) -> None:
         """Write what a flow has done so far as one row, and anchor it anew at this step."""

@@ -109,7 +109,7 @@ class ReferenceEngine(Statements):
             self._part_2()
         except Finished:
             return
-        self._in_turn("part 3", "part 4", "part 5", "part 6", "part 7")
+        self._in_turn("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels")
         self._expire()
 
     def _in_turn(self, *parts: str) -> None:

@@ -110,14 +110,6 @@ class Formula:
         """All names that stand behind a dot."""
         return {node.attr for node in ast.walk(self.tree) if isinstance(node, ast.Attribute)}
 
-    def values_of(self, owner: str) -> set[str]:
-        """The names behind `owner.`: `speed` for `cue.speed`."""
-        return {
-            node.attr
-            for node in ast.walk(self.tree)
-            if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == owner
-        }
-
     def draws(self) -> bool:
         """Whether it throws dice of any sort."""
         return any(

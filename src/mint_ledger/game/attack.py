@@ -61,6 +61,8 @@ class Attack(Part):
     crit: Crit | None = None
     spares: Literal["side", "maker", "none"] = "side"
     cooldown: Amount | None = None
+    lasts: Amount | None = None
+    breaks_if: Condition | None = None
     needs: Condition | None = None
     costs: dict[str, Amount] | None = None
     skips: Annotated[list[Stage], BeforeValidator(lambda v: [v] if isinstance(v, str) else v)] | None = None

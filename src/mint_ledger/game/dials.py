@@ -20,8 +20,8 @@ from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
 
 Path = tuple[str | int, ...]
-_WITH_DIALS = ("clock", "numbers", "stats", "attacks", "rules")
-_NO_DIALS = {"room"}
+_WITH_DIALS = ("clock", "numbers", "stats", "attacks", "actions", "statuses", "rules", "levels", "habits")
+_NO_DIALS = {"room", "stack"}
 
 
 @dataclass(frozen=True)

@@ -83,6 +83,50 @@ class CueDo(Part):
         return f"cue {self.cue}"
 
 
+class GiveDo(Part):
+    """`{give: dazed, to: other, for: 1.2}`: a status begins."""
+
+    give: str
+    to: str = "self"
+    for_: Amount | None = Field(None, alias="for")
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"give {self.give} to {self.to}"
+
+
+class EndDo(Part):
+    """`{end: dazed}`: a status ends early."""
+
+    end: str
+    to: str = "self"
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"end {self.end}"
+
+
+class SafeDo(Part):
+    """`{safe: self, for: 2}`: nothing hits it for a while."""
+
+    safe: str
+    for_: Amount = Field(alias="for")
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"{self.safe} is safe for {self.for_}"
+
+
+class GoDo(Part):
+    """`{go: rocks}` or `{go: back}`: another level, at the end of the step."""
+
+    go: str
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"go {self.go}"
+
+
 class FinishDo(Part):
     """`{finish: harbour safe}`: ends the run."""
 
@@ -145,6 +189,10 @@ _STEPS: dict[str, type[Part]] = {
     "hit": HitDo,
     "attack": AttackDo,
     "cue": CueDo,
+    "give": GiveDo,
+    "end": EndDo,
+    "safe": SafeDo,
+    "go": GoDo,
     "finish": FinishDo,
     "meet": MeetDo,
     "tell": TellDo,
@@ -180,6 +228,10 @@ Do = Annotated[
     | Annotated[HitDo, Tag("hit")]
     | Annotated[AttackDo, Tag("attack")]
     | Annotated[CueDo, Tag("cue")]
+    | Annotated[GiveDo, Tag("give")]
+    | Annotated[EndDo, Tag("end")]
+    | Annotated[SafeDo, Tag("safe")]
+    | Annotated[GoDo, Tag("go")]
     | Annotated[FinishDo, Tag("finish")]
     | Annotated[MeetDo, Tag("meet")]
     | Annotated[TellDo, Tag("tell")]

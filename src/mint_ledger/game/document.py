@@ -7,16 +7,21 @@ from typing import Any, Literal
 from pydantic import Field, PrivateAttr, field_validator
 
 from mint_ledger.formula.syntax import describe
+from mint_ledger.game.action import Action
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.clock import Clock
 from mint_ledger.game.ending import Ending
+from mint_ledger.game.habit import Habit
 from mint_ledger.game.kind import Kind
+from mint_ledger.game.level import Level
 from mint_ledger.game.parts import Number, Part
 from mint_ledger.game.readout import ReadoutItem
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Playtest
 from mint_ledger.game.source import Source
 from mint_ledger.game.stat import Stat
+from mint_ledger.game.status import Status
+from mint_ledger.game.turns import Turns
 
 
 class GameFile(Part):
@@ -30,8 +35,14 @@ class GameFile(Part):
     stats: dict[str, Stat] = Field(default_factory=dict)
     kinds: dict[str, Kind] = Field(default_factory=dict)
     attacks: dict[str, Attack] = Field(default_factory=dict)
+    actions: dict[str, Action] = Field(default_factory=dict)
+    statuses: dict[str, Status] = Field(default_factory=dict)
+    turns: Turns | None = None
     rules: list[Rule] = Field(default_factory=list)
+    levels: dict[str, Level] = Field(default_factory=dict)
     endings: dict[str, Ending] = Field(default_factory=dict)
+    habits: dict[str, Habit] = Field(default_factory=dict)
+    variants: dict[str, dict[str, Number]] = Field(default_factory=dict)
     readout: list[ReadoutItem] = Field(default_factory=list)
     playtests: dict[str, Playtest] = Field(default_factory=dict)
 
@@ -42,7 +53,22 @@ class GameFile(Part):
             raise ValueError(f"this version reads game files of format 1, not {describe(value)} {value}")
         return value
 
-    @field_validator("numbers", "stats", "kinds", "attacks", "rules", "endings", "readout", "playtests", mode="before")
+    @field_validator(
+        "numbers",
+        "stats",
+        "kinds",
+        "attacks",
+        "actions",
+        "statuses",
+        "levels",
+        "endings",
+        "habits",
+        "variants",
+        "playtests",
+        "rules",
+        "readout",
+        mode="before",
+    )
     @classmethod
     def _nothing_is_empty(cls, value: Any) -> Any:
         return value if value is not None else {}

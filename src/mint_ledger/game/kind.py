@@ -9,6 +9,7 @@ from pydantic import BeforeValidator, Field
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.attack import WhenHit
 from mint_ledger.game.ending import Ending
+from mint_ledger.game.lives import Lives
 from mint_ledger.game.parts import Amount, Condition, Part, Whole
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.stat import Stat
@@ -40,8 +41,22 @@ class Kind(Part):
     stats: dict[str, Stat] = Field(default_factory=dict)
     when_hit: WhenHit | None = None
     gone_if: Condition | None = None
+    stays_gone: bool = False
+    immune: list[str] | None = None
+    lives: Lives | None = None
     rules: list[Rule] = Field(default_factory=list)
     endings: dict[str, Ending] = Field(default_factory=dict)
+
+    @property
+    def copy_habits(self) -> list[str | None]:
+        """The habit that each copy has of its own, where the copies are listed."""
+        copies = self.copies if isinstance(self.copies, list) else []
+        return [copy["habit"].text if "habit" in copy else None for copy in copies]
+
+    @property
+    def all_rules(self) -> list[Rule]:
+        """Its rules, those that short forms stand for included."""
+        return [*self.rules, *([self.lives.rule] if self.lives else [])]
 
     @property
     def copy_count(self) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Annotated, Any
@@ -58,22 +59,51 @@ def _unwords(value: list[Any]) -> Any:
     return plain[0] if len(plain) == 1 else plain
 
 
-def formulas_in(value: object) -> Iterator[Formula]:
-    """All formulas that stand anywhere in a part of the game, those of its postings included."""
+def trees_in(value: object) -> Iterator[ast.expr]:
+    """The trees of all formulas that stand anywhere in a part of the game, those of its postings included."""
     if isinstance(value, Formula):
-        yield value
+        yield value.tree
     elif isinstance(value, PostingText):
+        yield value.target
         if value.amount is not None:
-            yield value.amount
+            yield value.amount.tree
     elif isinstance(value, Part):
         for name in value.model_fields_set:
-            yield from formulas_in(getattr(value, name))
+            yield from trees_in(getattr(value, name))
     elif isinstance(value, dict):
         for item in value.values():
-            yield from formulas_in(item)
+            yield from trees_in(item)
     elif isinstance(value, (list, tuple)):
         for item in value:
-            yield from formulas_in(item)
+            yield from trees_in(item)
+
+
+def values_of(value: object, owner: str) -> set[str]:
+    """The names that stand behind `owner.` anywhere in a part of the game: `speed` for `cue.speed`."""
+    return {
+        node.attr
+        for tree in trees_in(value)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == owner
+    }
+
+
+def bare_names(value: object) -> set[str]:
+    """All names in the formulas and postings of a part that stand by themselves, not before or behind a dot."""
+    found: set[str] = set()
+    for tree in trees_in(value):
+        owners = {id(node.value) for node in ast.walk(tree) if isinstance(node, (ast.Attribute, ast.Subscript))}
+        found |= {node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in owners}
+        # `health.max` is about self's health all the same.
+        found |= {
+            node.value.id
+            for node in ast.walk(tree)
+            if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.attr in _ABOUT_ACCOUNTS
+        }
+    return found
+
+
+_ABOUT_ACCOUNTS = ("max", "min", "start", "band", "share", "untouched", "base")
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,20 @@ from __future__ import annotations
 
 from typing import Any
 
-SECTIONS = ("numbers", "stats", "kinds", "attacks", "rules", "endings", "playtests")
+SECTIONS = (
+    "numbers",
+    "stats",
+    "kinds",
+    "attacks",
+    "actions",
+    "statuses",
+    "rules",
+    "levels",
+    "endings",
+    "habits",
+    "variants",
+    "playtests",
+)
 _QUIET = {"stats", "when", "start", "rules"}
 
 

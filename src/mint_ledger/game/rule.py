@@ -26,6 +26,8 @@ WHEN_KEYS = (
     "struck",
     "gone",
     "cue",
+    "act",
+    "level",
 )
 
 
@@ -47,6 +49,8 @@ class When(Part):
     struck: Names | None = None
     gone: Names | None = None
     cue: Names | None = None
+    act: Names | None = None
+    level: Names | None = None
 
     @model_validator(mode="before")
     @classmethod

@@ -10,7 +10,7 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.parts import Amount, Condition, Number, Part, Posting, Whole
 
-HAPPENINGS = ("hit", "meet", "cue", "set", "remove", "spawn", "attack")
+HAPPENINGS = ("hit", "meet", "cue", "set", "remove", "spawn", "attack", "act", "give", "end", "go")
 
 
 class Happening(Part):
@@ -24,6 +24,11 @@ class Happening(Part):
     remove: str | None = None
     spawn: str | None = None
     attack: str | None = None
+    act: str | None = None
+    give: str | None = None
+    end: str | None = None
+    to: str | None = None
+    go: str | None = None
     with_: str | dict[str, Amount] | None = Field(None, alias="with")
     by: str | None = None
     for_: Amount | None = Field(None, alias="for")
@@ -49,7 +54,12 @@ class Happening(Part):
             raise ValueError("a hit wants 'with: …', the attack that strikes")
         if self.cue is not None and isinstance(self.with_, str):
             raise ValueError("a cue's 'with' is a mapping like {speed: 9}")
-        for key, owners in (("sure", ("hit",)), ("for_", ("meet",)), ("with_", ("hit", "cue"))):
+        for key, owners in (
+            ("sure", ("hit",)),
+            ("for_", ("meet", "give")),
+            ("to", ("give", "end")),
+            ("with_", ("hit", "cue")),
+        ):
             if getattr(self, key) and not any(getattr(self, owner) is not None for owner in owners):
                 raise ValueError(f"'{key.rstrip('_')}' belongs to {' and '.join(owners)}")
         return self
@@ -82,6 +92,9 @@ class Playtest(Part):
     about: str | None = None
     seed: Whole = 1
     only_script: bool = False
+    level: str | None = None
+    habit: str | None = None
+    variant: str | None = None
     start: dict[str, Amount] = Field(default_factory=dict)
     script: list[Happening] = Field(default_factory=list)
     expect: list[Expectation] = Field(min_length=1)

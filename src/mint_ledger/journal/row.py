@@ -18,6 +18,11 @@ WHATS = (
     "tell",
     "contact",
     "ending",
+    "status",
+    "act",
+    "called off",
+    "slip",
+    "level",
 )
 WHAT_CODES = {what: float(code) for code, what in enumerate(WHATS)}
 MAX_VALUES = 8

@@ -38,14 +38,17 @@ COLUMNS = (
 def records(program: Program, rows: Sequence[Row]) -> Iterator[dict[str, Any]]:
     """The rows as mappings with the columns of `COLUMNS`; amounts are empty in rows that are no postings."""
     words = Words(program)
+    level = ""
     for number, row in enumerate(rows):
+        if WHATS[int(row.what)] == "level":
+            level = words.cause(row.cause)
         posting = WHATS[int(row.what)] == POSTING
         yield {
             "n": number,
             "step": int(row.step),
             "since": words.seconds(row.since),
             "time": words.seconds(row.step),
-            "level": "",
+            "level": level,
             "what": WHATS[int(row.what)],
             "entity": words.entity(row.entity),
             "stat": words.stat(row.stat),

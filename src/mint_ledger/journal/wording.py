@@ -148,10 +148,30 @@ class Words:
                 return self._told(row)
             case "contact":
                 return f"{who} and {by} meet"
+            case "status":
+                return self._status(row, who, cause)
+            case "act":
+                return f"{who} begins {cause}" if self._plain(row) == "begins" else f"{who} does {cause}"
+            case "called off":
+                return f"{who} is called off from {cause}"
+            case "slip":
+                return f"{who} slips with {cause}"
+            case "level":
+                return f"level {cause}"
             case "ending":
                 winner = f", {who} wins" if who else ""
                 return f"the end: {cause}{winner}"
         return what
+
+    def _status(self, row: Row, who: str, cause: str) -> str:
+        what = self._plain(row)
+        if not row.values:
+            return f"{who}: {cause} {what}"
+        length, count = row.values[:2]
+        times = f" (×{number(count)})" if count > 1 else ""
+        unit = "turns" if self.program.clock.unit == "turn" else "s"
+        lasting = f" for {number(length)} {unit}" if length < 1e17 else ""
+        return f"{who}: {cause} {what}{times}{lasting}"
 
     def _posting(self, row: Row) -> str:
         change = signed(row.after - row.before)
@@ -170,6 +190,8 @@ class Words:
     def _refused(self, row: Row, who: str, by: str, cause: str) -> str:
         if row.stat >= 0:
             return f"{self.account(row.entity, row.stat)} is left alone by {cause}: {who} is not there"
+        if row.cause >= 0 and self.program.causes[int(row.cause)].sort == "status":
+            return f"{who} is not given {cause}: {self._plain(row)}"
         if cause == "spawn":
             member = self.program.cast.member_of(int(row.entity))
             return f"no room for one more {member.name if member else who}"

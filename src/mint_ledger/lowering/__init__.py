@@ -4,24 +4,27 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from mint_ledger.errors import Fault, GameError, nearest
+from mint_ledger.errors import Fault, GameError, NotFound, nearest
 from mint_ledger.game.cast import Cast, CastError, make_cast
 from mint_ledger.game.dials import list_dials
-from mint_ledger.game.do import CueDo, Do, EachDo, IfDo, SpawnDo
+from mint_ledger.game.do import CueDo, Do, EachDo, GoDo, IfDo, SafeDo, SpawnDo
 from mint_ledger.game.document import GameFile
-from mint_ledger.game.parts import formulas_in
+from mint_ledger.game.parts import values_of
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Happening
-from mint_ledger.lowering.attack import lower_attack
+from mint_ledger.lowering.action import emit_action_part, lower_actions
+from mint_ledger.lowering.attack import emit_wind_ups, lower_attack
 from mint_ledger.lowering.contact import lower_contacts, order_lines
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.defence import forget_safe_time, lower_defence
 from mint_ledger.lowering.ending import ending_specs, lower_endings
 from mint_ledger.lowering.flow import emit_flows
 from mint_ledger.lowering.formulas import RESERVED
+from mint_ledger.lowering.habit import emit_habit_part, habit_column, habit_players, lower_habits, own_habits
+from mint_ledger.lowering.level import emit_first_level, lower_levels
 from mint_ledger.lowering.presence import (
     emit_beginnings,
     lower_begin,
@@ -34,13 +37,15 @@ from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine, lower_readout
 from mint_ledger.lowering.rule import RuleLowering
 from mint_ledger.lowering.script import LoweredPlaytest, lower_playtests, lower_script
 from mint_ledger.lowering.stats import check_circles, check_stats, emit_limit_postings, finish_accounts, lower_accounts
+from mint_ledger.lowering.status import emit_status_part, lower_statuses
+from mint_ledger.lowering.turns import lower_turns
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Constant, Dial, Expr, Local
 from mint_ledger.program.program import Event, OrderLine, Program, ScriptItem
 from mint_ledger.program.statements import Settle
 
 NOBODY = Constant(-1.0)
-PHASES = {"0 start": 0, "4 contact": 1, "5 attacks and rules": 2, "6 flows": 3, "7 endings": 4}
+PHASES = ("0 start", "1 time", "3 players", "4 contact", "5 attacks and rules", "6 flows", "7 endings")
 REACTIONS = ("reactions: hits", "reactions: conditions", "reactions: gone", "reactions: cues")
 
 
@@ -52,6 +57,9 @@ class Lowered:
     playtests: tuple[LoweredPlaytest, ...]
     readout: tuple[ReadoutBar | ReadoutLine, ...]
     script: tuple[ScriptItem, ...] = ()
+    habits: tuple[tuple[int, int], ...] = ()
+    habit_players: dict[str, tuple[int, ...]] = field(default_factory=dict)
+    levels: tuple[str, ...] = ()
 
 
 def lower(game: GameFile, script: Sequence[Happening] = ()) -> Lowered:
@@ -89,13 +97,21 @@ def try_lower(game: GameFile, script: Sequence[Happening] = ()) -> tuple[Lowered
             forget_safe_time(lowering, member)
     _lower_in_file_order(lowering)
     lower_endings(lowering)
+    lower_statuses(lowering)
+    lower_actions(lowering)
+    lower_habits(lowering)
+    lower_levels(lowering)
+    _check_immunities(lowering)
+    _check_variants(lowering)
     playtests = lower_playtests(lowering)
     items = lower_script(lowering, script, ("script",), "run") if script else ()
     readout = lower_readout(lowering)
     _check_overrides(lowering)
     _lower_parts(lowering)
     program = _program(lowering)
-    return Lowered(program, playtests, readout, items), lowering.faults
+    habits = tuple(own_habits(lowering))
+    players = habit_players(lowering)
+    return Lowered(program, playtests, readout, items, habits, players, tuple(game.levels)), lowering.faults
 
 
 def _check_names(lowering: Lowering) -> None:
@@ -105,12 +121,15 @@ def _check_names(lowering: Lowering) -> None:
         "stats": list(game.stats),
         "kinds": list(game.kinds),
         "attacks": list(game.attacks),
+        "actions": list(game.actions),
+        "statuses": list(game.statuses),
+        "levels": list(game.levels),
     }
     owners: dict[str, str] = {}
     for section, names in places.items():
         for name in names:
             _check_identifier(lowering, (section, name), name)
-            if section != "attacks":
+            if section in ("numbers", "stats", "kinds"):
                 if name in owners:
                     lowering.fault((section, name), f"'{name}' is the name of one of the {owners[name]} already")
                 owners[name] = section
@@ -150,21 +169,31 @@ def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) ->
                 visit(item.else_ or [], owners)
             elif isinstance(item, EachDo):
                 visit(item.do, owners)
+            elif isinstance(item, GoDo):
+                lowering.gone_to.add(item.go)
+            elif isinstance(item, SafeDo):
+                lowering.gives_safety = True
 
     for name, kind in game.kinds.items():
         family = tuple(member.name for member in lowering.cast.family(name))
-        for rule in kind.rules:
+        for rule in kind.all_rules:
             visit(rule.do, family)
+    for action in game.actions.values():
+        visit(action.do, tuple(m.name for m in lowering.cast.families(action.by)))
+    for status in game.statuses.values():
+        visit(status.do or [], tuple(lowering.cast.members))
     for rule in game.rules:
         visit(rule.do, ())
     for attack in game.attacks.values():
         visit(attack.also or [], tuple(m.name for m in lowering.cast.families(attack.from_)))
     for happening in (*script, *(item for test in game.playtests.values() for item in test.script)):
+        if happening.go is not None:
+            lowering.gone_to.add(happening.go)
         if happening.cue is not None:
             _note_cue(lowering, happening.cue, list(happening.with_) if isinstance(happening.with_, dict) else [])
     for rule in (*game.rules, *(rule for kind in game.kinds.values() for rule in kind.rules)):
         # Scripts give cues from outside; what rules read of them tells which values they bring.
-        read = {name for formula in formulas_in(rule) for name in formula.values_of("cue")}
+        read = values_of(rule, "cue")
         for when in rule.when:
             for cue in when.cue or []:
                 _note_cue(lowering, cue, sorted(read))
@@ -184,9 +213,36 @@ def _make_fixed_columns(lowering: Lowering) -> None:
         ("winner", "measure", 0.0),
         ("script position", "stamp", 0.0),
         ("only script", "flag", 0.0),
+        ("first level", "stamp", 0.0),
     ):
         lowering.layout.column(name, role, opening=opening)  # type: ignore[arg-type]
     present_column(lowering)
+    if lowering.game.habits:
+        habit_column(lowering)
+
+
+def _check_variants(lowering: Lowering) -> None:
+    game = lowering.game
+    for name, dials in game.variants.items():
+        for dial in dials:
+            try:
+                lowering.dials.find(dial)
+            except NotFound as error:
+                lowering.fault(("variants", name, dial), str(error))
+    for name, playtest in game.playtests.items():
+        for key, known in (("level", game.levels), ("habit", game.habits), ("variant", game.variants)):
+            wanted = getattr(playtest, key)
+            if wanted is not None and wanted not in known:
+                lowering.fault(("playtests", name, key), f"unknown {key} '{wanted}'{nearest(wanted, known)}")
+
+
+def _check_immunities(lowering: Lowering) -> None:
+    statuses = lowering.game.statuses
+    for name, kind in lowering.game.kinds.items():
+        for index, status in enumerate(kind.immune or []):
+            if status not in statuses:
+                path = ("kinds", name, "immune", index)
+                lowering.fault(path, f"unknown status '{status}'{nearest(status, statuses)}")
 
 
 def _lower_in_file_order(lowering: Lowering) -> None:
@@ -197,11 +253,14 @@ def _lower_in_file_order(lowering: Lowering) -> None:
     for section in game.section_order():
         if section == "kinds":
             for name, kind in game.kinds.items():
-                for index, rule in enumerate(kind.rules):
-                    holders = tuple(m for m in lowering.cast.family(name) if any(rule is r for r in m.kind.rules))
-                    path = ("kinds", name, "rules", index)
+                for index, rule in enumerate(kind.all_rules):
+                    holders = tuple(m for m in lowering.cast.family(name) if any(rule is r for r in m.kind.all_rules))
+                    is_short = index >= len(kind.rules)
+                    path = ("kinds", name, "lives") if is_short else ("kinds", name, "rules", index)
                     title = _title(titles, rule, name)
                     RuleLowering(lowering, rule, path, holders, True, title, next(numbers)).lower()
+        elif section == "turns":
+            lower_turns(lowering)
         elif section == "attacks":
             for name, attack in game.attacks.items():
                 lower_attack(lowering, name, attack)
@@ -223,6 +282,8 @@ def _check_overrides(lowering: Lowering) -> None:
         stats = lowering.cast.members[name].kind.stats
         for index, overrides in enumerate(kind.copies if isinstance(kind.copies, list) else []):
             for stat, value in overrides.items():
+                if stat == "habit":
+                    continue
                 path = ("kinds", name, "copies", index, stat)
                 if stat not in stats:
                     lowering.fault(path, f"{name} has no stat '{stat}'{nearest(stat, stats)}")
@@ -234,8 +295,20 @@ def _lower_parts(lowering: Lowering) -> None:
     """The parts of a step, and what comes before the first."""
     wiring = lowering.wiring
     lower_contacts(lowering)
-    lowering.procedure(BlockBuilder().procedure("part 1"))
-    lowering.procedure(BlockBuilder().procedure("part 3"))
+    time = BlockBuilder()
+    for emit in wiring.new_step:
+        emit(time)
+    emit_status_part(lowering, time)
+    emit_action_part(lowering, time)
+    emit_wind_ups(lowering, time)
+    if lowering.game.statuses or wiring.new_step:
+        time.emit(Settle(NOBODY, ZERO))
+    lowering.procedure(time.procedure("part 1"))
+    players = BlockBuilder()
+    emit_habit_part(lowering, players)
+    lowering.procedure(players.procedure("part 3"))
+    if not lowering.game.levels:
+        lowering.procedure(BlockBuilder().procedure("part 7 levels"))
     _lower_part(lowering, "part 5", wiring.polled)
     flows = BlockBuilder()
     emit_flows(lowering, flows)
@@ -251,6 +324,7 @@ def _lower_parts(lowering: Lowering) -> None:
     lower_opening(lowering)
     opening = BlockBuilder()
     emit_beginnings(lowering, opening)
+    emit_first_level(lowering, opening)
     for emit in wiring.starts:
         emit(opening)
     opening.emit(Settle(NOBODY, ZERO, always=True))

@@ -10,6 +10,7 @@ from dataclasses import replace
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering import contact, reading
+from mint_ledger.lowering.action import anyone_is_ever_busy, busy_code, busy_column, busy_until
 from mint_ledger.lowering.chance import draw, happens
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.defence import MISSES, SKIPPED, dodge_of, safe_until, struck_through
@@ -19,6 +20,7 @@ from mint_ledger.lowering.formulas import amount, condition
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.reading import has_stat, hits_column
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.status import blocked
 from mint_ledger.lowering.timer import Timer, add_timer
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, mul, neg, no, sub
 from mint_ledger.program.expressions import (
@@ -85,6 +87,8 @@ class AttackLowering:
         lowering, attack = self.lowering, self.attack
         if not self.targets or not self.strikers:
             return
+        if attack.lasts is None and attack.breaks_if is not None:
+            lowering.fault((*self.path, "breaks_if"), "'breaks_if' wants 'lasts': this strike has no wind-up")
         if attack.aims in ("nearest",):
             lowering.fault((*self.path, "aims"), "the game has no space, so nothing is nearest; use first, weakest …")
         pairs = [(s, t) for s in self.strikers for t in self.targets if not self._always_spared(s, t)]
@@ -128,6 +132,10 @@ class AttackLowering:
         paid = b.new_local()
         b.emit(Let(paid, ZERO))
         scope = self.scope(b, striker, None)
+        for obstacle, why in self._obstacles(striker):
+            with b.when(obstacle):
+                self._note(b, "refused", striker, ZERO, why)
+                b.emit(Leave("procedure"))
         if self.attack.needs is not None:
             test = condition(scope.pure("what an attack needs"), self.attack.needs, "needs")
             with b.when(no(test)):
@@ -149,6 +157,15 @@ class AttackLowering:
         b.emit(Let(paid, ONE))
         self.lowering.procedure(b.procedure(f"pay {self.name}", Local(paid)))
 
+    def _obstacles(self, striker: Expr) -> list[tuple[Expr, str]]:
+        found: list[tuple[Expr, str]] = []
+        keeps = blocked(self.lowering, self.name, striker)
+        if keeps is not None:
+            found.append((keeps, "a status blocks it"))
+        if anyone_is_ever_busy(self.lowering):
+            found.append((At(busy_column(self.lowering), striker), "busy"))
+        return found
+
     def _note(self, b: BlockBuilder, what: str, striker: Expr, target: Expr, why: str) -> None:
         who = target if target != ZERO else striker
         b.emit(Note(what, who, striker, self.cause, self.lowering.text([why])))
@@ -167,13 +184,73 @@ class AttackLowering:
         paid = b.new_local()
         b.emit(Call(f"pay {self.name}", (striker,), paid))
         b.leave_unless(Local(paid))
+        aims_at_all = self.attack.aims == "all"
+        chosen: Expr = const(-1) if aims_at_all else b.let(self._choice(b, striker, candidate, where, count))
+        if self.attack.lasts is not None:
+            self._emit_wind_up(b, striker, chosen)
+        else:
+            b.emit(Call(f"let fly {self.name}", (striker, chosen)))
+        self._lower_let_fly()
+        self.lowering.procedure(b.procedure(f"try {self.name}"))
+
+    def _lower_let_fly(self) -> None:
+        """`let fly NAME` (striker, target): at the target that was chosen, or at all."""
+        b = BlockBuilder(2)
+        striker, target = Local(0), Local(1)
         if self.attack.aims == "all":
-            with b.each(ranges) as who, b.when(no(self.spared(striker, who))):
+            with b.each(ranges_of(self.targets)) as who, b.when(no(self.spared(striker, who))):
                 b.emit(Call(f"hit {self.name}", (striker, who, ZERO)))
         else:
-            chosen = b.let(self._choice(b, striker, candidate, where, count))
-            b.emit(Call(f"hit {self.name}", (striker, chosen, ZERO)))
-        self.lowering.procedure(b.procedure(f"try {self.name}"))
+            b.emit(Call(f"hit {self.name}", (striker, target, ZERO)))
+        self.lowering.procedure(b.procedure(f"let fly {self.name}"))
+
+    # The wind-up: a strike that takes time
+
+    def _target_column(self) -> Column:
+        return self.lowering.entity_column(f"winds up at: {self.name}", self.strikers, opening=-1.0)
+
+    def _emit_wind_up(self, b: BlockBuilder, striker: Expr, chosen: Expr) -> None:
+        lowering = self.lowering
+        assert self.attack.lasts is not None
+        lasts = b.let(amount(self.scope(b, striker, None, "wind-up"), self.attack.lasts, "lasts"))
+        b.emit(Set(busy_column(lowering), striker, const(busy_code(lowering, self.name))))
+        b.emit(Set(busy_until(lowering), striker, add(Time(), lasts)))
+        b.emit(Set(self._target_column(), striker, chosen))
+        b.emit(Note("act", striker, striker, self.cause, lowering.text(["begins"]), (lasts,)))
+
+    def emit_wind_up_part(self, b: BlockBuilder) -> None:
+        """The share of part 1: a wind-up is called off where its target has left or it is broken; else it strikes."""
+        if self.attack.lasts is None or not self.strikers or not self.targets:
+            return
+        lowering = self.lowering
+        busy = busy_column(lowering)
+        with b.each(ranges_of(self.strikers)) as who:
+            with b.when(compare("==", At(busy, who), const(busy_code(lowering, self.name)))):
+                target = b.let(At(self._target_column(), who))
+                with b.block() as off:
+                    b.emit(Set(busy, who, ZERO))
+                    b.emit(Note("called off", who, who, self.cause))
+                    b.emit(Settle(self.cause, who))
+                with b.block() as done:
+                    with b.when(Due(At(busy_until(lowering), who))):
+                        b.emit(Set(busy, who, ZERO))
+                        b.emit(Call(f"let fly {self.name}", (who, target)))
+                        b.emit(Settle(self.cause, who))
+                b.emit(If(self._called_off(b, who, target), tuple(off), tuple(done)))
+        lowering.order.append(OrderLine("1 time", f"{self.name}: strikes after its wind-up", self.path))
+
+    def _called_off(self, b: BlockBuilder, who: Expr, target: Expr) -> Expr:
+        tests: list[Expr] = []
+        if self.attack.aims != "all":
+            tests.append(no(self.lowering.present(target)))
+        keeps = blocked(self.lowering, self.name, who)
+        if keeps is not None:
+            tests.append(keeps)
+        if self.attack.breaks_if is not None:
+            other = target if self.attack.aims != "all" else None
+            scope = self.scope(b, who, other).pure("what breaks a wind-up off")
+            tests.append(condition(scope, self.attack.breaks_if, "breaks_if"))
+        return Or(tuple(tests)) if tests else ZERO
 
     def _choice(self, b: BlockBuilder, striker: Expr, candidate: int, where: Expr, count: Expr) -> Expr:
         ranges = ranges_of(self.targets)
@@ -387,6 +464,12 @@ def _when_hit_owner(lowering: Lowering, member: Member) -> str:
 def _dialled(lowering: Lowering, scope: Scope, member: Member) -> Scope:
     """The same scope at the kind's own path, where its dials are."""
     return scope.with_path(("kinds", member.name, "when_hit"))
+
+
+def emit_wind_ups(lowering: Lowering, b: BlockBuilder) -> None:
+    """The share of part 1 of all attacks that take time."""
+    for name, attack in lowering.game.attacks.items():
+        AttackLowering(lowering, name, attack).emit_wind_up_part(b)
 
 
 def strikers_of(lowering: Lowering, target: str) -> Members:

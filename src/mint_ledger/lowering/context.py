@@ -40,6 +40,7 @@ EmitEvent = Callable[[BlockBuilder, Expr, Expr, tuple[Expr, ...]], None]
 class Wiring:
     """What sets rules and attacks off, in the order of the file: it becomes the parts of a step."""
 
+    new_step: list[Emit] = field(default_factory=list)
     starts: list[Emit] = field(default_factory=list)
     polled: list[Emit] = field(default_factory=list)
     watched: list[Emit] = field(default_factory=list)
@@ -76,6 +77,10 @@ class Lowering:
     on_opening: list[Callable[[BlockBuilder], None]] = field(default_factory=list)
     # Kinds whose entities are spawned by rules of these members ("" is the game itself).
     makers: dict[str, set[str]] = field(default_factory=dict)
+    # Whether some rule makes an entity safe (or a life that is spent does).
+    gives_safety: bool = False
+    # Levels that some rule or script goes to.
+    gone_to: set[str] = field(default_factory=set)
     touched_stats: set[str] = field(default_factory=set)
     # The names of the values that each cue brings, in the order of their first use.
     cue_values: dict[str, list[str]] = field(default_factory=dict)

@@ -68,11 +68,16 @@ def _safe_slot(lowering: Lowering, member: Member, striker: Expr, target: Expr) 
     return index
 
 
+def ever_safe(lowering: Lowering, member: Member) -> bool:
+    """Whether anything can make the entities of a kind safe for a while."""
+    return when_hit_of(member).safe_for is not None or lowering.gives_safety
+
+
 def safe_until(lowering: Lowering, members: Sequence[Member], striker: Expr, target: Expr) -> Expr | None:
     """Until when the target is safe from the striker; none where no kind of target ever is."""
     value: Expr | None = None
     for member in members:
-        if when_hit_of(member).safe_for is None or not member.room:
+        if not member.room or not ever_safe(lowering, member):
             continue
         until = At(_safe_column(lowering, member), _safe_slot(lowering, member, striker, target))
         here = inside(target, ((member.first, member.room),))
@@ -207,9 +212,26 @@ def _strikers(lowering: Lowering, member: Member) -> tuple[Member, ...]:
     return strikers_of(lowering, member.name)
 
 
+def emit_safe(lowering: Lowering, b: BlockBuilder, who: EntityRef, seconds: Expr) -> None:
+    """Let nothing hit an entity for a while."""
+    until = b.let(add(Time(), seconds))
+    for member in who.members:
+        if not member.room:
+            continue
+        column = _safe_column(lowering, member)
+        with b.when(inside(who.entity, ((member.first, member.room),))):
+            if when_hit_of(member).safe_from == "source":
+                with b.repeat(const(lowering.cast.size)) as striker:
+                    slot = _safe_slot(lowering, member, striker, who.entity)
+                    b.emit(Set(column, slot, higher_of(At(column, slot), until)))
+            else:
+                slot = _safe_slot(lowering, member, ZERO, who.entity)
+                b.emit(Set(column, slot, higher_of(At(column, slot), until)))
+
+
 def forget_safe_time(lowering: Lowering, member: Member) -> None:
     """Whoever appears anew is not safe from the hits of a former life."""
-    if when_hit_of(member).safe_for is None or not member.room:
+    if not member.room or not ever_safe(lowering, member):
         return
     column = _safe_column(lowering, member)
 

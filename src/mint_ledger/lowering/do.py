@@ -5,14 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 
 from mint_ledger.errors import nearest
-from mint_ledger.formula import FormulaError
+from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.game import do as steps
 from mint_ledger.game.parts import Part
 from mint_ledger.game.readout import split_text
 from mint_ledger.lowering import contact, entities
 from mint_ledger.lowering.context import ranges_of
+from mint_ledger.lowering.defence import emit_safe
 from mint_ledger.lowering.ending import finish, list_endings
 from mint_ledger.lowering.formulas import amount, condition, lower_formula
+from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
@@ -43,6 +45,15 @@ def _emit_step(scope: Scope, item: Part, cause: Expr) -> None:
                 _attack(scope, item)
             case steps.CueDo():
                 _cue(scope, item)
+            case steps.GiveDo():
+                emit_give(scope, item.give, item.to, item.for_)
+            case steps.EndDo():
+                emit_end(scope, item.end, item.to)
+            case steps.SafeDo():
+                who = entities.entity_text(scope, item.safe)
+                emit_safe(scope.lowering, scope.builder, who, amount(scope, item.for_, "for"))
+            case steps.GoDo():
+                emit_go(scope.lowering, scope.builder, item.go)
             case steps.FinishDo():
                 _finish(scope, item)
             case steps.MeetDo():
@@ -129,6 +140,33 @@ def _cue(scope: Scope, item: steps.CueDo) -> None:
     who = doer(scope)
     scope.builder.emit(Note("cue", who, who, const(cause), -1, tuple(values)))
     scope.builder.emit(Raise(event, who, ZERO, tuple(values)))
+
+
+def known_status(scope: Scope, name: str) -> str:
+    """The name of a status of the game.
+
+    Raises:
+        Problem: there is none.
+    """
+    statuses = scope.lowering.game.statuses
+    if name not in statuses:
+        raise Problem(f"unknown status '{name}'{nearest(name, statuses)}")
+    return name
+
+
+def emit_give(scope: Scope, status: str, to: str, seconds: Formula | None) -> None:
+    """Emit the giving of a status; without seconds it lasts as long as it says itself."""
+    name = known_status(scope, status)
+    who = entities.entity_text(scope, to)
+    length = amount(scope, seconds, "for") if seconds is not None else const(-1.0)
+    scope.builder.emit(Call(f"give {name}", (who.entity, doer(scope), length)))
+
+
+def emit_end(scope: Scope, status: str, to: str) -> None:
+    """Emit the early end of a status."""
+    name = known_status(scope, status)
+    who = entities.entity_text(scope, to)
+    scope.builder.emit(Call(f"end {name}", (who.entity, doer(scope))))
 
 
 def _finish(scope: Scope, item: steps.FinishDo) -> None:

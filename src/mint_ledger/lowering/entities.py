@@ -76,6 +76,10 @@ def _named(scope: Scope, name: str) -> EntityRef:
         if scope.other is None:
             raise Problem("there is no 'other' here; it is known in rules about two entities, like {meets: …}")
         return scope.other
+    if name == "whose":
+        from mint_ledger.lowering.turns import whose
+
+        return whose(scope.lowering)
     if name == "maker":
         if scope.self_ is None:
             raise Problem("there is no 'self' here, so there is no 'maker'")

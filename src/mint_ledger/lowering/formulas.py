@@ -9,6 +9,7 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
 from mint_ledger.formula.syntax import CHANCE_CALLS, shorten
 from mint_ledger.lowering import chance, entities, reading
+from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed, ValueType
 from mint_ledger.program.arithmetic import guarded_power
@@ -27,6 +28,7 @@ from mint_ledger.program.expressions import (
     ZERO,
     And,
     Apply,
+    At,
     Checked,
     Choose,
     CompareOp,
@@ -68,6 +70,13 @@ RESERVED = (
     "ending",
     "winner",
 )
+
+
+def level_time(lowering: Lowering) -> Expr:
+    """Seconds since the level began, or since the start where there are none."""
+    if not lowering.game.levels:
+        return Time()
+    return sub(Time(), At(lowering.layout.column("level began", "stamp"), ZERO))
 
 
 def amount(scope: Scope, formula: Formula, *more: str | int) -> Expr:
@@ -215,14 +224,17 @@ class FormulaLowerer:
         elif name in lowering.game.numbers:
             index = lowering.dial_index(("numbers", name))
             found = Typed(Dial(index) if index is not None else ZERO, "number")
-        elif name in ("time", "level_time"):
+        elif name == "time":
             found = Typed(Time(), "number")
+        elif name == "level_time":
+            found = Typed(level_time(lowering), "number")
         elif name == "turn":
             if lowering.game.clock.unit != "turn":
                 raise Problem("the game has no turns; its clock counts seconds")
             found = Typed(Step(), "number")
         elif name == "whose":
-            raise Problem("the game has no 'turns', so it is nobody's turn")
+            ref = entities.entity(self, node)
+            return Typed(ref.entity, "entity", members=ref.members)
         elif scope.outcome and name in ("result", "ending", "winner"):
             return reading.outcome(self, name)
         elif name in lowering.cast.members:

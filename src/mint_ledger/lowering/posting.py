@@ -10,6 +10,7 @@ from mint_ledger.formula import Formula, PostingText
 from mint_ledger.game.cast import Member
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import entities, reading
+from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.formulas import FormulaLowerer, check_type, lower_formula
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
@@ -57,6 +58,11 @@ def target(scope: Scope, node: ast.expr) -> tuple[EntityRef, str]:
             raise Problem(f"'.{node.attr}' cannot be posted to; change the stat itself")
         return entities.entity(FormulaLowerer(scope, -1), node.value), node.attr
     raise Problem("only a stat can be changed")
+
+
+def booked(lowering: Lowering, stat: str, entity: Expr) -> Expr:
+    """The booked value of an account."""
+    return Read(reading.account_column(lowering, stat), entity)
 
 
 def _stat_names(scope: Scope) -> set[str]:

@@ -40,6 +40,7 @@ def lower_presence(lowering: Lowering) -> None:
 def lower_opening(lowering: Lowering) -> None:
     """Make `opening accounts`: the game's own stats, then those of every entity that is there at the start."""
     b = BlockBuilder()
+    named_by_levels = {kind for level in lowering.game.levels.values() for kind in level.present}
     present = present_column(lowering)
     b.emit(Set(present, ZERO, ONE))
     b.emit(Set(lowering.layout.column("ending", "measure", opening=-2.0), ZERO, Constant(-1.0)))
@@ -47,6 +48,8 @@ def lower_opening(lowering: Lowering) -> None:
     for member in lowering.cast.members.values():
         dial = lowering.dial_index(("kinds", member.name, "copies"))
         count: Expr = Dial(dial) if dial is not None else const(member.kind.copy_count)
+        if member.name in named_by_levels:
+            count = ZERO
         with b.repeat(const(member.room)) as index:
             entity = b.let(add(const(member.first), index))
             b.emit(Set(present, entity, compare("<", index, count)))

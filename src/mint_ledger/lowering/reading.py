@@ -14,6 +14,7 @@ from mint_ledger.lowering import entities
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed
+from mint_ledger.lowering.status import altered, has_status
 from mint_ledger.program.building import choose, compare, const, div, higher_of, lower_of, sub
 from mint_ledger.program.expressions import (
     ZERO,
@@ -72,7 +73,7 @@ def _one_value(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | No
     _note_dependence(f.scope, member, name)
     if stat.formula is not None:
         return worked_out(f, ref, name, member, stat)
-    value = Read(account_column(lowering, name), ref.entity)
+    value = altered(f, ref, member, name, Read(account_column(lowering, name), ref.entity))
     return Typed(value, stat.value_type, tuple(stat.one_of or ()))
 
 
@@ -336,12 +337,49 @@ def ending_words(lowering: Lowering, name: str) -> list[str]:
 
 def question(f: FormulaLowerer, name: str, arguments: list[ast.expr]) -> Typed:
     """`hits(attack)` in an expectation; what needs statuses, actions or space says that the game has none."""
+    if name == "has":
+        return _has(f, arguments)
+    if name == "ready":
+        return _ready(f, arguments[0])
     if name == "hits":
         if not f.scope.outcome:
             raise Problem("hits() belongs to the expectations of a playtest")
         return _hits(f, arguments[0])
-    lacks = {"has": "statuses", "ready": "actions"}.get(name, "space")
-    raise Problem(f"the game has no {lacks}, so {name}() has no meaning here")
+    raise Problem(f"the game has no space, so {name}() has no meaning here")
+
+
+def _word_of(node: ast.expr) -> str:
+    if isinstance(node, ast.Constant) and isinstance(node.value, str):
+        return node.value
+    return node.id if isinstance(node, ast.Name) else ast.unparse(node)
+
+
+def _has(f: FormulaLowerer, arguments: list[ast.expr]) -> Typed:
+    """`has(entity, status)`."""
+    statuses = f.scope.lowering.game.statuses
+    if not statuses:
+        raise Problem("the game has no statuses, so has() has no meaning here")
+    status = _word_of(arguments[1])
+    if status not in statuses:
+        raise Problem(f"unknown status '{shorten(status)}'{nearest(status, statuses)}")
+    ref = entities.entity(f, arguments[0])
+    return Typed(has_status(f.scope.lowering, status, ref.entity), "flag")
+
+
+def _ready(f: FormulaLowerer, node: ast.expr) -> Typed:
+    """`ready(action)`: whether self could begin it now."""
+    from mint_ledger.lowering.action import ActionLowering
+
+    actions = f.scope.lowering.game.actions
+    if not actions:
+        raise Problem("the game has no actions, so ready() has no meaning here")
+    name = _word_of(node)
+    if name not in actions:
+        raise Problem(f"unknown action '{shorten(name)}'{nearest(name, actions)}")
+    if f.scope.self_ is None:
+        raise Problem("there is no 'self' here, and ready() asks whether self could begin an action")
+    action = ActionLowering(f.scope.lowering, name, actions[name])
+    return Typed(action.ready(f.scope.builder, f.scope.self_.entity), "flag")
 
 
 def _hits(f: FormulaLowerer, node: ast.expr) -> Typed:

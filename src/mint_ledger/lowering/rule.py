@@ -19,7 +19,7 @@ from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.timer import Timer, add_timer
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
-from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Time, inside
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Ranges, Time, inside
 from mint_ledger.program.program import OrderLine, Path
 from mint_ledger.program.statements import Call, Note, Raise, Set, Settle
 
@@ -103,6 +103,10 @@ class RuleLowering:
                     members += self.lowering.cast.families(self.lowering.game.attacks[attack].from_)
             elif when.gone and when.gone != ["self"]:
                 members += self._kinds(when.gone, "gone")
+            elif when.act:
+                for name in when.act:
+                    if name in self.lowering.game.actions:
+                        members += self._kinds(self.lowering.game.actions[name].by, "act")
             else:
                 return None
         return EntityRef(SELF, _unique(members))
@@ -234,6 +238,8 @@ class RuleLowering:
             "struck": self._wire_hits,
             "gone": self._wire_gone,
             "cue": self._wire_cue,
+            "act": self._wire_act,
+            "level": self._wire_level,
         }[when.key]
         wire(when, path, index)
 
@@ -420,6 +426,34 @@ class RuleLowering:
 
             def handle(b: BlockBuilder, giver: Expr, _: Expr, values: tuple[Expr, ...]) -> None:
                 self._for_each(b, lambda who: b.emit(self._call(who, giver, giver, values)))
+
+            self.lowering.wiring.on_event(event, handle)
+
+    def _wire_act(self, when: When, path: Path, index: int) -> None:
+        actions = self.lowering.game.actions
+        for name in when.act or []:
+            if name not in actions:
+                raise Problem(f"unknown action '{name}'{nearest(name, actions)}")
+            event = self.lowering.event(f"act {name}", "hit")
+            self._order("reactions: hits", f"after {name}")
+            holders = ranges_of(self.holders)
+
+            def handle(b: BlockBuilder, who: Expr, _: Expr, __: tuple[Expr, ...], holders: Ranges = holders) -> None:
+                with b.when(inside(who, holders) if self.under_kind else ONE):
+                    self._call_unless_gone(b, who, ZERO, who, ())
+
+            self.lowering.wiring.on_event(event, handle)
+
+    def _wire_level(self, when: When, path: Path, index: int) -> None:
+        levels = self.lowering.game.levels
+        for name in when.level or []:
+            if name not in levels:
+                raise Problem(f"unknown level '{name}'{nearest(name, levels)}")
+            event = self.lowering.event(f"level {name}", "cue")
+            self._order("0 start", f"as the level {name} opens")
+
+            def handle(b: BlockBuilder, _: Expr, __: Expr, ___: tuple[Expr, ...]) -> None:
+                self._for_each(b, lambda who: b.emit(self._call(who, ZERO, who)))
 
             self.lowering.wiring.on_event(event, handle)
 

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
 from mint_ledger.game.script import Happening, Playtest
 from mint_ledger.lowering import contact, entities
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.do import check_striker, check_target, known_attack
+from mint_ledger.lowering.do import check_striker, check_target, emit_end, emit_give, known_attack
 from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
@@ -89,12 +91,39 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
             assert item.remove is not None
             who = entities.entity_text(scope, item.remove)
             b.emit(Call("remove", (who.entity, by.entity if by else ZERO, cause)))
+        case "act":
+            assert item.act is not None
+            doer = by or _only_doer(lowering, scope, item.act)
+            b.emit(Call(f"act {item.act}", (doer.entity,)))
+            return doer.entity
+        case "give":
+            emit_give(scope, str(item.give), _whom(item), item.for_)
+        case "end":
+            emit_end(scope, str(item.end), _whom(item))
+        case "go":
+            emit_go(lowering, b, str(item.go))
         case _:
             assert item.spawn is not None
             if item.spawn not in lowering.cast.members or not lowering.cast.members[item.spawn].room:
                 raise Problem(f"there is no kind '{item.spawn}' with room for one more")
             b.emit(Call(f"spawn {item.spawn}", (by.entity if by else ZERO,)))
     return by.entity if by else ZERO
+
+
+def _whom(item: Happening) -> str:
+    if item.to is None:
+        raise Problem("it is not known whom; write 'to: …'")
+    return item.to
+
+
+def _only_doer(lowering: Lowering, scope: Scope, action: str) -> EntityRef:
+    actions = lowering.game.actions
+    if action not in actions:
+        raise Problem(f"unknown action '{action}'{nearest(action, actions)}")
+    members = [m for m in lowering.cast.families(actions[action].by) if m.room]
+    if len(members) == 1 and members[0].room == 1:
+        return entities.entity_text(scope, members[0].name)
+    raise Problem(f"several can do '{action}'; write 'by: {members[0].name if members else '…'}[1]'")
 
 
 def _only_striker(lowering: Lowering, scope: Scope, attack: str) -> EntityRef:

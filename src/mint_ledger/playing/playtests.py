@@ -14,6 +14,7 @@ from mint_ledger.journal.wording import Words
 from mint_ledger.lowering import Lowered
 from mint_ledger.lowering.script import LoweredPlaytest
 from mint_ledger.playing.run import outcome
+from mint_ledger.playing.settings import habit_starts, level_start
 from mint_ledger.program.expressions import Expr, Local
 
 
@@ -163,6 +164,9 @@ def playtest_results(lowered: Lowered, turned: Mapping[str, Lowered] | None = No
             game = (turned or {}).get(playtest.name, lowered)
             own = next(p for p in game.playtests if p.name == playtest.name)
             starts, _ = starts_of(game, playtest.model.start)
+            starts += habit_starts(game, playtest.model.habit)
+            if playtest.model.level is not None:
+                starts.append(level_start(game, playtest.model.level))
         except (NotFound, GameError) as error:
             results.append(PlaytestResult(playtest.name, (), str(error)))
             continue

@@ -40,6 +40,7 @@ class Run:
         *,
         seed: int = 1,
         run: int = 0,
+        habit: str | None = None,
         script: Sequence[ScriptItem] = (),
         only_script: bool = False,
         starts: Sequence[Start] = (),
@@ -49,6 +50,7 @@ class Run:
         self.program = lowered.program
         self.seed = seed
         self.number = run
+        self.habit = habit
         self._settings: dict[str, Any] = {
             "seed": seed,
             "run": run,
@@ -72,7 +74,8 @@ class Run:
     def title(self) -> str:
         """The heading of its books: game, seed and run."""
         more = f" · run {self.number}" if self.number else ""
-        return f"{self.program.title} · seed {self.seed}{more}"
+        habit = f" · {self.habit}" if self.habit else ""
+        return f"{self.program.title} · seed {self.seed}{more}{habit}"
 
     @cached_property
     def journal(self) -> pd.DataFrame:

@@ -16,7 +16,9 @@ from mint_ledger.program.state import Column, Layout
 from mint_ledger.program.statements import Procedure
 
 Path = tuple[str | int, ...]
-CauseSort = Literal["rule", "attack", "flow", "limit", "spawn", "script", "ending", "cue"]
+CauseSort = Literal[
+    "rule", "attack", "flow", "limit", "spawn", "script", "ending", "cue", "status", "action", "habit", "level"
+]
 Result = Literal["win", "lose", "draw", "unfinished"]
 EventPhase = Literal["hit", "condition", "gone", "cue"]
 

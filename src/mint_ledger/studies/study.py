@@ -11,10 +11,12 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering import Lowered
 from mint_ledger.playing.run import check_seed
+from mint_ledger.playing.settings import habit_starts
 from mint_ledger.program.program import Program
 from mint_ledger.studies.estimate import Estimate, quantile, rate
 
@@ -101,6 +103,7 @@ def make_study(
     runs: int,
     seed: int,
     *,
+    habit: str | None = None,
     executor: Executor | None = None,
     progress: Callable[[int, int], None] | None = None,
 ) -> Study:
@@ -113,21 +116,24 @@ def make_study(
     if isinstance(runs, bool) or not isinstance(runs, int) or not 1 <= runs <= MAX_RUNS:
         raise BadRequest(f"a study has 1 to {MAX_RUNS:,} runs, not {runs}")
     check_seed(seed)
+    starts = habit_starts(lowered, habit)
     outcomes: list[Outcome | None] = [None] * runs
     done = 0
     chunks = _chunks(runs)
     with _pool(executor, runs) as pool:
         if pool is None:
-            results: Iterator[tuple[range, list[Outcome]]] = ((c, play_runs(lowered.program, seed, c)) for c in chunks)
+            results: Iterator[tuple[range, list[Outcome]]] = (
+                (c, play_runs(lowered.program, seed, c, starts)) for c in chunks
+            )
         else:
-            futures = {pool.submit(play_runs, lowered.program, seed, chunk): chunk for chunk in chunks}
+            futures = {pool.submit(play_runs, lowered.program, seed, chunk, starts): chunk for chunk in chunks}
             results = ((futures[future], future.result()) for future in as_completed(futures))
         for chunk, found in results:
             outcomes[chunk.start : chunk.stop] = found
             done += len(chunk)
             if progress:
                 progress(done, runs)
-    return _study(lowered.program, seed, [outcome for outcome in outcomes if outcome is not None])
+    return _study(lowered.program, seed, habit, [outcome for outcome in outcomes if outcome is not None])
 
 
 @contextmanager
@@ -159,9 +165,9 @@ def _chunks(runs: int) -> list[range]:
     return [range(start, min(start + size, runs)) for start in range(0, runs, size)]
 
 
-def play_runs(program: Program, seed: int, numbers: Sequence[int]) -> list[Outcome]:
+def play_runs(program: Program, seed: int, numbers: Sequence[int], starts: Sequence[Start]) -> list[Outcome]:
     """Play some runs and return (ending, winner, time) of each."""
-    engine = ReferenceEngine(program, seed=seed, journal=False)
+    engine = ReferenceEngine(program, seed=seed, journal=False, starts=starts)
     outcomes: list[Outcome] = []
     for number in numbers:
         engine.run = number
@@ -171,7 +177,7 @@ def play_runs(program: Program, seed: int, numbers: Sequence[int]) -> list[Outco
     return outcomes
 
 
-def _study(program: Program, seed: int, outcomes: Sequence[Outcome]) -> Study:
+def _study(program: Program, seed: int, habit: str | None, outcomes: Sequence[Outcome]) -> Study:
     import pandas as pd
 
     results = [*(ending.result for ending in program.endings), "unfinished"]
@@ -185,4 +191,5 @@ def _study(program: Program, seed: int, outcomes: Sequence[Outcome]) -> Study:
         }
     )
     table.index.name = "run"
-    return Study(program.title, "turns" if program.clock.unit == "turn" else "s", seed, table)
+    title = f"{program.title} · {habit}" if habit else program.title
+    return Study(title, "turns" if program.clock.unit == "turn" else "s", seed, table)

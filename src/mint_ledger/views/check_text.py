@@ -53,11 +53,13 @@ def order_text(game: GameFile, program: Program) -> str:
     part = ""
     headings = {
         "0 start": "At the start",
+        "1 time": "Each step, first: statuses tick and end, actions and wind-ups are done",
+        "3 players": "Each step, after the script: simulated players choose",
         "4 contact": "Each step, as two begin to touch",
         "5 attacks and rules": "Each step, then: attacks and rules, as the file lists them",
         "6 flows": "Each step, then: what recovers and fades",
         "7 endings": "Each step, at its end: the first ending that holds ends the run",
-        "reactions: hits": "At once after what set it off, first: hits and misses",
+        "reactions: hits": "At once after what set it off, first: hits, misses, actions",
         "reactions: conditions": "At once after what set it off, second: what has become true",
         "reactions: gone": "At once after what set it off, third: who is gone",
         "reactions: cues": "At once after what set it off, last: cues",

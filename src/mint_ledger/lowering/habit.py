@@ -1,0 +1,218 @@
+"""Lowers habits: simulated players who look, choose and sometimes slip."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from mint_ledger.errors import nearest
+from mint_ledger.formula import Formula
+from mint_ledger.game.cast import Member
+from mint_ledger.game.habit import Habit
+from mint_ledger.lowering import contact
+from mint_ledger.lowering.action import ActionLowering, anyone_is_ever_busy, busy_column
+from mint_ledger.lowering.chance import happens
+from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.program.building import BlockBuilder, add, compare, const, no
+from mint_ledger.program.expressions import ZERO, And, At, Due, Expr, Fold, Local, Time
+from mint_ledger.program.program import OrderLine
+from mint_ledger.program.state import Column
+from mint_ledger.program.statements import Call, If, Leave, Let, Note, Set, Settle
+
+NEVER = -1e18
+
+
+def habit_column(lowering: Lowering) -> Column:
+    """Which habit an entity plays by: 0 for none, else its number in the file, from 1."""
+    return lowering.layout.column("habit", "stamp", 0, lowering.cast.size)
+
+
+class HabitLowering:
+    """One habit: the procedures `look` and `find` of its name."""
+
+    def __init__(self, lowering: Lowering, name: str, habit: Habit) -> None:
+        self.lowering = lowering
+        self.name = name
+        self.habit = habit
+        self.path = ("habits", name)
+        self.number = list(lowering.game.habits).index(name) + 1
+        found: dict[str, Member] = {}
+        for kind in habit.by:
+            for member in lowering.find_members(kind, (*self.path, "by")):
+                if member.room:
+                    found[member.name] = member
+        self.players = tuple(found.values())
+        self.cause = const(lowering.cause("habit", name, self.path))
+
+    def scope(self, b: BlockBuilder, who: Expr, what: str = "") -> Scope:
+        """What the habit's formulas see: the player as self; luck has a place for each use."""
+        place = f"habit {self.name}" + (f" {what}" if what else "")
+        return Scope(self.lowering, b, self.path, self_=EntityRef(who, self.players), place=place)
+
+    def column(self, what: str, opening: float = 0.0) -> Column:
+        """A column of the habit."""
+        return self.lowering.entity_column(f"habit {what}: {self.name}", self.players, opening=opening)
+
+    def plays(self, who: Expr) -> Expr:
+        """Whether an entity plays by this habit."""
+        return compare("==", At(habit_column(self.lowering), who), const(self.number))
+
+    def lower(self) -> None:
+        """Make the habit's procedures."""
+        if not self.players:
+            return
+        self._lower_look()
+        for index, item in enumerate(self.habit.meets):
+            for kind, every in item.items():
+                self._lower_find(index, kind, every)
+        self.lowering.on_appear.append((ranges_of(self.players), self._begin))
+
+    def _begin(self, b: BlockBuilder, who: Expr) -> None:
+        with b.when(self.plays(who)):
+            b.emit(Set(self.column("looks"), who, add(Time(), self._reaction(b, who))))
+            for index, act in enumerate(self.habit.acts):
+                if act.every is not None:
+                    b.emit(Set(self.column(f"act {index}", NEVER), who, const(NEVER)))
+            for index, item in enumerate(self.habit.meets):
+                for every in item.values():
+                    b.emit(Set(self.column(f"finds {index}"), who, add(Time(), self._wait(b, who, index, every))))
+
+    def _reaction(self, b: BlockBuilder, who: Expr) -> Expr:
+        return b.let(amount(self.scope(b, who, "reaction"), self.habit.reaction, "reaction"))
+
+    def _wait(self, b: BlockBuilder, who: Expr, index: int, every: Formula) -> Expr:
+        kind = next(iter(self.habit.meets[index]))
+        scope = self.scope(b, who, f"meets {index}")
+        return b.let(amount(scope.at("meets", index), every, kind))
+
+    def _lower_look(self) -> None:
+        """`look NAME` (player): choose the first act that can be done and whose `if` holds, or none."""
+        b = BlockBuilder(1)
+        who = Local(0)
+        chosen = b.new_local()
+        b.emit(Let(chosen, const(-1)))
+        lowering = self.lowering
+        for index, act in enumerate(self.habit.acts):
+            path = (*self.path, "acts", index)
+            if act.do not in lowering.game.actions:
+                lowering.fault((*path, "do"), f"unknown action '{act.do}'{nearest(act.do, lowering.game.actions)}")
+                continue
+            action = ActionLowering(lowering, act.do, lowering.game.actions[act.do])
+            if not set(action.doers) & set(self.players):
+                lowering.fault((*path, "do"), f"'{act.do}' is an action of {', '.join(action.action.by)}")
+                continue
+            with b.when(compare("<", Local(chosen), ZERO)):
+                tests = [action.ready(b, who)]
+                scope = self.scope(b, who).with_path(path)
+                if act.every is not None:
+                    last = At(self.column(f"act {index}", NEVER), who)
+                    tests.append(Due(add(last, amount(scope.pure("how often a player acts"), act.every, "every"))))
+                if act.if_ is not None:
+                    # Chance in an `if` draws only for an act that could be done.
+                    with b.when(And(tuple(tests))):
+                        with b.when(condition(replace(scope, place=f"{scope.place} act {index}"), act.if_, "if")):
+                            b.emit(Let(chosen, const(index)))
+                else:
+                    with b.when(And(tuple(tests))):
+                        b.emit(Let(chosen, const(index)))
+        self._emit_choice(b, who, Local(chosen))
+        lowering.procedure(b.procedure(f"look {self.name}"))
+
+    def _emit_choice(self, b: BlockBuilder, who: Expr, chosen: Expr) -> None:
+        b.leave_unless(compare(">=", chosen, ZERO))
+        slipped = b.new_local()
+        b.emit(Let(slipped, ZERO))
+        if self.habit.slips is not None:
+            scope = self.scope(b, who, "slips")
+            chance = b.let(amount(scope, self.habit.slips, "slips"))
+            b.emit(Let(slipped, happens(scope, chance)))
+        for index, act in enumerate(self.habit.acts):
+            if act.do not in self.lowering.game.actions:
+                continue
+            with b.when(compare("==", chosen, const(index))):
+                if act.every is not None:
+                    b.emit(Set(self.column(f"act {index}", NEVER), who, Time()))
+                action = const(self.lowering.cause("action", act.do, ("actions", act.do)))
+                do = (Call(f"act {act.do}", (who,)), Settle(action, who))
+                b.emit(If(Local(slipped), (Note("slip", who, who, action),), do))
+
+    def _lower_find(self, index: int, kind: str, every: Formula) -> None:
+        """`find NAME K` (player): meet one of a kind, chosen as the first that is there."""
+        members = self.lowering.find_members(kind, (*self.path, "meets", index))
+        b = BlockBuilder(1)
+        who = Local(0)
+        candidate = b.new_local()
+        where = And((self.lowering.present(Local(candidate)), compare("!=", Local(candidate), who)))
+        found = b.let(Fold("nth", candidate, ranges_of(members), where, ZERO))
+        with b.when(compare(">=", found, ZERO)):
+            contact.emit_meet(self.lowering, b, EntityRef(who, self.players), EntityRef(found, tuple(members)), ZERO)
+        self.lowering.procedure(b.procedure(f"find {self.name} {index}"))
+
+    def emit_part(self, b: BlockBuilder) -> None:
+        """The habit's share of part 3: whoever's time is over, and who is free, looks once."""
+        if not self.players:
+            return
+        lowering = self.lowering
+        with b.each(ranges_of(self.players)) as who, b.when(self.plays(who)):
+            for index, item in enumerate(self.habit.meets):
+                for every in item.values():
+                    self._emit_finding(b, who, index, every)
+            free = [Due(At(self.column("looks"), who)), lowering.present(who)]
+            if anyone_is_ever_busy(lowering):
+                free.append(no(At(busy_column(lowering), who)))
+            with b.when(And(tuple(free))):
+                b.emit(Call(f"look {self.name}", (who,)))
+                b.emit(Set(self.column("looks"), who, add(Time(), self._reaction(b, who))))
+        for act in self.habit.acts:
+            text = f"{self.name}: {act.do}" + (f" if {act.if_}" if act.if_ else "")
+            lowering.order.append(OrderLine("3 players", text, self.path))
+
+    def _emit_finding(self, b: BlockBuilder, who: Expr, index: int, every: Formula) -> None:
+        due = self.column(f"finds {index}")
+        with b.repeat(const(1000)):
+            b.emit(If(Due(At(due, who)), (), (Leave("each"),)))
+            b.emit(Set(due, who, add(At(due, who), self._wait(b, who, index, every))))
+            b.emit(Call(f"find {self.name} {index}", (who,)))
+
+
+def lower_habits(lowering: Lowering) -> None:
+    """Make the procedures of all habits."""
+    for name, habit in lowering.game.habits.items():
+        HabitLowering(lowering, name, habit).lower()
+
+
+def emit_habit_part(lowering: Lowering, b: BlockBuilder) -> None:
+    """Part 3, unless only the script plays."""
+    only_script = lowering.layout.column("only script", "flag")
+    with b.when(no(At(only_script, ZERO))):
+        for name, habit in lowering.game.habits.items():
+            HabitLowering(lowering, name, habit).emit_part(b)
+
+
+def habit_players(lowering: Lowering) -> dict[str, tuple[int, ...]]:
+    """The entities that can play by each habit."""
+    return {
+        name: tuple(
+            entity
+            for member in HabitLowering(lowering, name, habit).players
+            for entity in range(member.first, member.first + member.room)
+        )
+        for name, habit in lowering.game.habits.items()
+    }
+
+
+def own_habits(lowering: Lowering) -> list[tuple[int, int]]:
+    """The copies that have a habit of their own in the file, as (entity, number of the habit)."""
+    found: list[tuple[int, int]] = []
+    habits = list(lowering.game.habits)
+    for name, kind in lowering.game.kinds.items():
+        for index, habit in enumerate(kind.copy_habits):
+            if habit is None:
+                continue
+            if habit not in habits:
+                path = ("kinds", name, "copies", index, "habit")
+                lowering.fault(path, f"unknown habit '{habit}'{nearest(habit, habits)}")
+                continue
+            found.append((lowering.cast.members[name].first + index, habits.index(habit) + 1))
+    return found

@@ -1,0 +1,298 @@
+"""Lowers levels: who is there as one opens, what is set, when it is left and where to.
+
+A kind that any level names is there only where it is named; all others are carried on as they are.
+"""
+
+from __future__ import annotations
+
+from mint_ledger.errors import nearest
+from mint_ledger.formula import Formula, FormulaError
+from mint_ledger.formula.syntax import parse_expression
+from mint_ledger.game.cast import Member
+from mint_ledger.game.level import Level
+from mint_ledger.lowering import posting, reading
+from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.flow import emit_flows_of
+from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.presence import left_column, present_column
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.program.building import BlockBuilder, add, compare, const, no
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Expr, Local, Or, Time
+from mint_ledger.program.program import OrderLine, Path
+from mint_ledger.program.state import Column
+from mint_ledger.program.statements import Call, If, Leave, Let, Note, Open, Post, Raise, Set, Settle
+
+BACK = "back"
+NOT_ASKED = -1.0
+
+
+def level_column(lowering: Lowering) -> Column:
+    """The number of the level that is played, from 0; -1 before the first."""
+    return lowering.layout.column("level", "flag", opening=-1.0)
+
+
+def began_column(lowering: Lowering) -> Column:
+    """When the level began."""
+    return lowering.layout.column("level began", "stamp")
+
+
+def _asked(lowering: Lowering) -> Column:
+    """The level that was asked for: its number, -2 for back, -1 for none."""
+    return lowering.layout.column("level asked for", "stamp", opening=NOT_ASKED)
+
+
+def _came_from(lowering: Lowering) -> Column:
+    return lowering.layout.column("level came from", "stamp", opening=-1.0)
+
+
+def level_number(lowering: Lowering, name: str) -> int:
+    """The number of a level.
+
+    Raises:
+        Problem: there is none of that name.
+    """
+    levels = list(lowering.game.levels)
+    if name not in levels:
+        raise Problem(f"unknown level '{name}'{nearest(name, levels)}")
+    return levels.index(name)
+
+
+def level_kinds(lowering: Lowering) -> list[Member]:
+    """The kinds that some level names."""
+    named = {kind for level in lowering.game.levels.values() for kind in level.present}
+    return [member for member in lowering.cast.members.values() if member.name in named]
+
+
+def emit_go(lowering: Lowering, b: BlockBuilder, name: str) -> None:
+    """Ask for a level; the first that is asked for in a step is gone to at its end."""
+    number = -2 if name == BACK else level_number(lowering, name)
+    asked = _asked(lowering)
+    b.emit(If(compare("==", At(asked, ZERO), const(NOT_ASKED)), (Set(asked, ZERO, const(number)),)))
+
+
+def lower_levels(lowering: Lowering) -> None:
+    """Make `enter level` (number) and check that every level can be reached."""
+    if not lowering.game.levels:
+        return
+    _check(lowering)
+    for level_number_, (name, level) in enumerate(lowering.game.levels.items()):
+        _lower_opening(lowering, level_number_, name, level)
+    _lower_enter(lowering)
+    _lower_next(lowering)
+
+
+def _check(lowering: Lowering) -> None:
+    game = lowering.game
+    for name, level in game.levels.items():
+        path = ("levels", name)
+        for kind, count in level.present.items():
+            if kind not in game.kinds:
+                lowering.fault((*path, "present", kind), f"unknown kind '{kind}'{nearest(kind, game.kinds)}")
+            elif count > lowering.cast.members[kind].room:
+                room = lowering.cast.members[kind].room
+                lowering.fault((*path, "present", kind), f"{count} of {kind}, but there is room for {room}")
+        for way in level.next:
+            if way.go not in game.levels:
+                lowering.fault((*path, "next"), f"unknown level '{way.go}'{nearest(way.go, game.levels)}")
+        if level.next and level.until is None:
+            lowering.fault((*path, "next"), "this level has a 'next' and no 'until', so it is never left that way")
+    reached = _reached(lowering)
+    for name in game.levels:
+        if name not in reached:
+            lowering.fault(("levels", name), f"the level '{name}' cannot be reached: nothing goes to it")
+
+
+def _reached(lowering: Lowering) -> set[str]:
+    game = lowering.game
+    found = {next(iter(game.levels))} | lowering.gone_to
+    todo = list(found)
+    while todo:
+        level = game.levels.get(todo.pop())
+        for way in level.next if level else []:
+            if way.go not in found:
+                found.add(way.go)
+                todo.append(way.go)
+    return found
+
+
+def _saved(lowering: Lowering, level: str, what: str, member: Member) -> Column:
+    return lowering.layout.column(f"left {what}: {level} {member.name}", "value", member.first, member.room)
+
+
+def _was_left(lowering: Lowering, level: str) -> Column:
+    return lowering.layout.column(f"left level: {level}", "counter")
+
+
+def _gone_for_good(lowering: Lowering, level: str, member: Member) -> Column:
+    return lowering.layout.column(f"gone for good: {level} {member.name}", "counter", member.first, member.room)
+
+
+def _lower_enter(lowering: Lowering) -> None:
+    """`enter level` (number): leave the one that is played, open the other, let rules hear of it."""
+    b = BlockBuilder(1)
+    number = Local(0)
+    before = b.let(At(level_column(lowering), ZERO))
+    b.emit(Set(_came_from(lowering), ZERO, before))
+    for index, (name, level) in enumerate(lowering.game.levels.items()):
+        with b.when(compare("==", before, const(index))):
+            _emit_leaving(lowering, b, name, level)
+    for member in level_kinds(lowering):
+        with b.each(((member.first, member.room),)) as who:
+            b.emit(Set(present_column(lowering), who, ZERO))
+            emit_flows_of(lowering, b, who, member)
+    b.emit(Set(level_column(lowering), ZERO, number))
+    b.emit(Set(began_column(lowering), ZERO, Time()))
+    b.emit(Set(_asked(lowering), ZERO, const(NOT_ASKED)))
+    for index, name in enumerate(lowering.game.levels):
+        cause = const(lowering.cause("level", name, ("levels", name)))
+        with b.when(compare("==", number, const(index))):
+            b.emit(Note("level", ZERO, ZERO, cause, -1, (const(index),)))
+            b.emit(Call(f"open level {name}", (compare(">=", before, ZERO),)))
+            b.emit(Raise(lowering.event(f"level {name}", "cue"), ZERO, ZERO))
+    b.emit(Settle(const(-1.0), ZERO, always=True))
+    lowering.procedure(b.procedure("enter level"))
+
+
+def _emit_leaving(lowering: Lowering, b: BlockBuilder, name: str, level: Level) -> None:
+    for kind in level.present:
+        member = lowering.cast.members.get(kind)
+        if member is None or not member.room:
+            continue
+        with b.repeat(const(member.room)) as index:
+            who = b.let(add(const(member.first), index))
+            if level.again == "as_left":
+                b.emit(Set(_saved(lowering, name, "present", member), who, lowering.present(who)))
+                for stat, model in member.kind.stats.items():
+                    if model.is_account:
+                        value = posting.booked(lowering, stat, who)
+                        b.emit(Set(_saved(lowering, name, stat, member), who, value))
+            if member.kind.stays_gone:
+                was_here = compare("<", index, const(level.present[kind]))
+                gone = And((was_here, no(lowering.present(who))))
+                b.emit(If(gone, (Set(_gone_for_good(lowering, name, member), who, ONE),)))
+    if level.again == "as_left":
+        b.emit(Set(_was_left(lowering, name), ZERO, ONE))
+
+
+def _lower_opening(lowering: Lowering, number: int, name: str, level: Level) -> None:
+    """`open level NAME` (whether another was played before): cast it, reset what resets, set what it sets."""
+    b = BlockBuilder(1)
+    path = ("levels", name)
+    cause = const(lowering.cause("level", name, path))
+    with b.when(Local(0)):
+        _emit_resets(lowering, b, cause)
+    for kind, count in level.present.items():
+        member = lowering.cast.members.get(kind)
+        if member is None or not member.room or count > member.room:
+            continue
+        with b.repeat(const(member.room)) as index:
+            who = b.let(add(const(member.first), index))
+            here = _is_cast(lowering, b, name, level, member, index, who, count)
+            with b.when(here):
+                b.emit(Set(present_column(lowering), who, ONE))
+                b.emit(Set(left_column(lowering), who, const(-1.0)))
+                b.emit(Call(f"appear {kind}", (who, cause, ZERO)))
+                if level.again == "as_left":
+                    with b.when(At(_was_left(lowering, name), ZERO)):
+                        _emit_restore(lowering, b, name, member, who, cause)
+                b.emit(Call(f"begin {kind}", (who,)))
+    for target, formula in level.start.items():
+        _emit_start(lowering, b, (*path, "start"), target, formula, cause)
+    lowering.order.append(OrderLine("0 start", f"the level {name} opens", path))
+    lowering.procedure(b.procedure(f"open level {name}"))
+
+
+def _is_cast(
+    lowering: Lowering, b: BlockBuilder, name: str, level: Level, member: Member, index: Expr, who: Expr, count: int
+) -> Expr:
+    fresh = compare("<", index, const(count))
+    if member.kind.stays_gone:
+        fresh = And((fresh, no(At(_gone_for_good(lowering, name, member), who))))
+    if level.again != "as_left":
+        return b.let(fresh)
+    left = At(_was_left(lowering, name), ZERO)
+    saved = At(_saved(lowering, name, "present", member), who)
+    return b.let(Or((And((left, saved)), And((no(left), fresh)))))
+
+
+def _emit_restore(lowering: Lowering, b: BlockBuilder, name: str, member: Member, who: Expr, cause: Expr) -> None:
+    for stat, model in member.kind.stats.items():
+        if model.is_account:
+            value = At(_saved(lowering, name, stat, member), who)
+            b.emit(Open(reading.account_column(lowering, stat), who, value, cause, ZERO))
+
+
+def _emit_resets(lowering: Lowering, b: BlockBuilder, cause: Expr) -> None:
+    """Stats that start anew in each level, of the game and of all that are carried on."""
+    for stat, model in lowering.game.stats.items():
+        if model.resets == "level" and model.is_account:
+            ref = EntityRef(ZERO, ())
+            start = reading.start_value(Scope(lowering, b, ()), ref, stat, None, model)
+            b.emit(Post(reading.account_column(lowering, stat), ZERO, "set", start, cause, ZERO))
+    for member in lowering.cast.members.values():
+        names = [s for s, model in member.kind.stats.items() if model.resets == "level" and model.is_account]
+        if not names or not member.room:
+            continue
+        with b.each(((member.first, member.room),)) as who:
+            for stat in names:
+                ref = EntityRef(who, (member,))
+                start = reading.start_value(Scope(lowering, b, ()), ref, stat, member, member.kind.stats[stat])
+                b.emit(Post(reading.account_column(lowering, stat), who, "set", start, cause, ZERO))
+
+
+def _emit_start(lowering: Lowering, b: BlockBuilder, path: Path, target: str, formula: Formula, cause: Expr) -> None:
+    scope = Scope(lowering, b, path, no_chance="a level's start")
+    try:
+        ref, stat = posting.target(scope, parse_expression(target))
+        value = amount(scope, formula, target)
+        b.emit(Post(reading.account_column(lowering, stat), ref.entity, "set", value, cause, ZERO))
+    except (Problem, FormulaError) as problem:
+        lowering.fault((*path, target), str(problem))
+
+
+def _lower_next(lowering: Lowering) -> None:
+    """`part 7 levels`: the level's `until`, then the change that was asked for."""
+    b = BlockBuilder()
+    asked = _asked(lowering)
+    for index, (name, level) in enumerate(lowering.game.levels.items()):
+        if level.until is None:
+            continue
+        path = ("levels", name)
+        scope = Scope(lowering, b, path, no_chance="what ends a level")
+        with b.when(compare("==", At(level_column(lowering), ZERO), const(index))):
+            with b.when(condition(scope, level.until, "until")):
+                _emit_ways(lowering, b, scope, level, index)
+        lowering.order.append(OrderLine("7 endings", f"the level {name} ends: {level.until}", path))
+    with b.when(compare("==", At(asked, ZERO), const(-2))):
+        b.emit(Set(asked, ZERO, At(_came_from(lowering), ZERO)))
+    target = b.let(At(asked, ZERO))
+    b.emit(If(compare("<", target, ZERO), (Leave("procedure"),)))
+    b.emit(Call("enter level", (target,)))
+    lowering.procedure(b.procedure("part 7 levels"))
+
+
+def _emit_ways(lowering: Lowering, b: BlockBuilder, scope: Scope, level: Level, index: int) -> None:
+    """The first way whose condition holds; without any, the next level in the file."""
+    taken = b.new_local()
+    b.emit(Let(taken, ZERO))
+    names = list(lowering.game.levels)
+    ways = level.next or []
+    if not ways and index + 1 < len(names):
+        emit_go(lowering, b, names[index + 1])
+    for number, way in enumerate(ways):
+        if way.go not in names:
+            continue
+        test: Expr = no(Local(taken))
+        if way.if_ is not None:
+            test = And((test, condition(scope, way.if_, "next", number, "if")))
+        with b.when(test):
+            b.emit(Let(taken, ONE))
+            emit_go(lowering, b, way.go)
+
+
+def emit_first_level(lowering: Lowering, b: BlockBuilder) -> None:
+    """Open the level that a run begins with: the first of the file, or the one that a playtest names."""
+    if lowering.game.levels:
+        first = lowering.layout.column("first level", "stamp")
+        b.emit(Call("enter level", (At(first, ZERO),)))

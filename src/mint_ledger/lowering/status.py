@@ -1,0 +1,264 @@
+"""Lowers statuses: given, ended, ticking; what they change of what formulas read, and what they block."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from mint_ledger.errors import nearest
+from mint_ledger.game.cast import Member
+from mint_ledger.game.parts import bare_names
+from mint_ledger.game.status import Status
+from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, higher_of, lower_of, mul, no
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Or, Ranges, Time, inside
+from mint_ledger.program.program import OrderLine, Path
+from mint_ledger.program.state import Column
+from mint_ledger.program.statements import Call, If, Leave, Let, Note, Set, Settle
+
+if TYPE_CHECKING:
+    from mint_ledger.lowering.formulas import FormulaLowerer
+
+FOREVER = 1e18
+TICK_TOLERANCE = 1e-7
+MOST_IN_A_STEP = 10_000
+BLOCK_WORDS = ("moves", "all")
+
+
+def has_column(lowering: Lowering, name: str) -> Column:
+    """How many times an entity has a status: 0, 1, or more where it stacks."""
+    return lowering.layout.column(f"status: {name}", "flag", 0, lowering.cast.size)
+
+
+def has_status(lowering: Lowering, name: str, entity: Expr) -> Expr:
+    """Whether an entity has a status."""
+    return compare(">", At(has_column(lowering, name), entity), ZERO)
+
+
+def _column(lowering: Lowering, what: str, name: str, role: str = "stamp") -> Column:
+    return lowering.layout.column(f"status {what}: {name}", role, 0, lowering.cast.size)  # type: ignore[arg-type]
+
+
+def bearers(lowering: Lowering, name: str) -> tuple[Member, ...]:
+    """The kinds that can have a status: all that have the stats which it names, and are not immune."""
+    status, game = lowering.game.statuses[name], lowering.game
+    shared = {*game.stats, *game.numbers, *game.kinds}
+    stats = {stat for member in lowering.cast.members.values() for stat in member.kind.stats}
+    needed = {used for used in bare_names(status) if used in stats and used not in shared}
+    return tuple(
+        m
+        for m in lowering.cast.members.values()
+        if m.room and name not in (m.kind.immune or []) and needed <= set(m.kind.stats)
+    )
+
+
+def blocked(lowering: Lowering, what: str, entity: Expr) -> Expr | None:
+    """Whether a status keeps an entity from an action or attack; none where no status ever does."""
+    tests = [
+        has_status(lowering, name, entity)
+        for name, status in lowering.game.statuses.items()
+        if what in status.blocks or "all" in status.blocks
+    ]
+    if not tests:
+        return None
+    return tests[0] if len(tests) == 1 else Or(tuple(tests))
+
+
+def altered(f: FormulaLowerer, ref: EntityRef, member: Member | None, stat: str, value: Expr) -> Expr:
+    """What formulas read of a stat: the booked value, all `plus` before all `times`, in the order of the file."""
+    if member is None:
+        return value
+    lowering = f.scope.lowering
+    mark = f"{member.name}.{stat} changed"
+    if mark in f.scope.within:
+        return value
+    for key in ("plus", "times"):
+        for name, status in lowering.game.statuses.items():
+            change = status.changes.get(stat)
+            formula = getattr(change, key) if change is not None else None
+            if formula is None or name in (member.kind.immune or []):
+                continue
+            path = ("statuses", name, "changes", stat, key)
+            amount = _change_amount(f, ref, member, path, formula, mark)
+            count = At(has_column(lowering, name), ref.entity)
+            for times in range(1, status.again.stack + 1):
+                changed = add(value, amount) if key == "plus" else mul(value, amount)
+                value = choose(compare(">=", count, const(times)), changed, value)
+    return value
+
+
+def _change_amount(f: FormulaLowerer, ref: EntityRef, member: Member, path: Path, formula, mark: str) -> Expr:  # type: ignore[no-untyped-def]
+    from mint_ledger.lowering.formulas import amount
+
+    scope = Scope(
+        f.scope.lowering,
+        f.scope.builder,
+        path[:-1],
+        self_=EntityRef(ref.entity, (member,)),
+        no_chance="what a status changes",
+        within=(*f.scope.within, mark),
+        reads_for=f.scope.reads_for,
+    )
+    return amount(scope, formula, path[-1])
+
+
+def lower_statuses(lowering: Lowering) -> None:
+    """Make `give`, `end` and `tick` of each status."""
+    for name, status in lowering.game.statuses.items():
+        _check(lowering, name, status)
+        _StatusLowering(lowering, name, status).lower()
+
+
+def _check(lowering: Lowering, name: str, status: Status) -> None:
+    game, path = lowering.game, ("statuses", name)
+    known = [*game.actions, *game.attacks, *BLOCK_WORDS]
+    for index, what in enumerate(status.blocks):
+        if what not in known:
+            lowering.fault(
+                (*path, "blocks", index), f"unknown action or attack '{what}'{nearest(what, known)} (or moves, all)"
+            )
+    stats = {stat for member in lowering.cast.members.values() for stat in member.kind.stats}
+    for stat in status.changes:
+        if stat not in stats:
+            lowering.fault((*path, "changes", stat), f"no kind has a stat '{stat}'{nearest(stat, stats)}")
+
+
+class _StatusLowering:
+    def __init__(self, lowering: Lowering, name: str, status: Status) -> None:
+        self.lowering = lowering
+        self.name = name
+        self.status = status
+        self.path = ("statuses", name)
+        self.cause = const(lowering.cause("status", name, self.path))
+        self.bearers = bearers(lowering, name)
+        self.ranges: Ranges = ranges_of(self.bearers)
+        self.has = has_column(lowering, name)
+        self.until = _column(lowering, "until", name)
+        self.began = _column(lowering, "began", name)
+        self.ticks = _column(lowering, "ticks", name, "counter")
+        self.giver = _column(lowering, "giver", name)
+
+    def scope(self, b: BlockBuilder, entity: Expr, **more: object) -> Scope:
+        """What the status's formulas see: whoever has it as self."""
+        return Scope(
+            self.lowering,
+            b,
+            self.path,
+            self_=EntityRef(entity, self.bearers),
+            place=f"status {self.name}",
+            **more,  # type: ignore[arg-type]
+        )
+
+    def lower(self) -> None:
+        self._lower_give()
+        self._lower_end()
+        if self.status.do is not None:
+            self._lower_tick()
+        if self.ranges:
+            self.lowering.on_appear.append((self.ranges, lambda b, who: b.emit(Set(self.has, who, ZERO))))
+
+    def _note(self, b: BlockBuilder, what: str, entity: Expr, by: Expr, text: str, *values: Expr) -> None:
+        b.emit(Note(what, entity, by, self.cause, self.lowering.text([text]), values))
+
+    def _lower_give(self) -> None:
+        """`give NAME` (entity, by, seconds): it begins, or what `again` says; seconds below 0 mean its own `lasts`."""
+        from mint_ledger.lowering.formulas import amount
+
+        b = BlockBuilder(3)
+        entity, by, seconds = Local(0), Local(1), Local(2)
+        b.leave_unless(self.lowering.present(entity))
+        with b.when(no(inside(entity, self.ranges))):
+            self._note(b, "refused", entity, by, "it cannot have it")
+            b.emit(Leave("procedure"))
+        length = b.new_local()
+        own = amount(self.scope(b, entity), self.status.lasts, "lasts") if self.status.lasts else const(FOREVER)
+        with b.block() as given:
+            b.emit(Let(length, seconds))
+        with b.block() as default:
+            b.emit(Let(length, own))
+        b.emit(If(compare(">=", seconds, ZERO), tuple(given), tuple(default)))
+        count = b.let(At(self.has, entity))
+        with b.when(compare(">", count, ZERO)):
+            self._emit_again(b, entity, by, count, Local(length))
+            b.emit(Leave("procedure"))
+        self._begin(b, entity, Local(length))
+        b.emit(Set(self.giver, entity, by))
+        self._note(b, "status", entity, by, "begins", Local(length), ONE)
+        self.lowering.procedure(b.procedure(f"give {self.name}"))
+
+    def _begin(self, b: BlockBuilder, entity: Expr, length: Expr) -> None:
+        b.emit(Set(self.has, entity, ONE))
+        b.emit(Set(self.until, entity, add(Time(), length)))
+        b.emit(Set(self.began, entity, Time()))
+        b.emit(Set(self.ticks, entity, ZERO))
+
+    def _emit_again(self, b: BlockBuilder, entity: Expr, by: Expr, count: Expr, length: Expr) -> None:
+        match self.status.again.rule:
+            case "ignore":
+                self._note(b, "refused", entity, by, "has it already")
+            case "extend":
+                b.emit(Set(self.until, entity, add(At(self.until, entity), length)))
+                self._note(b, "status", entity, by, "is extended", length, count)
+            case "stack":
+                more = lower_of(add(count, ONE), const(self.status.again.stack))
+                b.emit(Set(self.has, entity, more))
+                b.emit(Set(self.until, entity, higher_of(At(self.until, entity), add(Time(), length))))
+                self._note(b, "status", entity, by, "stacks", length, more)
+            case _:
+                self._begin(b, entity, length)
+                self._note(b, "status", entity, by, "begins anew", length, ONE)
+
+    def _lower_end(self) -> None:
+        """`end NAME` (entity, by)."""
+        b = BlockBuilder(2)
+        b.leave_unless(compare(">", At(self.has, Local(0)), ZERO))
+        b.emit(Set(self.has, Local(0), ZERO))
+        self._note(b, "status", Local(0), Local(1), "ends")
+        self.lowering.procedure(b.procedure(f"end {self.name}"))
+
+    def _lower_tick(self) -> None:
+        """`tick NAME` (entity): what it does, once; whoever gave it started it all."""
+        from mint_ledger.lowering.do import emit_do
+
+        b = BlockBuilder(1)
+        assert self.status.do is not None
+        emit_do(self.scope(b, Local(0)).at("do"), self.status.do, self.cause)
+        b.emit(Settle(self.cause, At(self.giver, Local(0))))
+        self.lowering.procedure(b.procedure(f"tick {self.name}"))
+
+    def emit_ticks(self, b: BlockBuilder) -> None:
+        """The ticks that are due, one at the very end of the status included."""
+        from mint_ledger.lowering.formulas import amount
+
+        if self.status.every is None or not self.ranges:
+            return
+        with b.each(self.ranges) as who, b.when(At(self.has, who)):
+            every = b.let(amount(self.scope(b, who, no_chance="how often a status ticks"), self.status.every, "every"))
+            with b.repeat(const(MOST_IN_A_STEP)):
+                due = b.let(add(At(self.began, who), mul(add(At(self.ticks, who), ONE), every)))
+                in_time = compare("<=", due, add(At(self.until, who), const(TICK_TOLERANCE)))
+                going_on = And((At(self.has, who), self.lowering.present(who), compare(">", every, ZERO)))
+                b.emit(If(And((going_on, Due(due), in_time)), (), (Leave("each"),)))
+                b.emit(Set(self.ticks, who, add(At(self.ticks, who), ONE)))
+                with b.repeat(At(self.has, who)):
+                    b.emit(Call(f"tick {self.name}", (who,)))
+
+    def emit_ends(self, b: BlockBuilder) -> None:
+        """The end of what has lasted long enough."""
+        if not self.ranges:
+            return
+        with b.each(self.ranges) as who, b.when(And((At(self.has, who), Due(At(self.until, who))))):
+            b.emit(Call(f"end {self.name}", (who, ZERO)))
+
+
+def emit_status_part(lowering: Lowering, b: BlockBuilder) -> None:
+    """The statuses' share of part 1: ticks first, then ends."""
+    made = [_StatusLowering(lowering, name, status) for name, status in lowering.game.statuses.items()]
+    for status in made:
+        status.emit_ticks(b)
+        if status.status.every is not None:
+            every = f"every {status.status.every}"
+            lowering.order.append(OrderLine("1 time", f"{status.name}: ticks {every}", status.path))
+    for status in made:
+        status.emit_ends(b)
+        lowering.order.append(OrderLine("1 time", f"{status.name}: ends", status.path))

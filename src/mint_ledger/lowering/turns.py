@@ -1,0 +1,88 @@
+"""Lowers turns: whose turn it is, and what passes it on."""
+
+from __future__ import annotations
+
+from mint_ledger.game.cast import Member
+from mint_ledger.lowering import entities
+from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, sub
+from mint_ledger.program.expressions import ONE, ZERO, And, Apply, At, Constant, Expr, Or, Step
+from mint_ledger.program.program import OrderLine
+from mint_ledger.program.state import Column
+from mint_ledger.program.statements import Set
+
+
+def turn_column(lowering: Lowering) -> Column:
+    """Whose turn it is, as a position in the order, from 0."""
+    return lowering.layout.column("whose turn", "flag")
+
+
+def players(lowering: Lowering) -> list[tuple[int, Member]]:
+    """The entities that take turns, in their order; a kind stands for all its copies."""
+    turns = lowering.game.turns
+    found: list[tuple[int, Member]] = []
+    for index, text in enumerate(turns.order if turns else []):
+        member = lowering.cast.members.get(text)
+        if member is not None and member.room > 1:
+            found.extend((entity, member) for entity in member.entities)
+            continue
+        try:
+            ref = entities.entity_text(Scope(lowering, BlockBuilder(), ("turns",)), text)
+        except Problem as problem:
+            lowering.fault(("turns",), f"{index + 1}: {problem}")
+            continue
+        if isinstance(ref.entity, Constant):
+            found.append((int(ref.entity.value), ref.members[0]))
+    return found
+
+
+def whose(lowering: Lowering) -> EntityRef:
+    """The entity whose turn it is.
+
+    Raises:
+        Problem: the game has no turns.
+    """
+    if lowering.game.turns is None:
+        raise Problem("the game has no 'turns', so it is nobody's turn")
+    order = players(lowering)
+    value: Expr = ZERO
+    for position, (entity, _) in enumerate(order):
+        value = choose(compare("==", At(turn_column(lowering), ZERO), const(position)), const(entity), value)
+    members = tuple({member.name: member for _, member in order}.values())
+    return EntityRef(value, members)
+
+
+def out_of_turn(lowering: Lowering, who: Expr) -> Expr | None:
+    """Whether an entity would act out of turn; none where the game has no turns."""
+    if lowering.game.turns is None:
+        return None
+    order = players(lowering)
+    if not order:
+        return None
+    tests = [compare("==", who, const(entity)) for entity, _ in order]
+    plays = tests[0] if len(tests) == 1 else Or(tuple(tests))
+    return And((plays, compare("!=", who, whose(lowering).entity)))
+
+
+def lower_turns(lowering: Lowering) -> None:
+    """Wire what passes the turn on; in the order of the file, where a cue does."""
+    turns = lowering.game.turns
+    if turns is None:
+        return
+    if lowering.game.clock.unit != "turn":
+        lowering.fault(("turns",), "turns want a clock of turns: clock: {unit: turn, limit: 100}")
+    count = const(max(len(players(lowering)), 1))
+    column = turn_column(lowering)
+    if turns.pass_ is None:
+        lowering.wiring.new_step.append(lambda b: b.emit(Set(column, ZERO, Apply("modulo", (sub(Step(), ONE), count)))))
+        lowering.order.append(OrderLine("1 time", "the next player's turn", ("turns",)))
+        return
+    event = lowering.event(f"cue {turns.pass_.cue}", "cue")
+
+    def passes(b: BlockBuilder, _: Expr, __: Expr, ___: tuple[Expr, ...]) -> None:
+        b.emit(Set(column, ZERO, Apply("modulo", (add(At(column, ZERO), ONE), count))))
+
+    lowering.wiring.on_event(event, passes)
+    lowering.order.append(OrderLine("reactions: cues", f"the turn passes (cue {turns.pass_.cue})", ("turns",)))
