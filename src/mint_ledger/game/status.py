@@ -41,7 +41,7 @@ class Again(Part):
             return {"rule": data}
         if isinstance(data, dict) and set(data) == {"stack"}:
             return {"rule": "stack", **data}
-        if isinstance(data, Again):
+        if isinstance(data, Again) or data == {}:
             return data
         raise ValueError(f"wants restart, extend, ignore or {{stack: 3}}, not {describe(data)}")
 

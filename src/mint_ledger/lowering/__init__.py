@@ -141,7 +141,11 @@ def _check_names(lowering: Lowering) -> None:
 def _check_identifier(lowering: Lowering, path: tuple[str | int, ...], name: str) -> None:
     if not name.isidentifier() or name.startswith("_"):
         lowering.fault(path, f"'{name}' is no name that a formula can use; a name has letters, digits and _")
-    elif name in RESERVED or name in ("and", "or", "not", "if", "else", "in", "is"):
+    elif (
+        (path[0] in ("numbers", "stats", "kinds")
+        and name in RESERVED)
+        or name in ("and", "or", "not", "if", "else", "in", "is")
+    ):
         lowering.fault(path, f"'{name}' has a meaning of its own in formulas; choose another name")
 
 

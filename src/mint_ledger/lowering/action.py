@@ -146,6 +146,11 @@ class ActionLowering:
             text = lowering.text([why])
             b.emit(If(obstacle, (Note("refused", who, who, self.cause, text), Leave("procedure"))))
         scope = self.scope(b, who)
+        if action.lasts is None:
+            b.emit(Note("act", who, who, self.cause, lowering.text(["does"])))
+        else:
+            lasts = b.let(amount(scope, action.lasts, "lasts"))
+            b.emit(Note("act", who, who, self.cause, lowering.text(["begins"]), (lasts,)))
         costs = [(stat, b.let(amount(scope, cost, "costs", stat))) for stat, cost in (action.costs or {}).items()]
         for stat, cost in costs:
             b.emit(Post(reading.account_column(lowering, stat), who, "add", neg(cost), self.cause, who))
@@ -155,10 +160,8 @@ class ActionLowering:
         if action.lasts is None:
             b.emit(Call(f"carry out {self.name}", (who,)))
         else:
-            lasts = b.let(amount(scope, action.lasts, "lasts"))
             b.emit(Set(busy_column(lowering), who, const(busy_code(lowering, self.name))))
             b.emit(Set(busy_until(lowering), who, add(Time(), lasts)))
-            b.emit(Note("act", who, who, self.cause, lowering.text(["begins"]), (lasts,)))
             if action.during in lowering.game.statuses:
                 b.emit(Call(f"give {action.during}", (who, who, const(1e18))))
         lowering.procedure(b.procedure(f"act {self.name}", Local(began)))
@@ -166,7 +169,8 @@ class ActionLowering:
     def _lower_carry_out(self) -> None:
         """`carry out NAME` (entity): what it does; rules hear of it."""
         b = BlockBuilder(1)
-        b.emit(Note("act", Local(0), Local(0), self.cause, self.lowering.text(["does"])))
+        if self.action.lasts is not None:
+            b.emit(Note("act", Local(0), Local(0), self.cause, self.lowering.text(["does"])))
         emit_do(self.scope(b, Local(0)).at("do"), self.action.do, self.cause)
         b.emit(Raise(self.event, Local(0), ZERO))
         self.lowering.procedure(b.procedure(f"carry out {self.name}"))

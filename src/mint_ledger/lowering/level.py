@@ -245,6 +245,7 @@ def _emit_start(lowering: Lowering, b: BlockBuilder, path: Path, target: str, fo
     scope = Scope(lowering, b, path, no_chance="a level's start")
     try:
         ref, stat = posting.target(scope, parse_expression(target))
+        posting.account_owners(scope, ref, stat)
         value = amount(scope, formula, target)
         b.emit(Post(reading.account_column(lowering, stat), ref.entity, "set", value, cause, ZERO))
     except (Problem, FormulaError) as problem:

@@ -69,7 +69,12 @@ def _stat_names(scope: Scope) -> set[str]:
     return {name for member in scope.lowering.cast.members.values() for name in member.kind.stats}
 
 
-def _owners(scope: Scope, ref: EntityRef, name: str) -> list[tuple[Member | None, Stat]]:
+def account_owners(scope: Scope, ref: EntityRef, name: str) -> list[tuple[Member | None, Stat]]:
+    """Who the account can be of, with the stat of each.
+
+    Raises:
+        Problem: one of them has no such account.
+    """
     owners: list[tuple[Member | None, Stat]] = []
     for member in ref.members or (None,):
         stats = reading.stats_of(scope.lowering, member)
@@ -85,7 +90,7 @@ def _owners(scope: Scope, ref: EntityRef, name: str) -> list[tuple[Member | None
 
 
 def _emit(scope: Scope, posting: PostingText, cause: Expr, ref: EntityRef, name: str) -> None:
-    owners = _owners(scope, ref, name)
+    owners = account_owners(scope, ref, name)
     stat = owners[0][1]
     column = reading.account_column(scope.lowering, name)
     by = scope.self_.entity if scope.self_ else ZERO

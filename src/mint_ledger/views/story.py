@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 WIDTH = 80
 INDENT = 9
+# Rows that stand before the changes that belong to them; a hit stands behind its own.
+HEADS = ("spawn", "act", "level")
 
 
 def story_text(
@@ -74,7 +76,7 @@ def _groups(run: Run, rows: Sequence[Row]) -> Iterator[list[Row]]:
             yield group
             group = []
         group.append(row)
-        if WHATS[int(row.what)] not in ("posting", "spawn"):
+        if WHATS[int(row.what)] not in ("posting", *HEADS):
             yield group
             group = []
     if group:
@@ -83,8 +85,9 @@ def _groups(run: Run, rows: Sequence[Row]) -> Iterator[list[Row]]:
 
 def _belongs(run: Run, group: list[Row], row: Row) -> bool:
     last = group[-1]
-    if WHATS[int(group[0].what)] == "spawn":
-        return row.cause >= 0 and row.cause == last.cause and row.entity == last.entity
+    if WHATS[int(group[0].what)] in HEADS:
+        is_posting = WHATS[int(row.what)] == "posting"
+        return is_posting and row.cause >= 0 and (row.step, row.cause) == (last.step, last.cause)
     if (last.step, last.cause, last.by) != (row.step, row.cause, row.by):
         return False
     is_flow = row.cause >= 0 and run.program.causes[int(row.cause)].sort == "flow"
@@ -92,10 +95,10 @@ def _belongs(run: Run, group: list[Row], row: Row) -> bool:
 
 
 def _told(run: Run, words: Words, group: list[Row]) -> list[str]:
-    head = group[0] if WHATS[int(group[0].what)] == "spawn" else group[-1]
+    head = group[0] if WHATS[int(group[0].what)] in HEADS else group[-1]
     time = words.time(head.step)
     postings = [row for row in group if WHATS[int(row.what)] == "posting"]
-    if head is group[0] and WHATS[int(head.what)] == "spawn":
+    if WHATS[int(head.what)] in ("spawn", "level"):
         postings = [row for row in postings if row.after != row.before]
     if WHATS[int(head.what)] == "hit":
         # The lines under it say which stats took how much.
