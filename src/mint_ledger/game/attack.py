@@ -48,6 +48,13 @@ class Crit(Part):
     times: Amount
 
 
+class Behind(Part):
+    """What a strike from behind does: a multiple of the damage, and what it skips."""
+
+    times: Amount | None = None
+    skips: Annotated[list[Stage], BeforeValidator(lambda v: [v] if isinstance(v, str) else v)] | None = None
+
+
 class Attack(Part):
     """One way to strike: from whom, at whom, when, whether it lands, and the damage."""
 
@@ -59,6 +66,9 @@ class Attack(Part):
     damage: Amount | None = None
     type: str | None = None
     crit: Crit | None = None
+    reach: Amount | None = None
+    arc: Amount | None = None
+    behind: Behind | None = None
     spares: Literal["side", "maker", "none"] = "side"
     cooldown: Amount | None = None
     lasts: Amount | None = None

@@ -10,6 +10,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from mint_ledger.errors import nearest
+from mint_ledger.formula import parse_formula
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.kind import MAX_ENTITIES, Kind
 from mint_ledger.game.rule import Rule
@@ -111,6 +112,8 @@ def make_cast(game: GameFile) -> Cast:
     accounts = 0
     for name in game.kinds:
         kind, family = resolved[name]
+        if game.space is not None and kind.where is not None:
+            kind = _with_place(kind)
         room = kind.room if kind.room is not None else kind.copy_count
         if room < kind.copy_count:
             raise CastError(("kinds", name, "room"), f"room for {room}, but {kind.copy_count} copies at the start")
@@ -125,6 +128,17 @@ def make_cast(game: GameFile) -> Cast:
         if accounts > MAX_ACCOUNTS:
             raise CastError(("kinds", name), f"the game has {accounts:,} accounts; the most is {MAX_ACCOUNTS:,}")
     return Cast(members)
+
+
+def _with_place(kind: Kind) -> Kind:
+    """Its place as stats like others: x, y, and the angle that it faces."""
+    assert kind.where is not None
+    x, y = kind.where
+    faces = kind.faces if kind.faces is not None else parse_formula(0)
+    own = {"x": Stat(start=x), "y": Stat(start=y), "faces": Stat(start=faces)}
+    fields = {key: getattr(kind, key) for key in kind.model_fields_set}
+    fields["stats"] = {**{name: stat for name, stat in own.items() if name not in kind.stats}, **kind.stats}
+    return Kind.model_construct(_fields_set=set(fields), **fields)
 
 
 def _resolve(

@@ -21,7 +21,7 @@ from mint_ledger.game.paths import path_name
 
 Path = tuple[str | int, ...]
 _WITH_DIALS = ("clock", "numbers", "stats", "attacks", "actions", "statuses", "rules", "levels", "habits")
-_NO_DIALS = {"room", "stack"}
+_NO_DIALS = {"room", "stack", "where", "faces"}
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from pydantic import BeforeValidator, Discriminator, Field, Tag, model_serialize
 from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.parts import Amount, Condition, Part, Posting
+from mint_ledger.game.space import Position
 
 
 class PostDo(Part):
@@ -44,6 +45,7 @@ class SpawnDo(Part):
     """`{spawn: crab}`: a new entity takes the lowest free number of its kind."""
 
     spawn: str
+    where: Position | None = None
 
     def summary(self) -> str:
         """The step in a few words."""
@@ -115,6 +117,17 @@ class SafeDo(Part):
     def summary(self) -> str:
         """The step in a few words."""
         return f"{self.safe} is safe for {self.for_}"
+
+
+class MoveDo(Part):
+    """`{move: self, to: [x, y]}`: an entity is put at a place."""
+
+    move: str
+    to: Position
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"move {self.move}"
 
 
 class GoDo(Part):
@@ -192,6 +205,7 @@ _STEPS: dict[str, type[Part]] = {
     "give": GiveDo,
     "end": EndDo,
     "safe": SafeDo,
+    "move": MoveDo,
     "go": GoDo,
     "finish": FinishDo,
     "meet": MeetDo,
@@ -231,6 +245,7 @@ Do = Annotated[
     | Annotated[GiveDo, Tag("give")]
     | Annotated[EndDo, Tag("end")]
     | Annotated[SafeDo, Tag("safe")]
+    | Annotated[MoveDo, Tag("move")]
     | Annotated[GoDo, Tag("go")]
     | Annotated[FinishDo, Tag("finish")]
     | Annotated[MeetDo, Tag("meet")]

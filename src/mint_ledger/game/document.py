@@ -19,6 +19,7 @@ from mint_ledger.game.readout import ReadoutItem
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Playtest
 from mint_ledger.game.source import Source
+from mint_ledger.game.space import Space
 from mint_ledger.game.stat import Stat
 from mint_ledger.game.status import Status
 from mint_ledger.game.turns import Turns
@@ -31,6 +32,7 @@ class GameFile(Part):
     title: str = "Untitled"
     about: str | None = None
     clock: Clock = Field(default_factory=Clock)
+    space: Space | None = None
     numbers: dict[str, Number] = Field(default_factory=dict)
     stats: dict[str, Stat] = Field(default_factory=dict)
     kinds: dict[str, Kind] = Field(default_factory=dict)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import Field, field_validator
 
 from mint_ledger.game.parts import Amount, Condition, Names, Part
+from mint_ledger.game.space import Moves
 
 
 class Act(Part):
@@ -23,6 +24,7 @@ class Habit(Part):
     reaction: Amount
     slips: Amount | None = None
     acts: list[Act] = Field(default_factory=list)
+    moves: Moves | None = None
     meets: list[dict[str, Amount]] = Field(default_factory=list)
 
     @field_validator("meets")

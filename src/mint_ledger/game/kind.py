@@ -12,6 +12,7 @@ from mint_ledger.game.ending import Ending
 from mint_ledger.game.lives import Lives
 from mint_ledger.game.parts import Amount, Condition, Part, Whole
 from mint_ledger.game.rule import Rule
+from mint_ledger.game.space import Moves, Position
 from mint_ledger.game.stat import Stat
 
 MAX_ENTITIES = 5_000
@@ -44,6 +45,10 @@ class Kind(Part):
     stays_gone: bool = False
     immune: list[str] | None = None
     lives: Lives | None = None
+    where: Position | None = None
+    radius: Amount | None = None
+    faces: Amount | None = None
+    moves: Moves | None = None
     rules: list[Rule] = Field(default_factory=list)
     endings: dict[str, Ending] = Field(default_factory=dict)
 

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from mint_ledger.game.parts import Amount, Condition, Part
 from mint_ledger.game.rule import Rule
+from mint_ledger.game.space import Position
 
 
 class Lives(Part):
@@ -17,6 +18,7 @@ class Lives(Part):
     spent_if: Condition
     fill: list[str] = Field(default_factory=list)
     safe_for: Amount | None = None
+    where: Position | None = None
 
     @cached_property
     def rule(self) -> Rule:
@@ -24,4 +26,6 @@ class Lives(Part):
         steps: list[object] = [f"{self.stat} -= 1", *(f"fill {stat}" for stat in self.fill)]
         if self.safe_for is not None:
             steps.append({"safe": "self", "for": self.safe_for.plain()})
+        if self.where is not None:
+            steps.append({"move": "self", "to": [part.plain() for part in self.where]})
         return Rule.model_validate({"name": "a life is spent", "when": {"becomes": self.spent_if.text}, "do": steps})

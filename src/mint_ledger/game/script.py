@@ -10,7 +10,7 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.parts import Amount, Condition, Number, Part, Posting, Whole
 
-HAPPENINGS = ("hit", "meet", "cue", "set", "remove", "spawn", "attack", "act", "give", "end", "go")
+HAPPENINGS = ("hit", "meet", "cue", "set", "remove", "spawn", "attack", "act", "give", "end", "go", "move")
 
 
 class Happening(Part):
@@ -27,7 +27,8 @@ class Happening(Part):
     act: str | None = None
     give: str | None = None
     end: str | None = None
-    to: str | None = None
+    move: str | None = None
+    to: str | list[Amount] | None = None
     go: str | None = None
     with_: str | dict[str, Amount] | None = Field(None, alias="with")
     by: str | None = None
@@ -57,7 +58,7 @@ class Happening(Part):
         for key, owners in (
             ("sure", ("hit",)),
             ("for_", ("meet", "give")),
-            ("to", ("give", "end")),
+            ("to", ("give", "end", "move")),
             ("with_", ("hit", "cue")),
         ):
             if getattr(self, key) and not any(getattr(self, owner) is not None for owner in owners):

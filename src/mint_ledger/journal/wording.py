@@ -204,12 +204,14 @@ class Words:
 
     def stages(self, row: Row, *, layers: bool = True) -> str:
         """The stages of a hit: `rolled 14 · ×2 crit · −2 armor · −25 % → 19.5 · shutters took 12, health 7.5`."""
-        rolled, times, armor, resisted, dealt, *taken = row.values[:MAX_VALUES]
+        rolled, times, extra, armor, resisted, dealt, *taken = row.values[:MAX_VALUES]
         if rolled == 0.0:
             return "a hit without damage"
         parts = [f"rolled {number(rolled)}"]
         if times != 1.0:
             parts.append(f"×{number(times)} crit")
+        if extra != 1.0:
+            parts.append(f"×{number(extra)} from behind")
         if armor:
             parts.append(f"{MINUS}{number(armor)} armor")
         if resisted:

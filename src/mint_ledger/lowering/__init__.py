@@ -36,6 +36,7 @@ from mint_ledger.lowering.presence import (
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine, lower_readout
 from mint_ledger.lowering.rule import RuleLowering
 from mint_ledger.lowering.script import LoweredPlaytest, lower_playtests, lower_script
+from mint_ledger.lowering.space import check_space, forget_motion, lower_motion
 from mint_ledger.lowering.stats import check_circles, check_stats, emit_limit_postings, finish_accounts, lower_accounts
 from mint_ledger.lowering.status import emit_status_part, lower_statuses
 from mint_ledger.lowering.turns import lower_turns
@@ -89,6 +90,10 @@ def try_lower(game: GameFile, script: Sequence[Happening] = ()) -> tuple[Lowered
     check_stats(lowering)
     lower_accounts(lowering)
     check_circles(lowering)
+    check_space(lowering)
+    if game.space is not None:
+        forget_motion(lowering)
+        lower_motion(lowering)
     lower_presence(lowering)
     struck = [name for attack in game.attacks.values() for name in attack.to]
     for member in cast.families(struck):
@@ -141,10 +146,14 @@ def _check_names(lowering: Lowering) -> None:
 def _check_identifier(lowering: Lowering, path: tuple[str | int, ...], name: str) -> None:
     if not name.isidentifier() or name.startswith("_"):
         lowering.fault(path, f"'{name}' is no name that a formula can use; a name has letters, digits and _")
-    elif (
-        (path[0] in ("numbers", "stats", "kinds")
-        and name in RESERVED)
-        or name in ("and", "or", "not", "if", "else", "in", "is")
+    elif (path[0] in ("numbers", "stats", "kinds") and name in RESERVED) or name in (
+        "and",
+        "or",
+        "not",
+        "if",
+        "else",
+        "in",
+        "is",
     ):
         lowering.fault(path, f"'{name}' has a meaning of its own in formulas; choose another name")
 

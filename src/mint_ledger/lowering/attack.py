@@ -9,7 +9,7 @@ from dataclasses import replace
 
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.cast import Member
-from mint_ledger.lowering import contact, reading
+from mint_ledger.lowering import contact, reading, space
 from mint_ledger.lowering.action import anyone_is_ever_busy, busy_code, busy_column, busy_until
 from mint_ledger.lowering.chance import draw, happens
 from mint_ledger.lowering.context import Lowering, ranges_of
@@ -17,6 +17,7 @@ from mint_ledger.lowering.defence import MISSES, SKIPPED, dodge_of, safe_until, 
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.entities import maker_column
 from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.presence import spent_column
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.reading import has_stat, hits_column
 from mint_ledger.lowering.scope import EntityRef, Scope
@@ -89,8 +90,11 @@ class AttackLowering:
             return
         if attack.lasts is None and attack.breaks_if is not None:
             lowering.fault((*self.path, "breaks_if"), "'breaks_if' wants 'lasts': this strike has no wind-up")
-        if attack.aims in ("nearest",):
+        if attack.aims == "nearest" and lowering.game.space is None:
             lowering.fault((*self.path, "aims"), "the game has no space, so nothing is nearest; use first, weakest …")
+        for key in ("reach", "arc", "behind"):
+            if getattr(attack, key) is not None and lowering.game.space is None:
+                lowering.fault((*self.path, key), f"'{key}' wants a game with space: write 'space: {{}}' at its top")
         pairs = [(s, t) for s in self.strikers for t in self.targets if not self._always_spared(s, t)]
         if not pairs:
             lowering.fault(
@@ -122,6 +126,23 @@ class AttackLowering:
             makers = maker_column(Scope(self.lowering, BlockBuilder(), ()))
             tests.append(compare("==", At(makers, striker), target))
         return tests[0] if len(tests) == 1 else Or(tuple(tests))
+
+    def _out_of_range(self, b: BlockBuilder, striker: Expr, target: Expr) -> list[tuple[Expr, str]]:
+        """Why a target cannot be struck from here: its distance, or where the striker faces."""
+        attack, lowering = self.attack, self.lowering
+        if lowering.game.space is None:
+            return []
+        one, other = EntityRef(striker, self.strikers), EntityRef(target, self.targets)
+        scope = self.scope(b, striker, target).pure("how far an attack reaches")
+        found: list[tuple[Expr, str]] = []
+        if attack.reach is not None:
+            far = compare(">", space.distance(lowering, one, other), amount(scope, attack.reach, "reach"))
+            found.append((far, "out of reach"))
+        if attack.arc is not None:
+            found.append(
+                (no(space.in_arc(lowering, one, other, amount(scope, attack.arc, "arc"))), "not in front of it")
+            )
+        return found
 
     # `pay`: may the striker, and can it pay?
 
@@ -178,7 +199,8 @@ class AttackLowering:
         striker = Local(0)
         ranges = ranges_of(self.targets)
         candidate = b.new_local()
-        where = And((self.lowering.present(Local(candidate)), no(self.spared(striker, Local(candidate)))))
+        far = [no(test) for test, _ in self._out_of_range(b, striker, Local(candidate))]
+        where = And((self.lowering.present(Local(candidate)), no(self.spared(striker, Local(candidate))), *far))
         count = b.let(Fold("count", candidate, ranges, where, ONE))
         b.leave_unless(compare(">", count, ZERO))
         paid = b.new_local()
@@ -254,6 +276,9 @@ class AttackLowering:
 
     def _choice(self, b: BlockBuilder, striker: Expr, candidate: int, where: Expr, count: Expr) -> Expr:
         ranges = ranges_of(self.targets)
+        if self.attack.aims == "nearest":
+            one, other = EntityRef(striker, self.strikers), EntityRef(Local(candidate), self.targets)
+            return Fold("argmin", candidate, ranges, where, space.squared_distance(self.lowering, one, other))
         if self.attack.aims in ("weakest", "strongest"):
             stat = _vital_stat(self.targets)
             if stat is None:
@@ -281,6 +306,10 @@ class AttackLowering:
         with b.when(self.spared(striker, target)):
             self._note(b, "blocked", striker, target, "it spares this target")
             b.emit(Leave("procedure"))
+        for test, why in self._out_of_range(b, striker, target):
+            with b.when(test):
+                self._note(b, "blocked", striker, target, why)
+                b.emit(Leave("procedure"))
         paid = b.new_local()
         b.emit(Call(f"pay {self.name}", (striker,), paid))
         b.leave_unless(Local(paid))
@@ -296,11 +325,13 @@ class AttackLowering:
         b.leave_unless(And((self.lowering.present(striker), self.lowering.present(target))))
         self._emit_cooldown(b, striker, target)
         self._emit_safe_time(b, striker, target)
-        self._emit_landing(b, striker, target, sure)
+        from_behind = self._from_behind(b, striker, target)
+        self._emit_landing(b, striker, target, sure, from_behind)
         scope = self.scope(b, striker, target, "damage")
         rolled = b.let(amount(scope, self.attack.damage, "damage") if self.attack.damage else ZERO)
         times = self._emit_crit(b, striker, target)
-        self._emit_defences(b, striker, target, rolled, times)
+        extra = self._behind_times(b, striker, target, from_behind)
+        self._emit_defences(b, striker, target, (rolled, times, extra), from_behind)
         if self.attack.also:
             emit_do(self.scope(b, striker, target, "also").at("also"), self.attack.also, self.cause)
         self._emit_spent(b, striker)
@@ -339,11 +370,30 @@ class AttackLowering:
             b.emit(Leave("procedure"))
 
     def _emit_spent(self, b: BlockBuilder, striker: Expr) -> None:
-        """A thrown thing is spent, whether it lands or not."""
+        """A thrown thing is spent, whether it lands or not; it leaves once rules have heard of the hit."""
         if self.attack.uses_up:
-            b.emit(Call("remove", (striker, striker, self.cause)))
+            b.emit(Set(spent_column(self.lowering), striker, add(self.cause, ONE)))
 
-    def _emit_landing(self, b: BlockBuilder, striker: Expr, target: Expr, sure: Expr) -> None:
+    def _from_behind(self, b: BlockBuilder, striker: Expr, target: Expr) -> Expr:
+        if self.attack.behind is None or self.lowering.game.space is None:
+            return ZERO
+        one, other = EntityRef(striker, self.strikers), EntityRef(target, self.targets)
+        return b.let(space.behind(self.lowering, one, other))
+
+    def _behind_times(self, b: BlockBuilder, striker: Expr, target: Expr, from_behind: Expr) -> Expr:
+        if self.attack.behind is None or self.attack.behind.times is None:
+            return ONE
+        scope = self.scope(b, striker, target, "behind").at("behind")
+        return b.let(choose(from_behind, amount(scope, self.attack.behind.times, "times"), ONE))
+
+    def _skips(self, stage: str, from_behind: Expr) -> Expr:
+        """Whether this hit passes over a stage: always, or because it comes from behind."""
+        if stage in (self.attack.skips or []):
+            return ONE
+        behind = self.attack.behind
+        return from_behind if behind is not None and stage in (behind.skips or []) else ZERO
+
+    def _emit_landing(self, b: BlockBuilder, striker: Expr, target: Expr, sure: Expr, from_behind: Expr) -> None:
         missed = b.new_local()
         b.emit(Let(missed, ZERO))
         with b.when(no(sure)):
@@ -351,8 +401,10 @@ class AttackLowering:
                 scope = self.scope(b, striker, target, "lands")
                 chance = b.let(amount(scope, self.attack.lands, "lands"))
                 b.emit(Let(missed, no(happens(scope, chance))))
-            if "dodge" not in (self.attack.skips or []):
-                self._emit_dodge(b, target, missed)
+            skips = self._skips("dodge", from_behind)
+            if skips != ONE:
+                with b.when(no(skips)):
+                    self._emit_dodge(b, target, missed)
         with b.when(Local(missed)):
             why = [MISSES[1], MISSES[2]]
             texts = [self.lowering.text([text]) for text in why]
@@ -385,11 +437,14 @@ class AttackLowering:
         times = b.let(amount(scope, crit.times, "times"))
         return b.let(choose(happens(scope, chance), times, ONE))
 
-    def _emit_defences(self, b: BlockBuilder, striker: Expr, target: Expr, rolled: Expr, times: Expr) -> None:
+    def _emit_defences(
+        self, b: BlockBuilder, striker: Expr, target: Expr, damage: tuple[Expr, Expr, Expr], from_behind: Expr
+    ) -> None:
+        rolled, times, extra = damage
         lowering, attack = self.lowering, self.attack
         no_damage = attack.damage is None or attack.damage.number == 0.0
         kind = const(lowering.word(attack.type)) if attack.type else const(-1)
-        skips = [ONE if stage in (attack.skips or []) else ZERO for stage in SKIPPED]
+        skips = [self._skips(stage, from_behind) for stage in SKIPPED]
         dealt = b.new_local()
         b.emit(Let(dealt, ZERO))
         for member in self.targets:
@@ -404,7 +459,7 @@ class AttackLowering:
                         "or say in its when_hit what damage goes through",
                     )
                     continue
-            arguments = (striker, target, self.cause, rolled, times, kind, *skips)
+            arguments = (striker, target, self.cause, rolled, times, kind, *skips, extra)
             call = Call(f"defend {member.name}", arguments, dealt)
             if len(self.targets) == 1:
                 b.emit(call)

@@ -9,11 +9,12 @@ from __future__ import annotations
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering.context import EmitPair, Lowering
 from mint_ledger.lowering.scope import EntityRef
+from mint_ledger.lowering.space import is_somewhere, touches
 from mint_ledger.program.building import BlockBuilder, add, compare, const, higher_of, mul, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Or, Time, inside
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
-from mint_ledger.program.statements import Note, Set
+from mint_ledger.program.statements import Call, Note, Set
 
 Pair = tuple[Member, Member]
 
@@ -104,7 +105,11 @@ def lower_contacts(lowering: Lowering) -> None:
         pair = block_of(lowering, lowering.cast.members[one], lowering.cast.members[other])
         pairs[pair[0].name, pair[1].name] = pair
     live = _live(lowering)
-    with b.when(Or((At(live, ZERO), no(Due(At(_latest(lowering), ZERO)))))):
+    if lowering.game.space is not None:
+        b.emit(Call("part 4 motion", ()))
+    asked = Or((At(live, ZERO), no(Due(At(_latest(lowering), ZERO)))))
+    looks: Expr = ONE if any(_by_size(pair) for pair in pairs.values()) else asked
+    with b.when(looks):
         b.emit(Set(live, ZERO, ZERO))
         for pair in pairs.values():
             _lower_block(lowering, b, pair)
@@ -113,29 +118,39 @@ def lower_contacts(lowering: Lowering) -> None:
     lowering.procedure(b.procedure("part 4"))
 
 
+def _by_size(pair: Pair) -> bool:
+    return is_somewhere(pair[0]) and is_somewhere(pair[1])
+
+
 def _lower_block(lowering: Lowering, b: BlockBuilder, pair: Pair) -> None:
     one, other = pair
     touching = _column(lowering, "touching", pair, "counter")
     asked = _column(lowering, "asked", pair, "counter")
     until = _column(lowering, "until", pair, opening=-1.0)
-    touches = lowering.wiring.touches
+    begins = lowering.wiring.touches
     with b.each(((one.first, one.room),)) as who, b.each(((other.first, other.room),)) as whom:
         index = b.let(_index(pair, who, whom))
-        now = b.let(And((Or((At(asked, index), no(Due(At(until, index))))), lowering.present(who))))
-        b.emit(Set(asked, index, ZERO))
+        near: list[Expr] = [At(asked, index), no(Due(At(until, index)))]
         before = b.let(At(touching, index))
+        ends = EntityRef(who, (one,)), EntityRef(whom, (other,))
+        size = touches(lowering, b, *ends, before) if _by_size(pair) else None
+        if size is not None:
+            # Within one kind each pair comes up twice; what touches by its size is seen once.
+            near.append(And((size, compare("<", who, whom))) if one is other else size)
+        now = b.let(And((Or(tuple(near)), lowering.present(who), lowering.present(whom))))
+        b.emit(Set(asked, index, ZERO))
         b.emit(Set(touching, index, now))
         with b.when(now):
             b.emit(Set(_live(lowering), ZERO, ONE))
         with b.when(And((now, no(before)))):
             b.emit(Note("contact", who, whom, const(-1)))
-            for emit in touches.get((one.name, other.name), []):
+            for emit in begins.get((one.name, other.name), []):
                 emit(b, who, whom)
             if one is not other:
-                for emit in touches.get((other.name, one.name), []):
+                for emit in begins.get((other.name, one.name), []):
                     emit(b, whom, who)
             else:
-                for emit in touches.get((one.name, one.name), []):
+                for emit in begins.get((one.name, one.name), []):
                     emit(b, whom, who)
 
 

@@ -1,7 +1,7 @@
 """Lowers what a hit meets: armor, resistance, least and most, the layers, and the safe time that follows.
 
-One procedure for each kind that can be struck: `defend KIND` (striker, target, cause, rolled, times, type, and
-what is skipped). Its journal row holds every stage, its result is the damage that was left for the layers.
+One procedure for each kind that can be struck: `defend KIND` (striker, target, cause, rolled, times, type, what is
+skipped, times from behind). Its journal row holds every stage, its result is the damage left for the layers.
 """
 
 from __future__ import annotations
@@ -35,8 +35,8 @@ from mint_ledger.program.statements import Let, Note, Post, Set
 
 SKIPPED = ("armor", "resist", "at_least", "at_most")
 MISSES = {1: "did not land", 2: "dodged"}
-PARAMETERS = 6 + len(SKIPPED)
-MAX_LAYERS = 3
+PARAMETERS = 7 + len(SKIPPED)
+MAX_LAYERS = 2
 
 
 def when_hit_of(member: Member) -> WhenHit:
@@ -121,7 +121,8 @@ class _Defence:
         rolled, times, kind = Local(3), Local(4), Local(5)
         skip = dict(zip(SKIPPED, (Local(6 + i) for i in range(len(SKIPPED))), strict=True))
         damage = b.new_local()
-        b.emit(Let(damage, mul(rolled, times)))
+        extra = Local(6 + len(SKIPPED))
+        b.emit(Let(damage, mul(mul(rolled, times), extra)))
         hurts = b.let(compare(">", Local(damage), ZERO))
         armor, resisted = b.new_local(), b.new_local()
         b.emit(Let(armor, ZERO))
@@ -149,7 +150,7 @@ class _Defence:
             slot = _safe_slot(self.lowering, self.member, self.striker, self.target)
             b.emit(Set(_safe_column(self.lowering, self.member), slot, until))
         text = self.lowering.text(struck_through(self.member))
-        values = (rolled, times, Local(armor), Local(resisted), Local(damage), *taken[:MAX_LAYERS])
+        values = (rolled, times, extra, Local(armor), Local(resisted), Local(damage), *taken[:MAX_LAYERS])
         b.emit(Note("hit", self.target, self.striker, self.cause, text, values))
         self.lowering.procedure(b.procedure(f"defend {self.member.name}", Local(damage)))
 

@@ -18,8 +18,9 @@ from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.program.building import const
-from mint_ledger.program.expressions import ZERO, Expr
+from mint_ledger.lowering.space import emit_place
+from mint_ledger.program.building import compare, const
+from mint_ledger.program.expressions import ZERO, Expr, Local
 from mint_ledger.program.statements import Call, If, Note, Raise
 
 
@@ -38,7 +39,7 @@ def _emit_step(scope: Scope, item: Part, cause: Expr) -> None:
                 who = entities.entity_text(scope, item.remove)
                 scope.builder.emit(Call("remove", (who.entity, doer(scope), cause)))
             case steps.SpawnDo():
-                _spawn(scope, item)
+                _spawn(scope, item, cause)
             case steps.HitDo():
                 _hit(scope, item, cause)
             case steps.AttackDo():
@@ -52,6 +53,9 @@ def _emit_step(scope: Scope, item: Part, cause: Expr) -> None:
             case steps.SafeDo():
                 who = entities.entity_text(scope, item.safe)
                 emit_safe(scope.lowering, scope.builder, who, amount(scope, item.for_, "for"))
+            case steps.MoveDo():
+                who = entities.entity_text(scope, item.move)
+                emit_place(scope, who, item.to, cause, doer(scope), "to")
             case steps.GoDo():
                 emit_go(scope.lowering, scope.builder, item.go)
             case steps.FinishDo():
@@ -73,14 +77,19 @@ def doer(scope: Scope) -> Expr:
     return scope.self_.entity if scope.self_ else ZERO
 
 
-def _spawn(scope: Scope, item: steps.SpawnDo) -> None:
+def _spawn(scope: Scope, item: steps.SpawnDo, cause: Expr) -> None:
     cast = scope.lowering.cast
     if item.spawn not in cast.members:
         raise Problem(f"unknown kind '{item.spawn}'{nearest(item.spawn, cast.members)}")
     member = cast.members[item.spawn]
     if not member.room:
         raise Problem(f"there is no room for a '{item.spawn}'; give the kind 'room: …'")
-    scope.builder.emit(Call(f"spawn {member.name}", (doer(scope),)))
+    b = scope.builder
+    made = b.new_local()
+    b.emit(Call(f"spawn {member.name}", (doer(scope),), made))
+    if item.where is not None:
+        with b.when(compare(">=", Local(made), ZERO)):
+            emit_place(scope, EntityRef(Local(made), (member,)), item.where, cause, doer(scope), "where")
 
 
 def _hit(scope: Scope, item: steps.HitDo, cause: Expr) -> None:

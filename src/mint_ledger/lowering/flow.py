@@ -10,6 +10,7 @@ from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.entities import world
 from mint_ledger.lowering.formulas import amount, condition
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.space import is_motion
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Expr, Local
 from mint_ledger.program.program import FlowColumns, FlowSpec, OrderLine
@@ -97,5 +98,5 @@ def emit_flows(lowering: Lowering, b: BlockBuilder) -> None:
 def emit_flows_of(lowering: Lowering, b: BlockBuilder, entity: Expr, member: Member | None) -> None:
     """Look at the flows of one entity (as it appears or leaves)."""
     for name, stat in reading.stats_of(lowering, member).items():
-        if stat.is_account and stat.flow is not None:
+        if stat.is_account and (stat.flow is not None or is_motion(member, name)):
             b.emit(Flow(reading.account_column(lowering, name), entity))

@@ -8,8 +8,9 @@ from mint_ledger.lowering.entities import maker_column, world
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.space import is_motion
 from mint_ledger.lowering.stats import emit_openings
-from mint_ledger.program.building import BlockBuilder, add, compare, const, no
+from mint_ledger.program.building import BlockBuilder, add, compare, const, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Dial, Expr, Local, Step, inside
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Raise, Set
@@ -25,6 +26,11 @@ def present_column(lowering: Lowering) -> Column:
 def left_column(lowering: Lowering) -> Column:
     """The step in which an entity last left; its number is free again only in the next."""
     return lowering.layout.column("left", "stamp", 0, lowering.cast.size, -1.0)
+
+
+def spent_column(lowering: Lowering) -> Column:
+    """Which entities are spent: one more than the number of the cause, 0 for those that are not."""
+    return lowering.layout.column("spent", "flag", 0, lowering.cast.size)
 
 
 def lower_presence(lowering: Lowering) -> None:
@@ -120,7 +126,8 @@ def _lower_remove(lowering: Lowering) -> None:
     b.emit(Set(present_column(lowering), entity, ZERO))
     b.emit(Set(left_column(lowering), entity, Step()))
     for member in lowering.cast.members.values():
-        if any(stat.is_account and stat.flow for stat in member.kind.stats.values()) and member.room:
+        flows = [s for s, stat in member.kind.stats.items() if stat.is_account and (stat.flow or is_motion(member, s))]
+        if flows and member.room:
             with b.when(inside(entity, ((member.first, member.room),))):
                 emit_flows_of(lowering, b, entity, member)
     b.emit(Note("gone", entity, by, cause))
@@ -131,6 +138,12 @@ def _lower_remove(lowering: Lowering) -> None:
 def lower_watch_gone(lowering: Lowering) -> None:
     """Make `watch gone` (actor): whoever's `gone_if` holds leaves; whoever started it all did it."""
     b = BlockBuilder(1)
+    thrown = [name for attack in lowering.game.attacks.values() if attack.uses_up for name in attack.from_]
+    spent = spent_column(lowering)
+    with b.each(ranges_of(lowering.cast.families(thrown))) as who, b.when(At(spent, who)):
+        cause = b.let(sub(At(spent, who), ONE))
+        b.emit(Set(spent, who, ZERO))
+        b.emit(Call("remove", (who, who, cause)))
     for name, kind in lowering.game.kinds.items():
         if kind.gone_if is None:
             continue

@@ -10,7 +10,7 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import shorten
 from mint_ledger.game.cast import Member
 from mint_ledger.game.stat import Stat
-from mint_ledger.lowering import entities
+from mint_ledger.lowering import entities, space
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed
@@ -345,7 +345,11 @@ def question(f: FormulaLowerer, name: str, arguments: list[ast.expr]) -> Typed:
         if not f.scope.outcome:
             raise Problem("hits() belongs to the expectations of a playtest")
         return _hits(f, arguments[0])
-    raise Problem(f"the game has no space, so {name}() has no meaning here")
+    one, other = (entities.entity(f, argument) for argument in arguments)
+    lowering = f.scope.lowering
+    if name == "behind":
+        return Typed(space.behind(lowering, one, other), "flag")
+    return Typed((space.distance if name == "distance" else space.facing)(lowering, one, other), "number")
 
 
 def _word_of(node: ast.expr) -> str:

@@ -16,6 +16,7 @@ from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.space import emit_place
 from mint_ledger.program.building import BlockBuilder, const
 from mint_ledger.program.expressions import ONE, ZERO, Expr
 from mint_ledger.program.program import Path, ScriptItem
@@ -100,6 +101,11 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
             emit_give(scope, str(item.give), _whom(item), item.for_)
         case "end":
             emit_end(scope, str(item.end), _whom(item))
+        case "move":
+            if not isinstance(item.to, list):
+                raise Problem("it is not known where to; write 'to: [x, y]'")
+            who = entities.entity_text(scope, str(item.move))
+            emit_place(scope, who, item.to, cause, ZERO, "to")
         case "go":
             emit_go(lowering, b, str(item.go))
         case _:
@@ -111,7 +117,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
 
 
 def _whom(item: Happening) -> str:
-    if item.to is None:
+    if not isinstance(item.to, str):
         raise Problem("it is not known whom; write 'to: …'")
     return item.to
 

@@ -13,6 +13,7 @@ from mint_ledger.lowering.flow import flow_columns, lower_flow
 from mint_ledger.lowering.formulas import FormulaLowerer
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.space import is_motion, motion_spec
 from mint_ledger.program.building import BlockBuilder, compare
 from mint_ledger.program.expressions import ZERO, Checked, Constant, Expr, Local, Read, Unary
 from mint_ledger.program.program import Account, AccountSpec
@@ -83,6 +84,8 @@ def _spec(lowering: Lowering, member: Member | None, name: str, stat: Stat) -> A
     scope = spec_scope(lowering, member, name, "a limit")
     low, high = (_limit(scope, member, name, stat, side) for side in ("min", "max"))
     flow = lower_flow(lowering, member, name, stat, low, high) if stat.flow else None
+    if member is not None and is_motion(member, name):
+        flow = motion_spec(lowering, member, name)
     return AccountSpec(low, high, stat.whole, stat.round, stat.at_limit == "wrap", flow)
 
 

@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 FOREVER = 1e18
 TICK_TOLERANCE = 1e-7
 MOST_IN_A_STEP = 10_000
-BLOCK_WORDS = ("moves", "all")
+MOVES = "moves"
+BLOCK_WORDS = (MOVES, "all")
 
 
 def has_column(lowering: Lowering, name: str) -> Column:

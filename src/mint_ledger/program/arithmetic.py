@@ -186,6 +186,8 @@ def functions() -> dict[str, Procedure]:
         _sine(),
         _cosine(),
         _turn(),
+        _circle_of_degrees("sine of degrees", 0.0),
+        _circle_of_degrees("cosine of degrees", 90.0),
         _atan(),
         _atan2(),
         _normal(),
@@ -352,6 +354,16 @@ def _sine() -> Procedure:
 
 def _cosine() -> Procedure:
     return _circle("cosine", 1.0)
+
+
+def _circle_of_degrees(name: str, shift: float) -> Procedure:
+    """The sine (or with a shift of 90, the cosine) of degrees, exact at every quarter turn."""
+    b = BlockBuilder(1)
+    angle = b.let(Apply("modulo", (add(Local(0), const(shift)), const(360.0))))
+    value: Expr = Apply("sine", (mul(angle, const(PI / 180)),))
+    for degrees, exact in ((0.0, 0.0), (90.0, 1.0), (180.0, 0.0), (270.0, -1.0)):
+        value = choose(compare("==", angle, const(degrees)), const(exact), value)
+    return b.procedure(name, value)
 
 
 def _turn() -> Procedure:
