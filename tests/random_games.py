@@ -47,20 +47,37 @@ def do_list(draw: st.DrawFn, owner: str | None) -> list[Any]:
     steps: list[Any] = []
     for _ in range(draw(st.integers(1, 3))):
         target = draw(st.sampled_from(targets))
-        amount = draw(st.sampled_from(["1", "2.5", "7", "dice(1, 6)", "between(0, 3)", "queen.base / 4", "heat / 8 + 1"]))
+        amount = draw(
+            st.sampled_from(["1", "2.5", "7", "dice(1, 6)", "between(0, 3)", "queen.base / 4", "heat / 8 + 1"])
+        )
         choice = draw(st.integers(0, 9))
         if choice < 4:
             steps.append(f"{target} {draw(st.sampled_from(['+=', '-=']))} {amount}")
         elif choice == 4:
             steps.append(f"{draw(st.sampled_from(['fill', 'empty']))} queen.size")
         elif choice == 5:
-            steps.append({"if": f"{target} > {draw(SMALL)}", "do": [f"{target} -= 1"], "else": [f"{target} = {amount}"]})
+            steps.append(
+                {"if": f"{target} > {draw(SMALL)}", "do": [f"{target} -= 1"], "else": [f"{target} = {amount}"]}
+            )
         elif choice == 6:
             steps.append({"each": "ants", "do": ["other.size -= 1", {"tell": "{other} has {other.size}"}]})
         elif choice == 7:
-            steps.append(draw(st.sampled_from([{"spawn": "ants"}, {"remove": "ants[3]"}, {"meet": ["ants[1]", "queen"], "for": 0.4}])))
+            steps.append(
+                draw(
+                    st.sampled_from(
+                        [{"spawn": "ants"}, {"remove": "ants[3]"}, {"meet": ["ants[1]", "queen"], "for": 0.4}]
+                    )
+                )
+            )
         elif choice == 8:
-            steps.append({"cue": "alarm", "with": {"level": amount}})
+            more: list[Any] = [{"cue": "alarm", "with": {"level": amount}}, {"go": "deep"}, {"go": "back"}]
+            more += [{"give": "sticky", "to": "queen", "for": 0.7}, {"end": "sticky", "to": "ants[2]"}]
+            more += [
+                {"give": "sticky", "to": "ants[1]"},
+                {"safe": "queen", "for": 0.5},
+                {"move": "queen", "to": [3, "heat / 10"]},
+            ]
+            steps.append(draw(st.sampled_from(more)))
         elif owner == "ants":
             steps.append({"attack": "bite"})
         else:
@@ -79,7 +96,11 @@ def rule(draw: st.DrawFn, owner: str | None) -> dict[str, Any]:
         {"struck" if owner == "queen" else "hit": "bite"},
         {"gone": "ants"},
         {"enters": "heat hot"},
+        {"level": "deep"},
+        {"becomes": "has(queen, sticky) and distance(queen, ants[1]) < 8"},
     ]
+    if owner != "queen":
+        triggers.append({"act": "dig"})
     if owner == "ants":
         triggers += [{"meets": "queen"}, {"in_contact": "queen"}, "gone"]
     made: dict[str, Any] = {"when": draw(st.sampled_from(triggers)), "do": draw(do_list(owner))}
@@ -98,7 +119,13 @@ def rule(draw: st.DrawFn, owner: str | None) -> dict[str, Any]:
 def games(draw: st.DrawFn) -> dict[str, Any]:
     stats = {"size": draw(stat()), "food": draw(stat())}
     hit: dict[str, Any] = {"through": draw(st.sampled_from([["size"], ["food", "size"]]))}
-    for key, values in (("safe_for", [0.3, 1]), ("armor", [1, 2.5]), ("dodge", [0.1]), ("at_least", [1]), ("at_most", [4])):
+    for key, values in (
+        ("safe_for", [0.3, 1]),
+        ("armor", [1, 2.5]),
+        ("dodge", [0.1]),
+        ("at_least", [1]),
+        ("at_most", [4]),
+    ):
         if draw(st.booleans()):
             hit[key] = draw(st.sampled_from(values))
     ants: dict[str, Any] = {
@@ -110,20 +137,74 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
     }
     if draw(st.booleans()):
         ants["gone_if"] = "size <= 0"
-    bite: dict[str, Any] = {"from": "ants", "to": "queen", "damage": draw(st.sampled_from([2, "dice(1, 4)", "self.size / 5"]))}
+    bite: dict[str, Any] = {
+        "from": "ants",
+        "to": "queen",
+        "damage": draw(st.sampled_from([2, "dice(1, 4)", "self.size / 5"])),
+    }
     bite["when"] = draw(st.sampled_from([{"every": 0.8}, "meets", "in_contact"]))
     for key, values in (("lands", [0.6]), ("crit", [{"chance": 0.2, "times": 2}]), ("costs", [{"food": 1}])):
         if draw(st.booleans()):
             bite[key] = draw(st.sampled_from(values))
+    if draw(st.booleans()):
+        bite["lasts"] = 0.3
+    for key, values in (("reach", [3, 9]), ("arc", [90]), ("behind", [{"times": 1.5, "skips": ["armor"]}])):
+        if draw(st.booleans()):
+            bite[key] = draw(st.sampled_from(values))
+    bite["aims"] = draw(st.sampled_from(["first", "nearest", "random", "all"]))
+    moves = st.sampled_from(
+        [
+            {"toward": "queen", "speed": 4},
+            {"away": "queen", "speed": 2},
+            {"ahead": "self.size / 8 - 1"},
+            {"between": [[0, 0], [6, 3]], "speed": 3},
+            [{"if": "heat > 15", "still": True}, {"along": [[1, 1], [5, 5]], "speed": 2}],
+        ]
+    )
+    ants |= {"where": [6, 0], "radius": 0.4, "moves": draw(moves)}
+    if draw(st.booleans()):
+        ants["immune"] = ["sticky"]
+    sticky: dict[str, Any] = {"lasts": draw(st.sampled_from([0.5, 2])), "changes": {"size": {"times": 0.5}}}
+    if draw(st.booleans()):
+        sticky |= {"every": 0.4, "do": ["food -= 1"]}
+    sticky["blocks"] = draw(st.sampled_from([["dig"], ["moves"], "all", ["bite"]]))
+    sticky["again"] = draw(st.sampled_from(["restart", "extend", "ignore", {"stack": 3}]))
+    dig: dict[str, Any] = {"by": "ants", "costs": {"food": 2}, "cooldown": 0.4, "do": draw(do_list("ants"))}
+    if draw(st.booleans()):
+        dig |= {"lasts": 0.4, "breaks_if": "size < 3"}
+    levels = {
+        "top": {"present": {"ants": 2}, "until": "level_time >= 2", "next": "deep"},
+        "deep": {
+            "present": {"ants": 3},
+            "start": {"queen.food": 9},
+            "again": draw(st.sampled_from(["fresh", "as_left"])),
+        },
+    }
     return {
         "title": "Nest",
         "clock": {"step": draw(st.sampled_from([0.05, 0.1, 0.3])), "limit": 6},
         "stats": {"heat": {"start": 12, "bands": {"cold": "..10", "hot": "20.."}}},
         "kinds": {
-            "queen": {"side": "crown", "stats": {"base": 10, **stats}, "when_hit": hit, "rules": draw(st.lists(rule("queen"), max_size=2))},
+            "queen": {
+                "side": "crown",
+                "where": [0, 0],
+                "radius": 0.5,
+                "faces": 90,
+                "stats": {"base": 10, **stats},
+                "when_hit": hit,
+                "rules": draw(st.lists(rule("queen"), max_size=2)),
+            },
             "ants": ants,
         },
+        "space": {},
         "attacks": {"bite": bite},
+        "actions": {"dig": dig},
+        "statuses": {"sticky": sticky},
+        "habits": {"eager": {"by": "ants", "reaction": "between(0.2, 0.6)", "slips": 0.1, "acts": [{"do": "dig"}]}},
+        **({"levels": levels} if draw(st.booleans()) else {"levels": {"deep": levels["deep"]}}),
         "rules": draw(st.lists(rule(None), min_size=1, max_size=3)),
-        "endings": {"starved": {"result": "lose", "if": "queen.size <= 0"}, "cooked": {"result": "draw", "if": "heat > 45"}},
+        "endings": {
+            "starved": {"result": "lose", "if": "queen.size <= 0"},
+            "cooked": {"result": "draw", "if": "heat > 45"},
+        },
     }

@@ -71,7 +71,11 @@ def test_whoever_is_busy_begins_nothing_else() -> None:
 
 def test_the_status_of_the_meantime_comes_and_goes() -> None:
     run = play(act(1, "eat"))
-    found = [(round(t, 1), text) for t, text in zip(run.journal["time"], run.journal["text"], strict=True) if "chewing" in text]
+    found = [
+        (round(t, 1), text)
+        for t, text in zip(run.journal["time"], run.journal["text"], strict=True)
+        if "chewing" in text
+    ]
     assert found == [(1.0, "cook: chewing begins"), (1.6, "cook: chewing ends")]
 
 
@@ -89,7 +93,9 @@ def test_an_action_is_called_off_where_breaks_if_holds() -> None:
 
 
 def test_ready_asks_whether_it_could_begin() -> None:
-    text = GAME.replace("  cook: {side: a,", "  cook: {rules: [{when: {becomes: not ready(hit)}, do: [eaten += 10]}], side: a,")
+    text = GAME.replace(
+        "  cook: {side: a,", "  cook: {rules: [{when: {becomes: not ready(hit)}, do: [eaten += 10]}], side: a,"
+    )
     run = play(act(1, "hit"), text=text)
     assert run.at(2)["cook.eaten"] == 10
 
@@ -128,7 +134,10 @@ def test_faults_of_actions(old: str, new: str, words: str) -> None:
     text = GAME.replace(old, new)
     assert text != GAME
     if not words:
-        text = text.replace("hit:   {by: cook, costs: {breath: 4}, cooldown: self.gap, do: [{attack: swat}]}", "hit: {by: ghost, do: [cook.done += 1]}")
+        text = text.replace(
+            "hit:   {by: cook, costs: {breath: 4}, cooldown: self.gap, do: [{attack: swat}]}",
+            "hit: {by: ghost, do: [cook.done += 1]}",
+        )
         words = "nobody can do 'hit': there is no ghost"
     with pytest.raises(mint.GameError) as caught:
         mint.loads(text)

@@ -67,9 +67,9 @@ kinds:
 
 
 def test_copies_are_a_dial_up_to_the_room(demo: mint.Game) -> None:
-    assert demo.with_dials({"crab.copies": 4}).run().at(0)["crab[4].health"] == 24
-    with pytest.raises(mint.GameError, match="room for 4, but 5 copies"):
-        demo.with_dials({"crab.copies": 5})
+    assert demo.with_dials({"crab.copies": 5}).run().at(0)["crab[5].health"] == 22
+    with pytest.raises(mint.GameError, match="room for 5, but 6 copies"):
+        demo.with_dials({"crab.copies": 6})
 
 
 def test_an_unknown_dial_names_the_nearest(demo: mint.Game) -> None:
@@ -90,7 +90,7 @@ def test_what_is_no_seed_is_refused(seed: object, demo: mint.Game) -> None:
 def test_scripts_come_from_python_too(demo: mint.Game) -> None:
     script = [{"at": 1, "hit": "crab[2]", "with": "lantern_swing", "sure": True}, {"at": 3, "set": "keeper.oil = 1"}]
     run = demo.run(script=script, only_script=True)
-    assert run.at(1)["crab[2].health"] == 13
+    assert run.at(1)["crab[2].health"] == 12
     assert (run.ending, run.time) == ("lamp out", 5)
     with pytest.raises(mint.GameError, match=r"script\[1\]: wants one of hit, meet"):
         demo.run(script=[{"at": 1, "hitt": "crab[2]"}])

@@ -34,7 +34,9 @@ def worst_ulp(mine: Callable[..., float], true: Callable[..., mpmath.mpf], input
 CASES: dict[str, tuple[Callable[..., mpmath.mpf], list[tuple[float, ...]], float]] = {
     "exp": (
         lambda x: mpmath.exp(mpmath.mpf(x)),
-        [(R.uniform(-700, 700),) for _ in range(1500)] + [(R.uniform(-2, 2),) for _ in range(1500)] + [(0.0,), (709.7,)],
+        [(R.uniform(-700, 700),) for _ in range(1500)]
+        + [(R.uniform(-2, 2),) for _ in range(1500)]
+        + [(0.0,), (709.7,)],
         1.0,
     ),
     "log": (

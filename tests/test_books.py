@@ -15,7 +15,7 @@ from mint_ledger.engines.reference import ReferenceEngine
 def test_the_books_of_random_games_reconcile_and_repeat(data: dict) -> None:
     game = mint.Game(**data)
     try:
-        run = game.run(seed=5)
+        run = game.run(seed=5, habit="eager")
     except mint.RunStopped as stop:
         assert "Nest" in str(stop) or "game" in str(stop)
         return
@@ -25,7 +25,7 @@ def test_the_books_of_random_games_reconcile_and_repeat(data: dict) -> None:
         statement = run.statement(account)
         assert statement.reconciles()
         assert statement.closing == closing[account]
-    assert game.run(seed=5).journal_csv() == run.journal_csv()
+    assert game.run(seed=5, habit="eager").journal_csv() == run.journal_csv()
 
 
 @given(games())
@@ -49,7 +49,10 @@ def test_parts_of_a_statement_add_up_to_the_whole(demo: mint.Game) -> None:
     for account in ("keeper.health", "keeper.oil", "keeper.shutters"):
         cuts = [0, 17.3, 60, 61.05, run.time]
         whole = run.statement(account)
-        parts = [run.statement(account, a, b) for a, b in zip(cuts[:-1], [c - 0.025 for c in cuts[1:-1]] + [run.time], strict=True)]
+        parts = [
+            run.statement(account, a, b)
+            for a, b in zip(cuts[:-1], [c - 0.025 for c in cuts[1:-1]] + [run.time], strict=True)
+        ]
         assert all(part.reconciles() for part in parts)
         assert parts[0].opening == whole.opening
         assert parts[-1].closing == whole.closing
@@ -74,7 +77,10 @@ def test_the_same_seed_gives_the_same_journal_to_the_byte(demo: mint.Game) -> No
 
 def test_adding_a_rule_that_never_fires_changes_nothing_in_the_journal(demo: mint.Game) -> None:
     text = demo.to_yaml()
-    more = text.replace("rules:\n  - {name: a ship", "rules:\n  - {name: never, when: {every: 500}, do: [\"ships += whole(1, 6)\"]}\n  - {name: a ship")
+    more = text.replace(
+        "rules:\n  - name: footing",
+        'rules:\n  - {name: never, when: {every: 500}, do: ["ships += whole(1, 6)"]}\n  - name: footing',
+    )
     assert more != text
     assert mint.loads(more).run(seed=7).journal_csv() == demo.run(seed=7).journal_csv()
 

@@ -38,7 +38,7 @@ def test_help_lists_the_commands_and_starts_without_the_heavy_packages(command: 
 def test_check_says_what_the_playtests_found_and_exits_0(command: Command, saltmere: Path) -> None:
     result = command("check", saltmere.name)
     assert result.returncode == 0
-    assert "playtests: 3 of 3 passed" in result.stdout
+    assert "playtests: 4 of 4 passed" in result.stdout
     assert fits(result.stdout)
 
 
@@ -55,14 +55,34 @@ def test_check_exits_1_where_a_playtest_falls_short(command: Command, saltmere: 
 
 def test_check_order_prints_what_happens_when_with_the_lines(command: Command, saltmere: Path) -> None:
     result = command("check", saltmere.name, "--order")
-    line = saltmere.read_text("utf-8").splitlines().index("  - {name: a ship passes, when: {every: 18}, if: keeper.oil > 0, do: [ships += 1]}") + 1
+    line = (
+        saltmere.read_text("utf-8")
+        .splitlines()
+        .index("  - {name: a ship passes, when: {every: 18}, if: keeper.oil > 0, do: [ships += 1]}")
+        + 1
+    )
     assert f"  line {line}" in result.stdout
-    order = [result.stdout.index(text) for text in ("pincer: every", "a ship passes (every 18)", "lamp out: lose", "gone")]
+    order = [
+        result.stdout.index(text)
+        for text in (
+            "chill: ticks",
+            "careful: sip",
+            "pincer: every",
+            "a ship passes (every 18)",
+            "lamp out: lose",
+            "gone",
+        )
+    ]
     assert order == sorted(order)
 
 
 def test_faults_are_one_line_each_on_stderr_with_exit_2(command: Command, saltmere: Path) -> None:
-    saltmere.write_text(saltmere.read_text("utf-8").replace("after_limit", "after_limt").replace("footing breaks\n    when: {hit: cudgel}", "footing breaks\n    when: {hit: cudgle}"), "utf-8")
+    saltmere.write_text(
+        saltmere.read_text("utf-8")
+        .replace("after_limit", "after_limt")
+        .replace("footing breaks\n    when: {hit: cudgel}", "footing breaks\n    when: {hit: cudgle}"),
+        "utf-8",
+    )
     for arguments in (("check",), ("run",), ("study",), ("statement",)):
         extra = ("keeper.health",) if arguments == ("statement",) else ()
         result = command(*arguments, saltmere.name, *extra)
@@ -169,7 +189,9 @@ def test_new_writes_a_game_that_passes_its_own_check(command: Command, tmp_path:
 
 
 def test_a_run_that_cannot_go_on_says_where_and_exits_2(command: Command, tmp_path: Path) -> None:
-    (tmp_path / "bad.yaml").write_text("title: B\nclock: {unit: turn, limit: 5}\nstats: {a: 3}\nrules:\n  - {when: {every: 1}, do: [a -= 1 / (a - 2)]}\n")
+    (tmp_path / "bad.yaml").write_text(
+        "title: B\nclock: {unit: turn, limit: 5}\nstats: {a: 3}\nrules:\n  - {when: {every: 1}, do: [a -= 1 / (a - 2)]}\n"
+    )
     result = command("run", "bad.yaml")
     assert result.returncode == 2
     assert result.stderr.startswith("bad.yaml:5:")

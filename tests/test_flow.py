@@ -66,7 +66,9 @@ def test_a_hit_that_the_floor_refuses_whole_moves_nothing_and_starts_no_wait() -
 
 
 def test_a_gate_holds_the_flow_and_lets_it_go_on() -> None:
-    rules = "[{when: {every: 100, first: 2}, do: [lamp.on = false]}, {when: {every: 100, first: 5}, do: [lamp.on = true]}]"
+    rules = (
+        "[{when: {every: 100, first: 2}, do: [lamp.on = false]}, {when: {every: 100, first: 5}, do: [lamp.on = true]}]"
+    )
     run = play("{start: 50, min: 0, fade: {rate: 1, if: on}}", rules)
     assert [run.at(t)["lamp.oil"] for t in (2, 4, 5, 7)] == [48, 48, 48, 46]
 

@@ -135,7 +135,23 @@ def test_no_text_ends_in_anything_but_a_formula_or_our_error(text: str) -> None:
 
 
 PIECES = ["a", "b", "is_up", "hen", "hen[1]", "cock.pride", ".max", "(", ")", " + ", " ** ", " // ", " % ", " / "]
-PIECES += ["1", "0", "1e308", "min(", "count(", "dice(", ",", " if ", " else ", " and ", "not ", "<", "==", "-", "'glad'"]
+PIECES += [
+    "1",
+    "0",
+    "1e308",
+    "min(",
+    "count(",
+    "dice(",
+    ",",
+    " if ",
+    " else ",
+    " and ",
+    "not ",
+    "<",
+    "==",
+    "-",
+    "'glad'",
+]
 
 
 @given(st.lists(st.sampled_from(PIECES), min_size=1, max_size=12))

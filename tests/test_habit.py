@@ -39,7 +39,14 @@ def test_a_player_looks_after_each_reaction_and_takes_the_first_that_can_be_done
     done = run.journal[(run.journal["what"] == "act") & (run.journal["entity"] == "digger[1]")]
     first = [(round(t, 2), text.split(" ", 1)[1]) for t, text in zip(done["time"], done["text"], strict=True)][:6]
     # digs at 0.5, 1.5 and 2.5 (a cooldown of 1), is thirsty and drinks from 3.0 to 4.0, looks again at once, digs
-    assert first == [(0.5, "does dig"), (1.5, "does dig"), (2.5, "does dig"), (3.0, "begins drink"), (4.0, "does drink"), (4.0, "does dig")]
+    assert first == [
+        (0.5, "does dig"),
+        (1.5, "does dig"),
+        (2.5, "does dig"),
+        (3.0, "begins drink"),
+        (4.0, "does drink"),
+        (4.0, "does dig"),
+    ]
 
 
 def test_slips_are_chosen_and_do_not_come_off() -> None:
@@ -60,7 +67,9 @@ def test_habits_do_not_play_where_only_the_script_does() -> None:
 def test_a_variant_is_a_named_set_of_dials() -> None:
     text = GAME + "variants:\n  quick: {dig.cooldown: 0.5, busy.reaction: 0.25}\n"
     game = mint.loads(text)
-    assert game.run(habit="busy", variant="quick").at(20)["digger[1].dug"] > game.run(habit="busy").at(20)["digger[1].dug"]
+    assert (
+        game.run(habit="busy", variant="quick").at(20)["digger[1].dug"] > game.run(habit="busy").at(20)["digger[1].dug"]
+    )
     assert game.with_variant("quick").dials.value("dig.cooldown") == 0.5
     with pytest.raises(mint.NotFound, match="there is no variant 'quik', did you mean 'quick'"):
         game.run(variant="quik")

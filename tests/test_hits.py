@@ -18,7 +18,14 @@ attacks:
 """
 
 
-def strike(when_hit: str = "{through: [health]}", damage: str = "30", more: str = "lands: 1", times: int = 1, by: str = "ram[1]", every: float = 1) -> mint.Run:
+def strike(
+    when_hit: str = "{through: [health]}",
+    damage: str = "30",
+    more: str = "lands: 1",
+    times: int = 1,
+    by: str = "ram[1]",
+    every: float = 1,
+) -> mint.Run:
     game = mint.loads(YARD.format(when_hit=when_hit, damage=damage, more=more))
     script = [{"at": 1 + every * k, "hit": "guard", "with": "butt", "by": by, "sure": True} for k in range(times)]
     run = game.run(script=script)
@@ -56,10 +63,15 @@ def test_a_hit_goes_through_its_stages_in_order(when_hit: str, damage: int, left
 
 
 def test_a_resistance_holds_for_its_type_after_armor() -> None:
-    run = strike("{armor: 2, resist: {cold: 0.25}, through: [shield, health]}", "14", "type: cold, crit: {chance: 1, times: 2}")
+    run = strike(
+        "{armor: 2, resist: {cold: 0.25}, through: [shield, health]}", "14", "type: cold, crit: {chance: 1, times: 2}"
+    )
     # 14 doubled is 28, less 2 is 26, less a quarter is 19.5
     assert closing(run) == (5, 0.5, 100)
-    assert hit_text(run) == "ram[1] hits guard with butt: rolled 14 · ×2 crit · −2 armor · −25 % cold → 19.5 · shield took 19.5"
+    assert (
+        hit_text(run)
+        == "ram[1] hits guard with butt: rolled 14 · ×2 crit · −2 armor · −25 % cold → 19.5 · shield took 19.5"
+    )
 
 
 def test_armor_weakens_many_small_hits_more_than_one_large() -> None:
@@ -82,7 +94,9 @@ def test_safe_time_lets_one_of_three_attackers_through() -> None:
 
 
 def test_safe_time_from_each_source_by_itself() -> None:
-    game = mint.loads(YARD.format(when_hit="{safe_for: 3, safe_from: source, through: [health]}", damage="5", more="when: {every: 2}"))
+    game = mint.loads(
+        YARD.format(when_hit="{safe_for: 3, safe_from: source, through: [health]}", damage="5", more="when: {every: 2}")
+    )
     run = game.run()
     # at 2, 6 and 10 s all three hit; at 4 and 8 s each is still barred by its own last hit
     assert (run.journal["what"] == "hit").sum() == 9
@@ -90,9 +104,17 @@ def test_safe_time_from_each_source_by_itself() -> None:
 
 def test_a_cooldown_counts_for_each_pair() -> None:
     game = mint.loads(YARD.format(when_hit="{through: [health]}", damage="5", more="cooldown: 1.5"))
-    script = [{"at": at, "hit": "guard", "with": "butt", "by": by} for at, by in ((1, "ram[1]"), (2, "ram[1]"), (2, "ram[2]"), (2.5, "ram[1]"))]
+    script = [
+        {"at": at, "hit": "guard", "with": "butt", "by": by}
+        for at, by in ((1, "ram[1]"), (2, "ram[1]"), (2, "ram[2]"), (2.5, "ram[1]"))
+    ]
     run = game.run(script=script)
-    assert list(run.journal["what"].where(run.journal["what"].isin(["hit", "blocked"])).dropna()) == ["hit", "blocked", "hit", "hit"]
+    assert list(run.journal["what"].where(run.journal["what"].isin(["hit", "blocked"])).dropna()) == [
+        "hit",
+        "blocked",
+        "hit",
+        "hit",
+    ]
 
 
 def test_a_hit_without_damage_is_a_hit_and_starts_the_safe_time() -> None:
@@ -170,11 +192,14 @@ def test_damage_with_nowhere_to_go_is_a_fault_of_the_file() -> None:
 
 
 def test_rules_hear_of_hits_and_what_they_did() -> None:
-    text = YARD.format(when_hit="{through: [health]}", damage="12", more="lands: 1") + """
+    text = (
+        YARD.format(when_hit="{through: [health]}", damage="12", more="lands: 1")
+        + """
 rules:
   - {name: leech, when: {hit: butt}, do: [self.push += hit.damage / 4]}
   - {name: grit, when: {struck: any}, if: hit.damage > 10, do: [other.shield += 1]}
 """
+    )
     run = mint.loads(text).run(script=[{"at": 1, "hit": "guard", "with": "butt", "by": "ram[2]", "sure": True}])
     assert run.at(2)["ram[2].push"] == 33
     assert run.at(2)["guard.shield"] == 21

@@ -58,7 +58,11 @@ def test_a_level_sets_what_it_starts_with() -> None:
 
 def test_who_is_there_is_who_the_level_names() -> None:
     text = GAME.replace("score += 1, f", "score += count(bat) * 10 + count(moth), f")
-    assert [play(text=text).at(t)["score"] for t in (1, 4, 6)] == [21, 84, 84 + 21 + 3]  # more than 100 at 5 s, so the attic with its three moths comes next
+    assert [play(text=text).at(t)["score"] for t in (1, 4, 6)] == [
+        21,
+        84,
+        84 + 21 + 3,
+    ]  # more than 100 at 5 s, so the attic with its three moths comes next
 
 
 def poke(at: float, whom: str) -> dict:
@@ -66,7 +70,15 @@ def poke(at: float, whom: str) -> dict:
 
 
 def test_who_stays_gone_is_away_when_the_level_is_visited_again() -> None:
-    run = play(poke(1, "bat[1]"), poke(1.5, "bat[1]"), poke(2, "moth[1]"), poke(2.5, "moth[1]"), {"at": 8, "cue": "fall"}, {"at": 10, "hit": "bat[1]", "with": "poke"}, {"at": 10, "hit": "moth[1]", "with": "poke"})
+    run = play(
+        poke(1, "bat[1]"),
+        poke(1.5, "bat[1]"),
+        poke(2, "moth[1]"),
+        poke(2.5, "moth[1]"),
+        {"at": 8, "cue": "fall"},
+        {"at": 10, "hit": "bat[1]", "with": "poke"},
+        {"at": 10, "hit": "moth[1]", "with": "poke"},
+    )
     assert levels(run)[:3] == [(0, "cellar"), (5, "hall"), (8, "cellar")]
     texts = list(run.journal.loc[run.journal["time"].round(3) == 10, "what"])
     assert texts.count("blocked") == 1 and texts.count("hit") == 1  # the bat is away, the moth is back
@@ -87,12 +99,15 @@ def test_rules_hear_of_levels_and_the_journal_names_them() -> None:
 
 
 def test_a_playtest_begins_in_its_level() -> None:
-    text = GAME + """
+    text = (
+        GAME
+        + """
 playtests:
   the attic has three moths:
     level: attic
     expect: [{at: 1, that: count(moth) == 3 and count(bat) == 0}]
 """
+    )
     assert all(r.passed for r in mint.loads(text).play_tests())
 
 
@@ -103,7 +118,11 @@ playtests:
         ("present: {bat: 2, moth: 1}", "present: {bat: 5}", "5 of bat, but there is room for 3"),
         ("{go: hall}]", "{go: hal}]", "unknown level 'hal', did you mean 'hall'?"),
         ("[{go: cellar}]}", "[{go: celar}]}", "unknown level 'celar', did you mean 'cellar'?"),
-        ("  attic:  {present: {moth: 3}}", "  attic:  {present: {moth: 3}}\n  loft: {}", "the level 'loft' cannot be reached"),
+        (
+            "  attic:  {present: {moth: 3}}",
+            "  attic:  {present: {moth: 3}}\n  loft: {}",
+            "the level 'loft' cannot be reached",
+        ),
         ("until: level_time >= 20, next", "next", "has a 'next' and no 'until'"),
         ("start: {climber.health: 8}", "start: {climber.helth: 8}", "climber has no stat 'helth'"),
         ("{level: attic}", "{level: atic}", "unknown level 'atic', did you mean 'attic'?"),

@@ -42,7 +42,14 @@ def test_a_posting_that_a_limit_refuses_whole_is_still_a_row() -> None:
 
 @pytest.mark.parametrize(
     ("how", "amount", "after"),
-    [("nearest", 2.5, 13), ("nearest", -2.5, 7), ("down", 2.9, 12), ("down", -2.9, 8), ("up", 2.1, 13), ("up", -2.1, 7)],
+    [
+        ("nearest", 2.5, 13),
+        ("nearest", -2.5, 7),
+        ("down", 2.9, 12),
+        ("down", -2.9, 8),
+        ("up", 2.1, 13),
+        ("up", -2.1, 7),
+    ],
 )
 def test_whole_stats_round_each_amount_by_its_size_and_that_is_no_waste(how: str, amount: float, after: float) -> None:
     first = rows(f"{{start: 10, whole: true, round: {how}}}", f"barrel.water += {amount}")[0]

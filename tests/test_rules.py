@@ -5,7 +5,9 @@ import pytest
 import mint_ledger as mint
 
 
-def play(rules: str, kinds: str = "{}", stats: str = "{n: 0}", limit: float = 10, step: float = 0.1, **more: object) -> mint.Run:
+def play(
+    rules: str, kinds: str = "{}", stats: str = "{n: 0}", limit: float = 10, step: float = 0.1, **more: object
+) -> mint.Run:
     text = f"title: Rules\nclock: {{step: {step}, limit: {limit}}}\nstats: {stats}\nkinds: {kinds}\nrules: {rules}\n"
     run = mint.loads(text).run(**more)  # type: ignore[arg-type]
     run.reconcile()
@@ -67,7 +69,9 @@ def test_guards_stand_beside_a_rule() -> None:
 
 
 def test_let_values_are_worked_out_once_and_in_order() -> None:
-    rules = '[{when: {every: 1}, at_most: 1, let: {a: 3, b: a * 2}, if: b == 6, do: [n += b, n += b, {tell: "{a} {b}"}]}]'
+    rules = (
+        '[{when: {every: 1}, at_most: 1, let: {a: 3, b: a * 2}, if: b == 6, do: [n += b, n += b, {tell: "{a} {b}"}]}]'
+    )
     run = play(rules)
     assert told(run) == ["3 6"]
     assert run.statement("n").closing == 12
@@ -199,5 +203,8 @@ def test_at_the_clocks_limit_a_run_is_unfinished() -> None:
 
 def test_an_ending_under_a_kind_names_the_winner() -> None:
     kinds = "{runner: {copies: 3, stats: {metres: 0, pace: 1}, endings: {home: {result: win, if: metres >= 5}}}}"
-    run = play("[{when: start, do: ['runner[2].pace = 2']}, {when: {every: 1}, do: [{each: runner, do: [other.metres += other.pace]}]}]", kinds)
+    run = play(
+        "[{when: start, do: ['runner[2].pace = 2']}, {when: {every: 1}, do: [{each: runner, do: [other.metres += other.pace]}]}]",
+        kinds,
+    )
     assert (run.result, run.winner, run.time) == ("win", "runner[2]", 3)

@@ -19,7 +19,9 @@ rules: [{{name: meets, when: {{meet: [hen, fox]}}, do: [met += 1]}}]
 """
 
 
-def play(hen: str = "faces: 0", fox: str = "faces: 180", step: float = 0.05, more: str = "", script: tuple = ()) -> mint.Run:
+def play(
+    hen: str = "faces: 0", fox: str = "faces: 180", step: float = 0.05, more: str = "", script: tuple = ()
+) -> mint.Run:
     run = mint.loads(FIELD.format(hen=hen, fox=fox, step=step, more=more)).run(script=list(script))
     run.reconcile()
     return run
@@ -69,20 +71,26 @@ def test_moves_are_chosen_by_condition_and_speed_is_a_stat_that_goes_back_below_
 @pytest.mark.parametrize("rate", [20, 200])
 def test_a_fast_thrown_thing_hits_the_same_target_at_20_and_at_200_steps_a_second(rate: int) -> None:
     # 60 a second is 3 a step at 20 steps a second; the target is 1 across
-    run = play("moves: {ahead: 60}", "faces: 0", 1 / rate, "attacks: {knock: {from: hen, to: fox, when: meets, damage: 5}}")
+    run = play(
+        "moves: {ahead: 60}", "faces: 0", 1 / rate, "attacks: {knock: {from: hen, to: fox, when: meets, damage: 5}}"
+    )
     assert run.at(2)["fox.health"] == 15
     assert run.at(2)["met"] == 1
 
 
 def test_who_passes_at_a_distance_does_not_touch() -> None:
     assert play("moves: {ahead: 60}", "faces: 0", 0.05, "").at(3)["met"] == 1
-    missed = FIELD.format(hen="moves: {ahead: 60}", fox="faces: 0", step=0.05, more="").replace("where: [10, 0]", "where: [10, 1.01]")
+    missed = FIELD.format(hen="moves: {ahead: 60}", fox="faces: 0", step=0.05, more="").replace(
+        "where: [10, 0]", "where: [10, 1.01]"
+    )
     assert mint.loads(missed).run().at(3)["met"] == 0
 
 
 def test_contact_begins_lasts_and_ends() -> None:
     more = "  - {name: again, when: {every: 100}, do: [met += 0]}\n"
-    text = FIELD.format(hen="moves: {ahead: 2}", fox="faces: 0", step=0.1, more="").replace("do: [met += 1]}]", "do: [met += 1]}, {name: held, when: {every: 100}, do: [met += 0]}]")
+    text = FIELD.format(hen="moves: {ahead: 2}", fox="faces: 0", step=0.1, more="").replace(
+        "do: [met += 1]}]", "do: [met += 1]}, {name: held, when: {every: 100}, do: [met += 0]}]"
+    )
     text = text.replace("  fox: {side: b,", "  fox: {rules: [{when: {in_contact: hen}, do: [health -= 1]}], side: b,")
     run = mint.loads(text).run()
     # 1 on either side of 10: from 9 to 11 at 2 a second is 1 s, or 11 steps with both ends
@@ -92,7 +100,11 @@ def test_contact_begins_lasts_and_ends() -> None:
 
 @pytest.mark.parametrize(("angle", "struck"), [(29.9, True), (30.1, False), (-29.9, True), (-30.1, False)])
 def test_an_angle_just_inside_and_just_outside_the_arc(angle: float, struck: bool) -> None:
-    run = play(f"faces: {angle}", "faces: 0", more="attacks: {peck: {from: hen, to: fox, when: {every: 1}, arc: 60, damage: 1}}")
+    run = play(
+        f"faces: {angle}",
+        "faces: 0",
+        more="attacks: {peck: {from: hen, to: fox, when: {every: 1}, arc: 60, damage: 1}}",
+    )
     assert (run.at(5)["fox.health"] < 20) == struck
 
 
@@ -168,7 +180,12 @@ def test_what_blocks_moves_stops_and_lives_put_back() -> None:
 
 
 def test_a_habit_carries_moves() -> None:
-    text = FIELD.format(hen="moves: {ahead: 1}", fox="faces: 0", step=0.1, more="habits: {timid: {by: hen, reaction: 1, moves: [{if: health < 10, away: fox, speed: 2}, {toward: fox, speed: 1}]}}")
+    text = FIELD.format(
+        hen="moves: {ahead: 1}",
+        fox="faces: 0",
+        step=0.1,
+        more="habits: {timid: {by: hen, reaction: 1, moves: [{if: health < 10, away: fox, speed: 2}, {toward: fox, speed: 1}]}}",
+    )
     run = mint.loads(text).run(habit="timid", script=[{"at": 2, "set": "hen.health = 5"}])
     assert place(run, 2)[0] == pytest.approx(1.9)
     assert place(run, 4)[0] == pytest.approx(1.9 - 4, abs=0.21)

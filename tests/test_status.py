@@ -51,12 +51,19 @@ def test_a_status_given_again(again: str, end: float, heat: float) -> None:
 
 
 def test_a_stack_holds_no_more_than_it_says() -> None:
-    run = play("{lasts: 9, changes: {grip: {plus: 1}}, again: {stack: 2}}", [give(1), give(2), give(3), {"at": 4, "set": "smith.heat = smith.grip"}])
+    run = play(
+        "{lasts: 9, changes: {grip: {plus: 1}}, again: {stack: 2}}",
+        [give(1), give(2), give(3), {"at": 4, "set": "smith.heat = smith.grip"}],
+    )
     assert run.at(5)["smith.heat"] == 12
 
 
 def test_changes_alter_what_formulas_read_and_not_what_is_booked() -> None:
-    script = [give(1, **{"for": 2}), {"at": 2, "set": "smith.heat = smith.grip * 100 + smith.grip.base"}, {"at": 4, "set": "smith.heat = smith.grip"}]
+    script = [
+        give(1, **{"for": 2}),
+        {"at": 2, "set": "smith.heat = smith.grip * 100 + smith.grip.base"},
+        {"at": 4, "set": "smith.heat = smith.grip"},
+    ]
     run = play("{changes: {grip: {times: 0.5}}}", script)
     assert run.at(2)["smith.heat"] == 510
     assert run.at(2)["smith.grip"] == 10
@@ -64,7 +71,9 @@ def test_changes_alter_what_formulas_read_and_not_what_is_booked() -> None:
 
 
 def test_all_plus_come_before_all_times() -> None:
-    text = GAME.format(name="glow", status="{changes: {grip: {times: 2}}}").replace("playtests:", "  oil: {changes: {grip: {plus: 5}}}\nplaytests:")
+    text = GAME.format(name="glow", status="{changes: {grip: {times: 2}}}").replace(
+        "playtests:", "  oil: {changes: {grip: {plus: 5}}}\nplaytests:"
+    )
     script = [give(1), {"at": 1, "give": "oil", "to": "smith"}, {"at": 2, "set": "smith.heat = smith.reach"}]
     assert mint.loads(text).run(script=script).at(3)["smith.heat"] == 60  # (10 + 5) * 2, and reach doubles it
 
@@ -105,7 +114,9 @@ def test_a_status_is_ended_early() -> None:
 
 
 def test_conditions_ask_for_statuses() -> None:
-    text = GAME.format(name="glow", status="{lasts: 2}").replace("playtests:", "rules: [{when: {becomes: 'has(smith, glow)'}, do: [smith.heat += 7]}]\nplaytests:")
+    text = GAME.format(name="glow", status="{lasts: 2}").replace(
+        "playtests:", "rules: [{when: {becomes: 'has(smith, glow)'}, do: [smith.heat += 7]}]\nplaytests:"
+    )
     run = mint.loads(text).run(script=[give(1), give(2), give(9)])
     assert run.at(20)["smith.heat"] == 14
 

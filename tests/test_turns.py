@@ -57,7 +57,8 @@ def test_a_run_in_turns_reads_as_turns_everywhere() -> None:
 
 
 def test_four_players_each_with_own_numbers_and_only_the_one_that_was_hit_loses_a_point() -> None:
-    run = mint.loads("""
+    run = mint.loads(
+        """
 title: Ring
 clock: {step: 0.1, limit: 5}
 kinds:
@@ -65,7 +66,8 @@ kinds:
   ball: {stats: {}}
 attacks: {lands: {from: ball, to: player, damage: "other.armour * 2"}}
 rules: [{name: loses a point, when: {hit: lands}, do: [other.points -= 1]}]
-""".replace("armour", "weight")).run(script=[{"at": 1, "hit": "player[3]", "with": "lands"}])
+""".replace("armour", "weight")
+    ).run(script=[{"at": 1, "hit": "player[3]", "with": "lands"}])
     values = run.at(2)
     assert [values[f"player[{k}].points"] for k in (1, 2, 3, 4)] == [5, 5, 4, 5]
     assert [values[f"player[{k}].health"] for k in (1, 2, 3, 4)] == [20, 20, 14, 20]

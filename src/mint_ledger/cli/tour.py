@@ -16,6 +16,8 @@ from mint_ledger.views.statement_text import statement_text
 from mint_ledger.views.story import story_text
 
 SEED = 7
+HABIT = "careful"
+PLAY = f"--seed {SEED} --habit {HABIT}"
 NAME = "saltmere.yaml"
 
 
@@ -28,15 +30,17 @@ def tour(folder: Path, runs: int) -> None:
     _heading(2, "Is it valid, and do its playtests pass?", f"mint-ledger check {path}")
     say(check_text(game, game.lowered.program, game.play_tests()))
     _one_run(game, path, folder)
-    _heading(5, "Play it many times: how fair is it?", f"mint-ledger study {path} --runs {runs}")
+    _heading(5, "Play it many times: how fair is it?", f"mint-ledger study {path} --habit {HABIT} --runs {runs}")
     with progress_bar("playing") as progress:
-        made = game.study(runs, progress=progress)
+        made = game.study(runs, habit=HABIT, progress=progress)
     say(made.summary())
-    _heading(6, "Change a number and ask again", f"mint-ledger study {path} --runs {runs} --set crab.bite=18")
+    _heading(
+        6, "Turn some dials and ask again", f"mint-ledger study {path} --habit {HABIT} --variant calm --runs {runs}"
+    )
     with progress_bar("playing") as progress:
-        harder = game.study(runs, dials={"crab.bite": 18}, progress=progress)
+        harder = game.study(runs, habit=HABIT, variant="calm", progress=progress)
     before, after = made.rate("win"), harder.rate("win")
-    say(f"With a bite of 13, {100 * before.value:.0f} % of the nights are won; with 18, {100 * after.value:.0f} %.")
+    say(f"{100 * before.value:.0f} % of the usual nights are won, {100 * after.value:.0f} % of the calm ones.")
     say(f"\nAll files are in {folder}. To make a game of your own:\n\n$ mint-ledger new mygame.yaml")
 
 
@@ -53,20 +57,20 @@ def _prepare(folder: Path) -> Path:
 
 
 def _one_run(game: Game, path: Path, folder: Path) -> None:
-    played = game.run(SEED)
-    _heading(3, "Play one night, and read what happened", f"mint-ledger run {path} --seed {SEED} --to 12")
-    say(story_text(played, end=12, with_readout=False))
-    last = max(0.0, played.time - 6)
-    say(f"\n… and its end:\n\n$ mint-ledger run {path} --seed {SEED} --from {last:g}\n")
+    played = game.run(SEED, habit=HABIT)
+    _heading(3, "Play one night, and read what happened", f"mint-ledger run {path} {PLAY} --to 6")
+    say(story_text(played, end=6, with_readout=False))
+    last = max(0.0, played.time - 3)
+    say(f"\n… and its end:\n\n$ mint-ledger run {path} {PLAY} --from {last:g}\n")
     say(story_text(played, start=last).partition("\n\n")[2])
-    _heading(4, "Where did every point go?", f"mint-ledger statement {path} keeper.health --seed {SEED}")
+    _heading(4, "Where did every point go?", f"mint-ledger statement {path} keeper.health {PLAY}")
     say(statement_text(played.statement("keeper.health")))
     picture, journal = folder / "night.png", folder / "night.csv"
     write_figure(picture, played.plot())
     write_journal(journal, played)
     say("\nThe same night as a picture, and every change of it as a table:\n")
-    say(f"$ mint-ledger run {path} --seed {SEED} --plot {picture}")
-    say(f"$ mint-ledger run {path} --seed {SEED} -o {journal}")
+    say(f"$ mint-ledger run {path} {PLAY} --plot {picture}")
+    say(f"$ mint-ledger run {path} {PLAY} -o {journal}")
 
 
 def _heading(number: int, title: str, command: str) -> None:

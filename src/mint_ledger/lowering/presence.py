@@ -152,7 +152,7 @@ def lower_watch_gone(lowering: Lowering) -> None:
             _check_only(lowering, name, holders)
             continue
         path = ("kinds", name, "gone_if")
-        cause = lowering.cause("rule", "gone_if", path)
+        why = lowering.cause("rule", "gone_if", path)
         with b.each(ranges_of(holders)) as who:
             scope = Scope(
                 lowering,
@@ -163,7 +163,7 @@ def lower_watch_gone(lowering: Lowering) -> None:
                 place="gone_if",
             )
             with b.when(condition(scope, kind.gone_if)):
-                b.emit(Call("remove", (who, Local(0), Constant(float(cause)))))
+                b.emit(Call("remove", (who, Local(0), Constant(float(why)))))
     lowering.procedure(b.procedure("watch gone"))
 
 

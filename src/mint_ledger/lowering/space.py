@@ -50,7 +50,7 @@ from mint_ledger.program.statements import Flow, Let, Post, Set
 
 FAR = 1e15
 DEGREE = 0.017453292519943295
-NEARLY_ONE_DEGREE = 1.0
+LEAST_TURN = 10.0
 AXES = ("x", "y")
 
 
@@ -304,14 +304,14 @@ def _emit_goal(lowering: Lowering, scope: Scope, ref: EntityRef, x: Expr, y: Exp
 
 
 def _emit_turn(lowering: Lowering, b: BlockBuilder, ref: EntityRef, dx: Expr, dy: Expr) -> None:
-    """Whoever moves looks where it goes; a turn of less than a degree is not booked."""
+    """Whoever moves looks where it goes; a turn of less than ten degrees is not booked."""
     from mint_ledger.lowering.reading import account_column
 
     column = account_column(lowering, "faces")
     angle = b.let(Apply("turn", (div(Apply("atan2", (dy, dx)), const(DEGREE)),)))
     off = b.let(Apply("turn", (sub(angle, Read(column, ref.entity)),)))
     moves = compare(">", add(mul(dx, dx), mul(dy, dy)), ZERO)
-    turned = And((moves, compare(">=", lower_of(off, sub(const(360.0), off)), const(NEARLY_ONE_DEGREE))))
+    turned = And((moves, compare(">=", lower_of(off, sub(const(360.0), off)), const(LEAST_TURN))))
     cause = const(lowering.cause("flow", "moves", ("kinds", ref.members[0].name, "moves")))
     with b.when(turned):
         b.emit(Post(column, ref.entity, "set", angle, cause, ref.entity))

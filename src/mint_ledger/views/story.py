@@ -38,7 +38,7 @@ def story_text(
     """
     words = Words(run.program)
     rows = [row for row in run.rows if _in_time(words, row, start, end)]
-    rows = [row for row in rows if not only or concerns(words, row, only)]
+    rows = [row for row in rows if concerns(words, row, only) or not (only or _is_motion(words, row))]
     unit = "turns" if run.program.clock.unit == "turn" else "seconds"
     lines = [f"{run.title}", f"(times in {unit})" if unit == "seconds" else "", ""]
     lines = [line for i, line in enumerate(lines) if line or i == 2]
@@ -51,6 +51,11 @@ def story_text(
         if readout:
             lines += ["", readout]
     return "\n".join(lines)
+
+
+def _is_motion(words: Words, row: Row) -> bool:
+    """Whether a row only says that something has moved on; there are many, and they are told if asked for."""
+    return words.cause(row.cause) == "moves" and WHATS[int(row.what)] == "posting"
 
 
 def _in_time(words: Words, row: Row, start: float, end: float | None) -> bool:
