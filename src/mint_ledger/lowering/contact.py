@@ -178,4 +178,4 @@ def _forget_on_appearing(lowering: Lowering, pair: Pair) -> None:
 def order_lines(lowering: Lowering) -> list[OrderLine]:
     """The pairs of kinds that are looked at for contact."""
     seen = {tuple(sorted(pair)) for pair in lowering.wiring.touches}
-    return [OrderLine("4 contact", f"{one} and {other}", ("kinds", one)) for one, other in sorted(seen)]
+    return [OrderLine("4 contact", f"whether {one} and {other} touch", ("kinds", one)) for one, other in sorted(seen)]

@@ -52,7 +52,7 @@ def order_text(game: GameFile, program: Program) -> str:
     lines = [f"{game.title}: what happens in which order", ""]
     part = ""
     headings = {
-        "0 start": "At the start",
+        "0 start": "At the start, and as a level opens",
         "1 time": "Each step, first: statuses tick and end, actions and wind-ups are done",
         "3 players": "Each step, after the script: simulated players choose",
         "4 contact": "Each step, as two begin to touch",

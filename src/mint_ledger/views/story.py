@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 
 WIDTH = 80
 INDENT = 9
+NO_BREAK = "\u00a0"
 # Rows that stand before the changes that belong to them; a hit stands behind its own.
 HEADS = ("spawn", "act", "level")
 
@@ -76,7 +77,7 @@ def concerns(words: Words, row: Row, only: Collection[str]) -> bool:
 def _groups(run: Run, rows: Sequence[Row]) -> Iterator[list[Row]]:
     """Rows that belong together: postings of one cause in one step, and the hit that made them."""
     group: list[Row] = []
-    for row in rows:
+    for row in _flows_first(run, rows):
         if group and not _belongs(run, group, row):
             yield group
             group = []
@@ -88,6 +89,27 @@ def _groups(run: Run, rows: Sequence[Row]) -> Iterator[list[Row]]:
         yield group
 
 
+def _flows_first(run: Run, rows: Sequence[Row]) -> Iterator[Row]:
+    """What has flowed until now is booked just before a posting; told before the action that the posting is part of."""
+    waiting: list[Row] = []
+    for row in rows:
+        if waiting and _is_flow(run, row) and row.step == waiting[0].step:
+            yield row
+            continue
+        yield from waiting
+        waiting = []
+        if WHATS[int(row.what)] in HEADS:
+            waiting.append(row)
+        else:
+            yield row
+    yield from waiting
+
+
+def _is_flow(run: Run, row: Row) -> bool:
+    is_posting = WHATS[int(row.what)] == "posting" and row.cause >= 0
+    return is_posting and run.program.causes[int(row.cause)].sort == "flow"
+
+
 def _belongs(run: Run, group: list[Row], row: Row) -> bool:
     last = group[-1]
     if WHATS[int(group[0].what)] in HEADS:
@@ -95,8 +117,7 @@ def _belongs(run: Run, group: list[Row], row: Row) -> bool:
         return is_posting and row.cause >= 0 and (row.step, row.cause) == (last.step, last.cause)
     if (last.step, last.cause, last.by) != (row.step, row.cause, row.by):
         return False
-    is_flow = row.cause >= 0 and run.program.causes[int(row.cause)].sort == "flow"
-    return not is_flow and WHATS[int(row.what)] in ("posting", "hit")
+    return not _is_flow(run, row) and WHATS[int(row.what)] in ("posting", "hit")
 
 
 def _told(run: Run, words: Words, group: list[Row]) -> list[str]:
@@ -108,7 +129,7 @@ def _told(run: Run, words: Words, group: list[Row]) -> list[str]:
     if WHATS[int(head.what)] == "hit":
         # The lines under it say which stats took how much.
         striker, target = words.entity(head.by), words.entity(head.entity)
-        title = f"{striker} hits {target} with {words.cause(head.cause)}: {words.stages(head, layers=False)}"
+        title = f"{striker} hits {target} ({words.cause(head.cause)}): {words.stages(head, layers=False)}"
     elif WHATS[int(head.what)] != "posting":
         title = words.text(head)
     elif run.program.causes[int(head.cause)].sort == "flow":
@@ -123,14 +144,16 @@ def _told(run: Run, words: Words, group: list[Row]) -> list[str]:
 
 def _wrapped(time: str, text: str) -> list[str]:
     lead = f"{time:>{INDENT - 2}}  "
-    return textwrap.wrap(
-        text,
+    # An arrow stays with what stands on both sides of it.
+    lines = textwrap.wrap(
+        text.replace(" → ", f"{NO_BREAK}→{NO_BREAK}"),
         WIDTH,
         initial_indent=lead,
         subsequent_indent=" " * INDENT,
         break_long_words=False,
         break_on_hyphens=False,
-    ) or [lead]
+    )
+    return [line.replace(NO_BREAK, " ") for line in lines] or [lead]
 
 
 def _change_line(words: Words, row: Row, more: str = "") -> str:
