@@ -79,6 +79,23 @@ def test_a_variant_is_a_named_set_of_dials() -> None:
         mint.loads(text.replace("dig.cooldown: 0.5", "dig.coldown: 0.5"))
 
 
+def test_a_habit_has_aims_of_its_own() -> None:
+    game = mint.loads("""
+title: Range
+clock: {step: 0.1, limit: 3}
+kinds:
+  bow: {side: a}
+  butt: {side: b, copies: [{health: 50}, {health: 40}], stats: {health: 1}}
+attacks: {arrow: {from: bow, to: butt, aims: first, damage: 3}}
+actions: {shoot: {by: bow, do: [{attack: arrow}]}}
+habits:
+  plain: {by: bow, reaction: 1, acts: [{do: shoot}]}
+  picky: {by: bow, reaction: 1, acts: [{do: shoot}], aims: {arrow: weakest}}
+""")
+    assert game.run(habit="plain").at(3) == {"butt[1].health": 41, "butt[2].health": 40}
+    assert game.run(habit="picky").at(3) == {"butt[1].health": 50, "butt[2].health": 31}
+
+
 def test_lives_are_a_short_form_of_rules() -> None:
     text = """
 title: Pit

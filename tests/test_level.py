@@ -98,6 +98,25 @@ def test_rules_hear_of_levels_and_the_journal_names_them() -> None:
     assert set(table.loc[table["time"].between(6, 20), "level"]) == {"hall"}
 
 
+def test_statements_by_level_follow_one_another_and_add_up() -> None:
+    run = play(
+        text=GAME.replace(
+            "stats: {health: {start: 10, min: 0}",
+            "stats: {oil: {start: 90, min: 0, fade: {rate: 0.5}}, health: {start: 10, min: 0}",
+        )
+    )
+    for account in ("climber.oil", "climber.torch", "score", "floor_score", "climber.health"):
+        parts = run.statements_by_level(account)
+        assert [part.title.rsplit(" · ", 1)[1] for part in parts] == ["cellar", "hall", "attic"]
+        assert all(part.reconciles() for part in parts)
+        assert [part.opening for part in parts[1:]] == [part.closing for part in parts[:-1]]
+        whole = run.statement(account)
+        assert (parts[0].opening, parts[-1].closing) == (whole.opening, whole.closing)
+    assert [part.closing for part in run.statements_by_level("climber.oil")] == [87.5, 77.5, 60]
+    with pytest.raises(mint.BadRequest, match="the game has no levels"):
+        mint.loads("stats: {a: 1}\nclock: {limit: 1}").run().statements_by_level("a")
+
+
 def test_a_playtest_begins_in_its_level() -> None:
     text = (
         GAME

@@ -185,6 +185,7 @@ def statement(
     script: ScriptOption = None,
     start: Annotated[float, typer.Option("--from", help="Begin at this time.")] = 0.0,
     end: Annotated[float | None, typer.Option("--to", help="Close at this time.")] = None,
+    by_level: Annotated[bool, typer.Option("--by-level", help="One statement for each level.")] = False,
     as_json: JsonOption = False,
 ) -> None:
     """Show one account's run: opening, what came in and went out by cause, closing."""
@@ -200,11 +201,12 @@ def statement(
         script=load_script(script) if script else (),
         dials=read_dials(settings),
     )
-    made = played.statement(account, start, end)
+    made = played.statements_by_level(account) if by_level else [played.statement(account, start, end)]
     if as_json:
-        say_json(made.as_json())
+        say_json([one.as_json() for one in made] if by_level else made[0].as_json())
     else:
-        say(statement_text(made, unit="turns" if played.program.clock.unit == "turn" else "s"))
+        unit = "turns" if played.program.clock.unit == "turn" else "s"
+        say("\n\n".join(statement_text(one, unit=unit) for one in made))
 
 
 @app.command()

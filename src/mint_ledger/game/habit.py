@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import Field, field_validator
 
 from mint_ledger.game.parts import Amount, Condition, Names, Part
@@ -24,6 +26,7 @@ class Habit(Part):
     reaction: Amount
     slips: Amount | None = None
     acts: list[Act] = Field(default_factory=list)
+    aims: dict[str, Literal["nearest", "first", "weakest", "strongest"]] = Field(default_factory=dict)
     moves: Moves | None = None
     meets: list[dict[str, Amount]] = Field(default_factory=list)
 

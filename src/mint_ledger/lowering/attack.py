@@ -40,7 +40,7 @@ from mint_ledger.program.expressions import (
     Unary,
     inside,
 )
-from mint_ledger.program.program import OrderLine
+from mint_ledger.program.program import OrderLine, Path
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Post, Raise, Set, Settle
 
@@ -90,8 +90,6 @@ class AttackLowering:
             return
         if attack.lasts is None and attack.breaks_if is not None:
             lowering.fault((*self.path, "breaks_if"), "'breaks_if' wants 'lasts': this strike has no wind-up")
-        if attack.aims == "nearest" and lowering.game.space is None:
-            lowering.fault((*self.path, "aims"), "the game has no space, so nothing is nearest; use first, weakest …")
         for key in ("reach", "arc", "behind"):
             if getattr(attack, key) is not None and lowering.game.space is None:
                 lowering.fault((*self.path, key), f"'{key}' wants a game with space: write 'space: {{}}' at its top")
@@ -275,22 +273,38 @@ class AttackLowering:
         return Or(tuple(tests)) if tests else ZERO
 
     def _choice(self, b: BlockBuilder, striker: Expr, candidate: int, where: Expr, count: Expr) -> Expr:
+        """The target that is chosen: as the attack aims, or as the striker's habit does."""
         ranges = ranges_of(self.targets)
-        if self.attack.aims == "nearest":
+        aims = self.attack.aims
+        if aims == "random":
+            position = b.let(Unary("floor", mul(draw(self.scope(b, striker, None, "aim")), count)))
+            value: Expr = Fold("nth", candidate, ranges, where, position)
+        else:
+            value = self._aimed(striker, candidate, where, aims, (*self.path, "aims"))
+        for number, (name, habit) in enumerate(self.lowering.game.habits.items(), start=1):
+            own = habit.aims.get(self.name)
+            if own is not None:
+                column = self.lowering.layout.column("habit", "stamp", 0, self.lowering.cast.size)
+                chosen = self._aimed(striker, candidate, where, own, ("habits", name, "aims", self.name))
+                value = choose(compare("==", At(column, striker), const(number)), chosen, value)
+        return value
+
+    def _aimed(self, striker: Expr, candidate: int, where: Expr, aims: str, path: Path) -> Expr:
+        ranges = ranges_of(self.targets)
+        if aims == "nearest":
+            if self.lowering.game.space is None:
+                self.lowering.fault(path, "the game has no space, so nothing is nearest; use first, weakest …")
+                return const(-1)
             one, other = EntityRef(striker, self.strikers), EntityRef(Local(candidate), self.targets)
             return Fold("argmin", candidate, ranges, where, space.squared_distance(self.lowering, one, other))
-        if self.attack.aims in ("weakest", "strongest"):
+        if aims in ("weakest", "strongest"):
             stat = _vital_stat(self.targets)
             if stat is None:
-                self.lowering.fault((*self.path, "aims"), "those that it strikes have no health to compare")
+                self.lowering.fault(path, "those that it strikes have no health to compare")
                 return const(-1)
             value = Read(reading.account_column(self.lowering, stat), Local(candidate))
-            op = "argmin" if self.attack.aims == "weakest" else "argmax"
-            return Fold(op, candidate, ranges, where, value)  # type: ignore[arg-type]
-        position: Expr = ZERO
-        if self.attack.aims == "random":
-            position = b.let(Unary("floor", mul(draw(self.scope(b, striker, None, "aim")), count)))
-        return Fold("nth", candidate, ranges, where, position)
+            return Fold("argmin" if aims == "weakest" else "argmax", candidate, ranges, where, value)
+        return Fold("nth", candidate, ranges, where, ZERO)
 
     # `strike`: at one target, by a rule or a script
 

@@ -60,6 +60,10 @@ class HabitLowering:
 
     def lower(self) -> None:
         """Make the habit's procedures."""
+        known = self.lowering.game.attacks
+        for attack in self.habit.aims:
+            if attack not in known:
+                self.lowering.fault((*self.path, "aims", attack), f"unknown attack '{attack}'{nearest(attack, known)}")
         if not self.players:
             return
         self._lower_look()

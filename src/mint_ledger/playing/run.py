@@ -11,7 +11,7 @@ from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.script import Happening
 from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account, reconcile
-from mint_ledger.journal.row import Row
+from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.statement import Statement, make_statement
 from mint_ledger.journal.table import csv_text, journal_table, jsonl_text
 from mint_ledger.lowering import Lowered
@@ -116,6 +116,47 @@ class Run:
         part = self._between(rows, start, last, opening, closing)
         return make_statement(self.program, self.title, key, part, opening, max(start, 0.0), last)
 
+    def statements_by_level(self, account: str) -> list[Statement]:
+        """One statement for each visit of a level, in order; each opens with what the last one closed with.
+
+        Raises:
+            NotFound: there is no such account.
+            BadRequest: the game has no levels.
+        """
+        key = find_account(self.program, account)
+        starts = [index for index, row in enumerate(self.rows) if WHATS[int(row.what)] == "level"]
+        if not starts:
+            raise BadRequest("the game has no levels")
+        opening = self._opening_of(key)
+        made = []
+        for start, end in zip(starts, [*starts[1:], len(self.rows)], strict=True):
+            first = self.rows[start].step
+            last = self.rows[end].step if end < len(self.rows) else self.closing[self._clock_slot]
+            rows = self._rows_of(key, self.rows[start:end])
+            later = next(iter(self._rows_of(key, self.rows[end:])), None)
+            closing = self._closing_of_part(key, rows, later, opening, last)
+            part = _cut(rows, later, opening, closing, first)
+            level = self.program.causes[int(self.rows[start].cause)].name
+            begins, ends = (self._clock.time_of(step) for step in (first, last))
+            title = f"{self.title} · {level}"
+            made.append(make_statement(self.program, title, key, part, opening, begins, ends))
+            opening = closing
+        return made
+
+    def _closing_of_part(
+        self, key: AccountKey, rows: list[Row], later: Row | None, opening: float, last: float
+    ) -> float:
+        """What an account is worth as a part of the journal ends at a step; a flow may be under way."""
+        if later is None:
+            return rows[-1].after if rows else opening
+        if later.since >= last:
+            return later.before
+        return self._value_at(key, self._clock.time_of(last))
+
+    @property
+    def _clock_slot(self) -> int:
+        return self.program.layout.column("step").base
+
     def _between(self, rows: list[Row], start: float, last: float, opening: float, closing: float) -> list[Row]:
         """The rows of a stretch of time; a flow that is under way at either end counts with what falls inside."""
         clock = self._clock
@@ -198,6 +239,17 @@ class Run:
 
     def __repr__(self) -> str:
         return f"<Run of {self.title}: {self.result}{', ' + self.ending if self.ending else ''} at {self.time:g}>"
+
+
+def _cut(rows: list[Row], later: Row | None, opening: float, closing: float, first: float) -> list[Row]:
+    """The rows of a part of the journal; of a flow that is under way at either end, what falls inside."""
+    part = list(rows)
+    if part and part[0].since < first:
+        part[0] = part[0]._replace(before=opening, since=first)
+    before = part[-1].after if part else opening
+    if later is not None and closing != before:
+        part.append(later._replace(before=before, after=closing, asked=closing - before, waste=0.0))
+    return part
 
 
 def outcome(lowered: Lowered, engine: ReferenceEngine) -> tuple[str, str]:
