@@ -197,7 +197,7 @@ def test_rules_hear_of_hits_and_what_they_did() -> None:
         + """
 rules:
   - {name: leech, when: {hit: butt}, do: [self.push += hit.damage / 4]}
-  - {name: grit, when: {struck: any}, if: hit.damage > 10, do: [other.shield += 1]}
+  - {name: grit, when: {struck: any}, if: hit.damage > 10 and not hit.crit, do: [other.shield += 1]}
 """
     )
     run = mint.loads(text).run(script=[{"at": 1, "hit": "guard", "with": "butt", "by": "ram[2]", "sure": True}])

@@ -122,6 +122,15 @@ def test_a_strike_from_behind_does_more_and_skips_the_dodge(faces: float, left: 
     assert run.at(2)["fox.health"] == left
 
 
+def test_a_cast_ends_when_its_target_leaves_the_reach() -> None:
+    more = "attacks: {gaze: {from: hen, to: fox, lasts: 2, damage: 5, breaks_if: 'distance(self, other) > 11'}}"
+    near = play(more=more, script=({"at": 1, "attack": "gaze"},))
+    assert near.at(4)["fox.health"] == 15
+    left = play(more=more, script=({"at": 1, "attack": "gaze"}, {"at": 2, "move": "fox", "to": [12, 0]}))
+    assert left.at(4)["fox.health"] == 20
+    assert "hen is called off from gaze" in left.story()
+
+
 def test_distance_facing_and_behind_in_formulas() -> None:
     more = """playtests:
   geometry:

@@ -276,7 +276,7 @@ class FormulaLowerer:
             raise Problem(f"'{what}.{name}' is known only in a rule that is set off by a {what}")
         if name not in values:
             raise Problem(f"the {what} has no value '{name}'{nearest(name, values)}")
-        return Typed(values[name], "number")
+        return Typed(values[name], "flag" if (what, name) == ("hit", "crit") else "number")
 
     def _arithmetic(self, node: ast.BinOp) -> Typed:
         left, right = self.number(node.left), self.number(node.right)

@@ -63,6 +63,8 @@ def plot_run(run: Run, accounts: Sequence[str] | None = None) -> Figure:
     axes[-1].set_xlabel(unit)
     axes[-1].set_xlim(0, run.time or 1)
     result = f"{run.result}: {run.ending}" if run.ending else run.result
+    for axis in axes:
+        axis.axvline(run.time, color="black", linestyle=":", linewidth=1.2, zorder=2, clip_on=False)
     figure.suptitle(f"{run.title} · {result} at {run.time:g} {'s' if unit != 'turn' else 'turns'}", fontsize=14)
     return figure
 
