@@ -127,6 +127,10 @@ def test_a_fault_does_not_drag_others_after_it() -> None:
         ("a: !!python/object:os.system x", "has no meaning in a game file"),
         ("title: a\n---\ntitle: b", "one document"),
         ("title: T\n\tclock: {}", "a tab cannot indent YAML"),
+        (
+            "kinds: {a: {where: [0, 0]}}\nspace: {}\nplaytests: {p: {script: [{at: 1, move: a, to: [1]}], expect: [{at: 1, that: a.x == 1}]}}",
+            "write 'to: [x, y]'",
+        ),
     ],
 )
 def test_what_cannot_be_a_game_is_named(text: str, words: str) -> None:

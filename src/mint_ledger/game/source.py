@@ -111,8 +111,9 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
         raise _fault(file, f"this is not YAML: {str(error).splitlines()[0]}") from None
     except RecursionError:
         raise _fault(file, f"the file is nested too deep; the most is {MAX_NESTING}") from None
-    except (ValueError, OverflowError) as error:
-        raise _fault(file, f"a value cannot be read: {error}") from None
+    except (ValueError, OverflowError, TypeError, AttributeError) as error:
+        # The reader trips over some shapes, like a mapping as a key, without a word on where they stand.
+        raise _fault(file, f"a key or value cannot be read: {error}") from None
     reading = _Reading(file)
     data = reading.plain(tree, ())
     if not isinstance(data, dict) and not any_shape:

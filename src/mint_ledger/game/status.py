@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import BeforeValidator, Field, model_serializer, model_validator
 
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.do import DoList
@@ -44,6 +44,10 @@ class Again(Part):
         if isinstance(data, Again) or data == {}:
             return data
         raise ValueError(f"wants restart, extend, ignore or {{stack: 3}}, not {describe(data)}")
+
+    @model_serializer
+    def _as_short(self) -> Any:
+        return {"stack": self.stack} if self.rule == "stack" else self.rule
 
 
 class Status(Part):

@@ -102,7 +102,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
         case "end":
             emit_end(scope, str(item.end), _whom(item))
         case "move":
-            if not isinstance(item.to, list):
+            if not isinstance(item.to, list) or len(item.to) != 2:
                 raise Problem("it is not known where to; write 'to: [x, y]'")
             who = entities.entity_text(scope, str(item.move))
             emit_place(scope, who, item.to, cause, ZERO, "to")
