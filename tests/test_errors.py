@@ -59,6 +59,8 @@ def test_the_good_file_is_good() -> None:
         ("copies: 2", "like: mooth", 12, "unknown kind 'mooth', did you mean 'moth'?"),
         ("from: moth", "from: mooth", 14, "unknown kind 'mooth', did you mean 'moth'?"),
         ("to: miller", "to: moth, spares: side", 14, "can strike nobody"),
+        ("to: miller", "to: ghost", 14, "unknown kind 'ghost'"),
+        ("  moth: {copies: 2,", "  moth: {copies: 0,", 14, "nobody strikes with 'nips': there is no moth"),
         ("self.nip", "self.nap", 14, "moth has no stat 'nap', did you mean 'nip'?"),
         ("every: pace", "evry: pace", 17, "unknown trigger 'evry', did you mean 'every'?"),
         ("every: pace", "every: pase", 17, "unknown name 'pase', did you mean 'pace'?"),

@@ -106,10 +106,6 @@ class Formula:
         """All plain names in it (first parts of `a.b` included)."""
         return {node.id for node in ast.walk(self.tree) if isinstance(node, ast.Name)}
 
-    def attributes(self) -> set[str]:
-        """All names that stand behind a dot."""
-        return {node.attr for node in ast.walk(self.tree) if isinstance(node, ast.Attribute)}
-
     def draws(self) -> bool:
         """Whether it throws dice of any sort."""
         return any(

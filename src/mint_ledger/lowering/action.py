@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from mint_ledger.errors import nearest
 from mint_ledger.game.action import Action
-from mint_ledger.game.cast import Member
 from mint_ledger.lowering import reading
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.do import emit_do
@@ -51,12 +50,7 @@ class ActionLowering:
         self.name = name
         self.action = action
         self.path = ("actions", name)
-        found: dict[str, Member] = {}
-        for kind in action.by:
-            for member in lowering.find_members(kind, (*self.path, "by")):
-                if member.room:
-                    found[member.name] = member
-        self.doers = tuple(found.values())
+        self.doers = lowering.find_all_members(action.by, (*self.path, "by"))
         self.cause = const(lowering.cause("action", name, self.path))
         self.event = lowering.event(f"act {name}", "hit")
 

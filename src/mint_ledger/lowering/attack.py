@@ -55,17 +55,9 @@ class AttackLowering:
         self.name = name
         self.attack = attack
         self.path = ("attacks", name)
-        self.strikers = self._members(attack.from_, "from")
-        self.targets = self._members(attack.to, "to")
+        self.strikers = lowering.find_all_members(attack.from_, (*self.path, "from"))
+        self.targets = lowering.find_all_members(attack.to, (*self.path, "to"))
         self.cause = Constant(float(lowering.cause("attack", name, self.path, attack.type or "")))
-
-    def _members(self, names: list[str], key: str) -> Members:
-        found: dict[str, Member] = {}
-        for name in names:
-            for member in self.lowering.find_members(name, (*self.path, key)):
-                found[member.name] = member
-        order = list(self.lowering.cast.members)
-        return tuple(sorted(found.values(), key=lambda member: order.index(member.name)))
 
     def scope(self, b: BlockBuilder, striker: Expr, target: Expr | None, what: str = "") -> Scope:
         """What the attack's formulas see: the striker as self, the target as other."""
@@ -86,6 +78,10 @@ class AttackLowering:
 
     def _check(self) -> None:
         lowering, attack = self.lowering, self.attack
+        for key, names, found in (("from", attack.from_, self.strikers), ("to", attack.to, self.targets)):
+            if not found and all(name in lowering.cast.members for name in names):
+                who = "strikes with" if key == "from" else "can be struck by"
+                lowering.fault((*self.path, key), f"nobody {who} '{self.name}': there is no {', '.join(names)}")
         if not self.targets or not self.strikers:
             return
         if attack.lasts is None and attack.breaks_if is not None:

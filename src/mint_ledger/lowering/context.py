@@ -28,9 +28,6 @@ from mint_ledger.program.program import (
 from mint_ledger.program.state import Column, LayoutBuilder
 from mint_ledger.program.statements import Procedure
 
-SCRIPT_PLACES = ("script", "playtests")
-
-
 Emit = Callable[[BlockBuilder], None]
 EmitPair = Callable[[BlockBuilder, Expr, Expr], None]
 EmitEvent = Callable[[BlockBuilder, Expr, Expr, tuple[Expr, ...]], None]
@@ -144,6 +141,11 @@ class Lowering:
             self.fault(path, f"unknown kind '{name}'{nearest(name, self.cast.members)}")
             return []
         return self.cast.family(name)
+
+    def find_all_members(self, names: Iterable[str], path: Path) -> tuple[Member, ...]:
+        """The kinds with entities that several names of the file mean, each once, in the order of the file."""
+        found = {member.name for name in names for member in self.find_members(name, path)}
+        return tuple(m for m in self.cast.members.values() if m.name in found and m.room)
 
     def dial_index(self, path: Path) -> int | None:
         """The dial at a path, if the number there is one."""

@@ -79,7 +79,6 @@ def lower_flow(
         gate=condition(scope, flow.if_, "if") if flow.if_ else None,
         at_once=flow.at_once,
         cause=lowering.cause("flow", f"{word}", base),
-        upward=stat.recover is not None,
     )
 
 

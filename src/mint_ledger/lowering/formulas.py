@@ -89,11 +89,6 @@ def condition(scope: Scope, formula: Formula, *more: str | int) -> Expr:
     return _field(scope, formula, more, "flag")
 
 
-def value_for(scope: Scope, formula: Formula, want: Typed, *more: str | int) -> Expr:
-    """Lower what is set as the value of a stat: a number, a flag or one of its words."""
-    return _field(scope, formula, more, want.type, want.words)
-
-
 def _field(
     scope: Scope, formula: Formula, more: tuple[str | int, ...], want: ValueType, words: tuple[str, ...] = ()
 ) -> Expr:

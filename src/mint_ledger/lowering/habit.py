@@ -6,7 +6,6 @@ from dataclasses import replace
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
-from mint_ledger.game.cast import Member
 from mint_ledger.game.habit import Habit
 from mint_ledger.lowering import contact
 from mint_ledger.lowering.action import ActionLowering, anyone_is_ever_busy, busy_column
@@ -37,12 +36,7 @@ class HabitLowering:
         self.habit = habit
         self.path = ("habits", name)
         self.number = list(lowering.game.habits).index(name) + 1
-        found: dict[str, Member] = {}
-        for kind in habit.by:
-            for member in lowering.find_members(kind, (*self.path, "by")):
-                if member.room:
-                    found[member.name] = member
-        self.players = tuple(found.values())
+        self.players = lowering.find_all_members(habit.by, (*self.path, "by"))
         self.cause = const(lowering.cause("habit", name, self.path))
 
     def scope(self, b: BlockBuilder, who: Expr, what: str = "") -> Scope:

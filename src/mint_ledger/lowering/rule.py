@@ -27,7 +27,6 @@ SELF, OTHER, ACTOR = Local(0), Local(1), Local(2)
 VALUES: tuple[Expr, ...] = tuple(Local(3 + index) for index in range(8))
 PARAMETERS = 11
 NEVER = -1e18
-PAIR_TRIGGERS = ("meets", "meet", "in_contact", "hit", "missed", "struck")
 Members = tuple[Member, ...]
 
 

@@ -73,16 +73,6 @@ class Scope:
         """The same scope where chance may not stand."""
         return replace(self, no_chance=why)
 
-    def with_other(self, other: EntityRef | None) -> Scope:
-        """The same scope with another `other`."""
-        return replace(self, other=other)
-
     def bind(self, name: str, ref: EntityRef) -> Scope:
         """The same scope where a kind's bare name is one of its entities."""
         return replace(self, bound={**self.bound, name: ref})
-
-    def named_members(self, name: str) -> tuple[Member, ...]:
-        """The kinds that a bare name means; none where it is no kind."""
-        if name not in self.lowering.cast.members:
-            return ()
-        return tuple(self.lowering.cast.family(name))

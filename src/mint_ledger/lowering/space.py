@@ -79,7 +79,6 @@ def motion_spec(lowering: Lowering, member: Member, axis: str) -> FlowSpec:
         gate=None,
         at_once=False,
         cause=lowering.cause("flow", "moves", ("kinds", member.name, "moves")),
-        upward=True,
     )
 
 

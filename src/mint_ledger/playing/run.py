@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
-from mint_ledger.game.script import Happening
 from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account, reconcile
 from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.statement import Statement, make_statement
@@ -264,6 +263,3 @@ def check_seed(seed: int) -> None:
     """Refuse what is no seed."""
     if isinstance(seed, bool) or not isinstance(seed, int) or not 0 <= seed <= MAX_SEED:
         raise BadRequest(f"a seed is a whole number from 0 to 2^64 − 1, not {seed!r}")
-
-
-Script = Sequence[Happening]

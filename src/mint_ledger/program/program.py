@@ -35,7 +35,6 @@ class FlowSpec:
     gate: Expr | None
     at_once: bool
     cause: int
-    upward: bool
 
 
 @dataclass(frozen=True, slots=True)
