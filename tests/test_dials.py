@@ -105,6 +105,6 @@ def test_what_stands_in_a_formula_is_no_dial() -> None:
         "wind: {side: b}", "wind: {side: b, stats: {side_step: 2}}"
     )
     game = mint.loads(text)
-    with pytest.raises(mint.NotFound, match="there is no dial 'gust.damage'"):
+    with pytest.raises(mint.NotFound, match=r"there is no dial 'gust\.damage'"):
         game.dials.value("gust.damage")
     assert game.dials.value("wind.side_step") == 2

@@ -95,13 +95,13 @@ def test_the_same_run_as_a_statement() -> None:
     lines = [" ".join(line.split()) for line in str(run.statement("cook.health")).splitlines()[1:]]
     assert lines == [
         "opening 9.0",
-        "+ script 1 change 2.0 (7 wasted above the cap)",
         "+ recover 1 change 0.5",
+        "+ script 1 change 2.0 (7 wasted above the cap)",
         "− nibble 1 change −2.5",
         "closing 9.0",
     ]
     table = run.statement("cook.health").table()
-    assert list(table["cause"]) == ["script", "recover", "nibble"]
+    assert list(table["cause"]) == ["recover", "script", "nibble"]
     assert table["total"].sum() == 0
 
 
