@@ -180,16 +180,25 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
             "again": draw(st.sampled_from(["fresh", "as_left"])),
         },
     }
+    clock: dict[str, Any] = {"step": draw(st.sampled_from([0.05, 0.1, 0.3])), "limit": 6}
+    turns: dict[str, Any] = {}
+    if draw(st.integers(0, 3)) == 0:
+        clock = {"unit": "turn", "limit": 30}
+        order = ["queen", "ants[1]", "ants[2]"]
+        turns = {"turns": draw(st.sampled_from([order, {"order": order, "pass": {"cue": "alarm"}}]))}
+        turns["readout"] = ["{turn}: {whose} with {whose.size}"]
+    queen: dict[str, Any] = {"side": "crown", "where": [0, 0], "radius": 0.5, "faces": 90}
+    if draw(st.booleans()):
+        lives = {"stat": "food", "spent_if": "size <= 2", "fill": ["size"], "safe_for": 0.5, "where": [1, 1]}
+        queen["lives"] = lives
     return {
         "title": "Nest",
-        "clock": {"step": draw(st.sampled_from([0.05, 0.1, 0.3])), "limit": 6},
+        "clock": clock,
+        **turns,
         "stats": {"heat": {"start": 12, "bands": {"cold": "..10", "hot": "20.."}}},
         "kinds": {
             "queen": {
-                "side": "crown",
-                "where": [0, 0],
-                "radius": 0.5,
-                "faces": 90,
+                **queen,
                 "stats": {"base": 10, **stats},
                 "when_hit": hit,
                 "rules": draw(st.lists(rule("queen"), max_size=2)),

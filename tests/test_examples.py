@@ -17,8 +17,8 @@ def test_every_game_passes_its_playtests_and_reconciles(path: Path) -> None:
     game = mint.load(path)
     results = game.play_tests()
     assert results and all(result.passed for result in results)
-    for seed in range(1, 4):
-        run = game.run(seed)
+    for seed, habit in enumerate([None, *game.habits, *game.habits], start=1):
+        run = game.run(seed, habit=habit)
         run.reconcile()
         assert all(run.statement(account).reconciles() for account in run.accounts())
         assert max(map(len, run.story().splitlines())) <= 80

@@ -52,6 +52,14 @@ def test_between_two_points_it_goes_back_and_forth() -> None:
     assert [round(h) for h in heights] == [2, 4, 2, 0]
 
 
+def test_a_plot_shows_the_turns_that_make_no_row() -> None:
+    run = play("moves: {between: [[0, 0], [0, 4]], speed: 4}", "faces: 0")
+    times, values = run.path("hen.y")
+    at = dict(zip([round(t, 2) for t in times], values, strict=True))
+    assert [round(at[t]) for t in (0.55, 1.05, 1.55, 2.05)] == [2, 4, 2, 0]
+    assert (times[0], values[0], times[-1]) == (0, 0, 10)
+
+
 def test_toward_meets_and_away_flees() -> None:
     toward = play("moves: {toward: fox, speed: 3}")
     assert toward.at(5)["met"] == 1 and place(toward, 5) == (10, 0)

@@ -14,6 +14,7 @@ from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.statement import Statement, make_statement
 from mint_ledger.journal.table import csv_text, journal_table, jsonl_text
 from mint_ledger.lowering import Lowered
+from mint_ledger.program.expressions import Constant, Dial, DialOf
 from mint_ledger.program.program import ScriptItem
 
 if TYPE_CHECKING:
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 MAX_SEED = 2**64 - 1
+MOST_SAMPLES = 4_000
 
 
 class Run:
@@ -201,6 +203,8 @@ class Run:
         key = find_account(self.program, account)
         value = self.opening[self._slot(key)]
         times, values = [0.0], [value]
+        if not self._flows_straight(key):
+            return self._sampled_path(key)
         engine = self._clock
         for row in self._rows_of(key, self.rows):
             since, now = engine.time_of(row.since), engine.time_of(row.step)
@@ -209,6 +213,38 @@ class Run:
             value = row.after
         times.append(self.time)
         values.append(value)
+        return times, values
+
+    def _flows_straight(self, key: AccountKey) -> bool:
+        """Whether each of the account's flow rows is one straight line: its rate and end never change."""
+        spec = self.program.accounts[key.stat].spec(key.entity)
+        flow = spec.flow if spec is not None else None
+        if flow is None or flow.at_once:
+            return True
+        fixed = all(isinstance(part, (Constant, Dial, DialOf)) for part in (flow.rate, flow.to))
+        return fixed and flow.gate is None and not (spec is not None and spec.whole)
+
+    def _sampled_path(self, key: AccountKey) -> tuple[list[float], list[float]]:
+        """The line of an account whose flow changes its course without a row: the run is played again and read."""
+        engine = self._engine(journal=False)
+        engine.open()
+        column = self.program.accounts[key.stat].column
+        every = max(1, int(self.closing[self._clock_slot]) // MOST_SAMPLES)
+        corners: dict[float, list[float]] = {}
+        for row in self._rows_of(key, self.rows):
+            if self.program.causes[int(row.cause)].sort == "flow":
+                continue
+            corners.setdefault(row.step, []).extend((row.before, row.after))
+        times, values = [0.0], [self._opening_of(key)]
+        step = 0
+        while not engine.is_over:
+            engine.step()
+            step += 1
+            found = corners.get(float(step), [])
+            if found or step % every == 0 or engine.is_over:
+                for value in (*found, engine.value(column, key.entity)):
+                    times.append(engine.time)
+                    values.append(value)
         return times, values
 
     @cached_property

@@ -70,6 +70,8 @@ def plot_run(run: Run, accounts: Sequence[str] | None = None) -> Figure:
 
 
 def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey) -> None:
+    from matplotlib.ticker import MaxNLocator
+
     model = words.model(key.entity, key.stat) or Stat()
     times, values = run.path(name)
     steps = model.whole or model.value_type != "number"
@@ -93,7 +95,7 @@ def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey
     elif model.value_type == "flag":
         axis.set_yticks([0.0, 1.0], ["no", "yes"])
     elif model.whole and top - bottom <= 12:
-        axis.set_yticks(range(int(bottom), int(top) + 1))
+        axis.yaxis.set_major_locator(MaxNLocator(nbins=5, integer=True))
     axis.set_ylabel(f"{model.label or name}", rotation=0, ha="right", va="center", fontsize=11)
     axis.spines[["top", "right"]].set_visible(False)
     axis.grid(axis="x", color="#dddddd", linewidth=0.6)
