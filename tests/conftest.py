@@ -7,8 +7,14 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 import mint_ledger as mint
+
+# The same examples in every CI run, so that a red one can be repeated; elsewhere new ones each time.
+settings.register_profile("ci", derandomize=True)
+if os.environ.get("CI"):
+    settings.load_profile("ci")
 
 Command = Callable[..., subprocess.CompletedProcess[str]]
 
