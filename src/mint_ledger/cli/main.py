@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -21,6 +21,9 @@ from mint_ledger.cli.arguments import (
 )
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest, MintError
+
+if TYPE_CHECKING:
+    from mint_ledger.playing.run import Run
 
 FELL_SHORT, UNUSABLE, INTERRUPTED = 1, 2, 130
 
@@ -134,18 +137,10 @@ def run(
 ) -> None:
     """Play the game once and tell what happened."""
     from mint_ledger.cli.files import write_figure, write_journal
-    from mint_ledger.client import load, load_script
     from mint_ledger.views.story import story_text
 
     _check_span(start, end)
-    played = load(game).run(
-        seed,
-        run=number,
-        habit=habit,
-        variant=variant,
-        script=load_script(script) if script else (),
-        dials=read_dials(settings),
-    )
+    played = _played(game, seed, number, habit, variant, script, settings)
     if output:
         write_journal(output, played)
     if plot:
@@ -166,6 +161,23 @@ def run(
     else:
         for path in filter(None, (output, plot)):
             say(f"{path} is written ({played.result} at {played.time:g})")
+
+
+def _played(
+    game: Path,
+    seed: int,
+    number: int,
+    habit: str | None,
+    variant: str | None,
+    script: Path | None,
+    settings: list[str] | None,
+) -> Run:
+    """The run that the options of `run` and `statement` ask for."""
+    from mint_ledger.client import load, load_script
+
+    happenings = load_script(script) if script else ()
+    dials = read_dials(settings)
+    return load(game).run(seed, run=number, habit=habit, variant=variant, script=happenings, dials=dials)
 
 
 def _check_span(start: float, end: float | None) -> None:
@@ -189,18 +201,10 @@ def statement(
     as_json: JsonOption = False,
 ) -> None:
     """Show one account's run: opening, what came in and went out by cause, closing."""
-    from mint_ledger.client import load, load_script
     from mint_ledger.views.statement_text import statement_text
 
     _check_span(start, end)
-    played = load(game).run(
-        seed,
-        run=number,
-        habit=habit,
-        variant=variant,
-        script=load_script(script) if script else (),
-        dials=read_dials(settings),
-    )
+    played = _played(game, seed, number, habit, variant, script, settings)
     made = played.statements_by_level(account) if by_level else [played.statement(account, start, end)]
     if as_json:
         say_json([one.as_json() for one in made] if by_level else made[0].as_json())
