@@ -7,7 +7,8 @@ and powers of two alone, which every processor rounds alike, so every engine get
   1 unit in the last place from the true value.
 - `power`: the logarithm by the series of artanh in pairs of floats (Dekker, "A floating-point technique for
   extending the available precision", Numer. Math. 18, 1971), times the exponent, through `exp`.
-- `normal`: the inverse of the normal distribution function by AS 241, PPND16 (Wichura, Appl. Statist. 37, 1988).
+- `normal`: the inverse of the normal distribution function by AS 241, PPND16 (Wichura, Appl. Statist. 37, 1988),
+  worked out in pairs of floats, which brings it within 2 units in the last place.
 - `modulo`, `quotient`: long division in binary, exact, with Python's signs.
 """
 
@@ -268,13 +269,8 @@ def _odd_reciprocal(k: int) -> Pair:
     return const(high), const(float(exact - Fraction(high)))
 
 
-def _power() -> Procedure:
-    """X to the power y for x > 0; whoever calls it sees to the signs and to 0."""
-    b = BlockBuilder(2)
-    x, y = Local(0), Local(1)
-    out = b.new_local()
-    for exponent, value in ((1.0, x), (2.0, mul(x, x)), (0.5, Unary("sqrt", x))):
-        b.emit(If(compare("==", y, const(exponent)), (Let(out, value), Leave("procedure"))))
+def _pair_log(b: BlockBuilder, x: Expr) -> Pair:
+    """The logarithm as a pair, by the series of artanh."""
     m, e = _mantissa(b, x)
     f = b.let(sub(m, const(1.0)))
     d = _two_sum(b, m, const(1.0))
@@ -289,7 +285,17 @@ def _power() -> Procedure:
     # e·LN2_HIGH is exact, as LN2_HIGH ends in enough zeros.
     ln2 = _two_sum(b, mul(e, const(LN2_HIGH)), mul(e, const(LN2_LOW)))
     correction = mul(e, const(LN2_LOW_REST))
-    log = _pair_sum(b, (ln2[0], b.let(add(ln2[1], correction))), series)
+    return _pair_sum(b, (ln2[0], b.let(add(ln2[1], correction))), series)
+
+
+def _power() -> Procedure:
+    """X to the power y for x > 0; whoever calls it sees to the signs and to 0."""
+    b = BlockBuilder(2)
+    x, y = Local(0), Local(1)
+    out = b.new_local()
+    for exponent, value in ((1.0, x), (2.0, mul(x, x)), (0.5, Unary("sqrt", x))):
+        b.emit(If(compare("==", y, const(exponent)), (Let(out, value), Leave("procedure"))))
+    log = _pair_log(b, x)
     # What goes beyond float64 is caught by the bound of exp; the bound here keeps the split from overflowing.
     bounded = b.let(Binary("min", Binary("max", y, const(-1e300)), const(1e300)))
     large = compare(">", Unary("abs", mul(bounded, log[0])), const(800.0))
@@ -425,25 +431,46 @@ def _atan2() -> Procedure:
     return b.procedure("atan2", Local(out))
 
 
+def _pair_ratio(b: BlockBuilder, x: Pair, polynomials: tuple[tuple[float, ...], tuple[float, ...]]) -> Pair:
+    """The quotient of two polynomials, worked out in pairs so that their rounding does not add up."""
+    made: list[Pair] = []
+    for first, *rest in polynomials:
+        total: Pair = (const(first), const(0.0))
+        for coefficient in rest:
+            total = _pair_sum(b, _pair_product(b, total, x), (const(coefficient), const(0.0)))
+        made.append(total)
+    top, bottom = made
+    high = b.let(div(top[0], bottom[0]))
+    back = _two_product(b, high, bottom[0])
+    left = sub(add(sub(sub(top[0], back[0]), back[1]), top[1]), mul(high, bottom[1]))
+    return high, b.let(div(left, bottom[0]))
+
+
 def _normal() -> Procedure:
     """The value below which a standard normal number lies with probability p, 0 < p < 1."""
     b = BlockBuilder(1)
     p = Local(0)
     out = b.new_local()
-    q = b.let(sub(p, const(0.5)))
-    r = b.let(sub(const(0.180625), mul(q, q)))
-    middle = mul(q, div(horner(r, NORMAL_MIDDLE[0]), horner(r, NORMAL_MIDDLE[1])))
-    b.emit(If(compare("<=", Unary("abs", q), const(0.425)), (Let(out, middle), Leave("procedure"))))
-    tail = choose(compare("<", q, const(0.0)), p, sub(const(1.0), p))
-    root = b.let(Unary("sqrt", neg(Apply("log", (tail,)))))
-    near, far = b.let(sub(root, const(1.6))), b.let(sub(root, const(5.0)))
-    value = choose(
-        compare("<=", root, const(5.0)),
-        div(horner(near, NORMAL_NEAR[0]), horner(near, NORMAL_NEAR[1])),
-        div(horner(far, NORMAL_FAR[0]), horner(far, NORMAL_FAR[1])),
-    )
-    size = b.let(value)
-    b.emit(Let(out, choose(compare("<", q, const(0.0)), neg(size), size)))
+    q = _two_sum(b, p, const(-0.5))
+    with b.when(compare("<=", Unary("abs", q[0]), const(0.425))):
+        square = _pair_product(b, q, q)
+        x = _pair_sum(b, (const(0.180625), const(0.0)), (neg(square[0]), neg(square[1])))
+        value = _pair_product(b, q, _pair_ratio(b, x, NORMAL_MIDDLE))
+        b.emit(Let(out, add(value[0], value[1])))
+        b.emit(Leave("procedure"))
+    tail = choose(compare("<", q[0], const(0.0)), p, sub(const(1.0), p))
+    log = _pair_log(b, b.let(tail))
+    high = b.let(Unary("sqrt", neg(log[0])))
+    back = _two_product(b, high, high)
+    left = sub(sub(sub(neg(log[0]), back[0]), back[1]), log[1])
+    root: Pair = (high, b.let(div(left, add(high, high))))
+    size = b.new_local()
+    for test, shift, polynomials in (("<=", -1.6, NORMAL_NEAR), (">", -5.0, NORMAL_FAR)):
+        with b.when(compare(test, high, const(5.0))):  # type: ignore[arg-type]
+            x = _pair_sum(b, root, (const(shift), const(0.0)))
+            value = _pair_ratio(b, x, polynomials)
+            b.emit(Let(size, add(value[0], value[1])))
+    b.emit(Let(out, choose(compare("<", q[0], const(0.0)), neg(Local(size)), Local(size))))
     return b.procedure("normal", Local(out))
 
 
