@@ -179,8 +179,8 @@ class Expressions(Moment):
 
     def _due_expression(self, e: ex.Due) -> Evaluate:
         value, state, step = self._expression(e.value), self.state, self._step
-        tolerance, n, length = -DUE_TOLERANCE / self._n, self._n, self._step_length
-        if self._whole_n:
+        tolerance, n, length = -DUE_TOLERANCE / self.steps_per_second, self.steps_per_second, self.step_length
+        if self.is_whole:
             return lambda frame: 1.0 if state[step] / n - value(frame) >= tolerance else 0.0
         return lambda frame: 1.0 if state[step] * length - value(frame) >= tolerance else 0.0
 

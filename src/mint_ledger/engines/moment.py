@@ -36,9 +36,9 @@ class Moment:
         if index is not None:
             step = self.dials[index]
         clock = self.program.clock.model_copy(update={"step": step})
-        self._n = clock.steps_per_second
-        self._whole_n = clock.is_whole
-        self._step_length = step
+        self.steps_per_second = clock.steps_per_second
+        self.is_whole = clock.is_whole
+        self.step_length = step
 
     @property
     def time(self) -> float:
@@ -47,10 +47,10 @@ class Moment:
 
     def time_of(self, steps: float) -> float:
         """A number of steps in seconds (or turns)."""
-        return steps / self._n if self._whole_n else steps * self._step_length
+        return steps / self.steps_per_second if self.is_whole else steps * self.step_length
 
     def _is_due(self, when: float) -> bool:
-        return self.time - when >= -DUE_TOLERANCE / self._n
+        return self.time - when >= -DUE_TOLERANCE / self.steps_per_second
 
     def _read_account(self, account: Account, entity: float) -> float:
         slot = account.column.offset + int(entity)
@@ -83,4 +83,4 @@ class Moment:
         return float(math.trunc(moved + math.copysign(1e-9, moved))) + 0.0 if spec.whole else moved
 
     def _steps_of(self, seconds: float) -> float:
-        return seconds * self._n if self._whole_n else seconds / self._step_length
+        return seconds * self.steps_per_second if self.is_whole else seconds / self.step_length

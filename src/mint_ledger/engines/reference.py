@@ -86,7 +86,7 @@ class ReferenceEngine(Statements):
         """Play to the end, or as long as time is not later than `until`."""
         if not self.is_open:
             self.open()
-        while not self.is_over and self.time_of(self.state[self._step] + 1.0) <= until + DUE_TOLERANCE / self._n:
+        while not self.is_over and self.time_of(self.state[self._step] + 1.0) <= until + DUE_TOLERANCE / self.steps_per_second:
             self.step()
 
     def open(self) -> None:

@@ -1,0 +1,88 @@
+"""What Python and machine code share besides the state: one record for each engine."""
+
+from __future__ import annotations
+
+import ctypes
+
+from mint_ledger.engines.native.assembly import Routine
+from mint_ledger.journal.row import MAX_VALUES
+
+WHOLE, FLOAT, POINTER = "i64", "double", "ptr"
+FIELDS = (
+    ("seed", WHOLE),
+    ("run", WHOLE),
+    ("dirty", WHOLE),  # something was posted or set since conditions were last watched
+    ("time", FLOAT),
+    ("steps_per_second", FLOAT),
+    ("step_length", FLOAT),
+    ("is_whole", WHOLE),  # whether steps_per_second is a whole number
+    ("tolerance", FLOAT),
+    ("result", FLOAT),  # of the last procedure that has one
+    ("events", POINTER),
+    ("event_count", WHOLE),
+    ("mark", WHOLE),
+    ("depth", WHOLE),
+    ("listens", WHOLE),  # rows are kept or counted
+    ("rows", POINTER),
+    ("row_count", WHOLE),
+    ("row_room", WHOLE),
+    ("skips", WHOLE),
+    ("horizon", WHOLE),
+    ("visited", WHOLE),
+    ("stop", POINTER),
+    ("opening", POINTER),  # the state before anything was opened
+    ("only_script", FLOAT),
+    ("start_count", WHOLE),
+    ("start_slots", POINTER),
+    ("start_values", POINTER),
+    ("script_count", WHOLE),
+    ("script_times", POINTER),
+    ("script_procedures", POINTER),
+    ("tallied", POINTER),  # for each slot the number of its tally, or -1; none: nothing is tallied
+    ("tally_count", WHOLE),
+    ("tallies", POINTER),
+    ("counts", POINTER),  # rows that are no postings, by what they are and their cause
+    ("grid_count", WHOLE),
+    ("grid_steps", POINTER),
+    ("sampled_count", WHOLE),
+    ("sampled_slots", POINTER),
+    ("samples", POINTER),
+    ("taken_count", WHOLE),
+    ("taken_slots", POINTER),
+    ("taken", POINTER),
+    ("done", WHOLE),
+    ("sums", POINTER),  # of each number of the tallies over runs, and of its square
+)
+OFFSETS = {name: 8 * index for index, (name, _) in enumerate(FIELDS)}
+KINDS = dict(FIELDS)
+ROW_SIZE = 15 + MAX_VALUES
+TALLY_HEAD = 2
+TALLY_OF_CAUSE = 3
+
+_CTYPES = {WHOLE: ctypes.c_int64, FLOAT: ctypes.c_double, POINTER: ctypes.c_void_p}
+
+
+class Context(ctypes.Structure):
+    """The record as Python sees it."""
+
+    _fields_ = [(name, _CTYPES[kind]) for name, kind in FIELDS]
+
+
+def field(r: Routine, name: str) -> str:
+    """Where a field is."""
+    return r.let(f"getelementptr i8, ptr %x, i64 {OFFSETS[name]}")
+
+
+def load(r: Routine, name: str) -> str:
+    """What a field holds."""
+    return r.let(f"load {KINDS[name]}, ptr {field(r, name)}")
+
+
+def store(r: Routine, name: str, value: str) -> None:
+    """Set a field."""
+    r.do(f"store {KINDS[name]} {value}, ptr {field(r, name)}")
+
+
+def item(r: Routine, name: str, kind: str, index: str) -> str:
+    """Where an item of the array is that a field points to."""
+    return r.let(f"getelementptr {kind}, ptr {load(r, name)}, i64 {index}")

@@ -1,0 +1,581 @@
+"""The course of a run in machine code: reactions, the parts of a step, steps, runs, many runs.
+
+The order is that of `engines/reference.py`. Each part of a step is cut into pieces that share no local; a piece is
+carried out only if a column that it looks at has changed or the step has come that its quiet routine named.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from mint_ledger.engines.native import operations as op
+from mint_ledger.engines.native.accounts import (
+    account_routines,
+    book_flows_routine,
+    of_entity,
+    open_flow,
+    row_function,
+)
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
+from mint_ledger.engines.native.chance import uniform_function
+from mint_ledger.engines.native.context import TALLY_HEAD, TALLY_OF_CAUSE, item, load, store
+from mint_ledger.engines.native.expressions import leave_unless_going, seconds_function, worth
+from mint_ledger.engines.native.module import Body, Module
+from mint_ledger.engines.native.quiet import (
+    NEVER,
+    Quiet,
+    current_step,
+    due_function,
+    due_turns,
+    quiet_text,
+    set_step,
+)
+from mint_ledger.engines.native.statements import EVENT_SIZE, Exits, block, procedure_routine
+from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
+from mint_ledger.journal.row import WHATS
+from mint_ledger.program import expressions as ex
+from mint_ledger.program import statements as st
+from mint_ledger.program.program import Program
+
+PARTS_BEFORE_SCRIPT = ("part 1",)
+PARTS_AFTER_SCRIPT = ("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels")
+LOOK_FOR_STOP = 1024
+COUNTED = len(WHATS)
+PAUSED, OVER, FAILED, STOPPED = 0, 1, 2, 3
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Some statements of a part, with the routines that carry them out and look when they next matter."""
+
+    number: int
+    part: str
+    statements: st.Block
+    settles: bool
+
+
+def pieces_of(program: Program) -> list[Piece]:
+    """The pieces of all parts, in the order of a step."""
+    found: list[Piece] = []
+    for part in (*PARTS_BEFORE_SCRIPT, *PARTS_AFTER_SCRIPT):
+        for statements in _cut(program.procedures[part].body):
+            found.append(Piece(len(found), part, statements, _settles(program, statements, set())))
+    return found
+
+
+def _cut(statements: st.Block) -> list[st.Block]:
+    """Cut a block where no local goes from one side to the other, and before the first that leaves it."""
+    uses = [locals_of((statement,)) for statement in statements]
+    last = {local: position for position, used in enumerate(uses) for local in used}
+    pieces: list[st.Block] = []
+    start = 0
+    reach = 0
+    for position, used in enumerate(uses):
+        reach = max([reach, position, *(last[local] for local in used)])
+        if _leaves(statements[position]):
+            reach = len(statements) - 1
+        if position == reach:
+            pieces.append(statements[start : position + 1])
+            start = position + 1
+    return pieces
+
+
+def _leaves(statement: st.Statement) -> bool:
+    match statement:
+        case st.Leave():
+            return statement.what == "procedure"
+        case st.If():
+            return any(_leaves(inner) for inner in (*statement.then, *statement.other))
+        case st.Each():
+            return any(_leaves(inner) for inner in statement.body)
+    return False
+
+
+def locals_of(value: object) -> set[int]:
+    """The locals that statements or expressions name."""
+    found: set[int] = set()
+    waiting: list[object] = [value]
+    while waiting:
+        now = waiting.pop()
+        if isinstance(now, tuple):
+            waiting += now
+            continue
+        if isinstance(now, ex.Local):
+            found.add(now.index)
+        for name in getattr(now, "__slots__", ()):
+            inner = getattr(now, name)
+            if name in ("local", "into") and isinstance(inner, int):
+                found.add(inner)
+            elif isinstance(inner, tuple) or hasattr(inner, "__slots__"):
+                waiting.append(inner)
+    return found
+
+
+def _settles(program: Program, statements: Iterable[st.Statement], seen: set[str]) -> bool:
+    """Whether statements may work off what a `do` set off."""
+    for statement in statements:
+        match statement:
+            case st.Settle():
+                return True
+            case st.If() if _settles(program, (*statement.then, *statement.other), seen):
+                return True
+            case st.Each() if _settles(program, statement.body, seen):
+                return True
+            case st.Call() if statement.procedure not in seen:
+                seen.add(statement.procedure)
+                if _settles(program, program.procedures[statement.procedure].body, seen):
+                    return True
+    return False
+
+
+class Course:
+    """Makes the routines of a run for a module."""
+
+    def __init__(self, module: Module) -> None:
+        self.module = module
+        self.pieces = pieces_of(module.program)
+        self.script_piece = len(self.pieces)
+        self.limit_piece = len(self.pieces) + 1
+        self.piece_count = len(self.pieces) + 2
+
+    def make(self) -> None:
+        """Make them all. The quiet routines come first: they say which stores have to mark which pieces."""
+        module = self.module
+        self._quiet_pieces()
+        module.routines += [seconds_function(), due_function(), uniform_function(), *op.bit_functions()]
+        self._set_step()
+        for account in module.program.accounts:
+            account_routines(module, account)
+        book_flows_routine(module)
+        for piece in self.pieces:
+            self._piece(piece)
+        self._script()
+        self._limit()
+        self._settle()
+        self._step()
+        self._open()
+        self._go()
+        self._batch()
+        module.make_wanted()
+        module.routines.append(row_function(module))
+
+    def _quiet_pieces(self) -> None:
+        module = self.module
+        for piece in self.pieces:
+            looked_at: set[int] = set()
+            text = quiet_text(module, f"@quiet{piece.number}", 0, piece.statements, looked_at)
+            module.routines.append(text)
+            for key in looked_at:
+                module.lookers.setdefault(key, set()).add(piece.number)
+
+    def _piece(self, piece: Piece) -> None:
+        r = Routine(f"i32 @piece{piece.number}({MACHINE_ARGUMENTS})", "ret i32 2")
+        body = Body(self.module, r)
+        end = r.label()
+        block(body, piece.statements, Exits(end, end))
+        r.place(end)
+        r.leave("i32 0")
+        self.module.routines.append(r.text())
+
+    def _set_step(self) -> None:
+        r = Routine("void @set_step(ptr noalias %s, ptr noalias %x, i64 %k)", "unreachable")
+        set_step(Body(self.module, r), "%k")
+        r.leave("void")
+        self.module.routines.append(r.text())
+
+    def _script(self) -> None:
+        """What the script has for this step, as listed; and the step of what comes next."""
+        r = Routine(f"i32 @script({MACHINE_ARGUMENTS})", "ret i32 2")
+        body = Body(self.module, r)
+        head, due, act, out = (r.label() for _ in range(4))
+        position = body.slot(self.module.script_position)
+        r.place(head)
+        now = r.let(f"fptosi double {body.load(position)} to i64")
+        r.fork(r.let(f"icmp slt i64 {now}, {load(r, 'script_count')}"), due, out)
+        r.place(due)
+        when = body.load(item(r, "script_times", "double", now))
+        late = op.sub(r, load(r, "time"), when)
+        r.fork(op.compared(r, ">=", late, load(r, "tolerance")), act, out)
+        r.place(act)
+        body.store(r.let(f"sitofp i64 {r.let(f'add i64 {now}, 1')} to double"), position)
+        self._begin_part(r)
+        which = r.let(f"load i64, ptr {item(r, 'script_procedures', 'i64', now)}")
+        for index, name in enumerate(self.module.scripts):
+            with r.when(r.let(f"icmp eq i64 {which}, {index}")):
+                routine = procedure_routine(self.module, name)
+                leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON})"))
+        r.go(head)
+        r.place(out)
+        r.leave("i32 0")
+        self.module.routines.append(r.text())
+        r = Routine(f"i64 @quiet_script({MACHINE_ARGUMENTS}, i64 %start)", "ret i64 %start")
+        q = Quiet(self.module, r)
+        q.least = r.cell("i64", NEVER)
+        now = r.let(f"fptosi double {q.load(q.slot(self.module.script_position))} to i64")
+        with r.when(r.let(f"icmp slt i64 {now}, {load(r, 'script_count')}")):
+            due_turns(q, q.load(item(r, "script_times", "double", now)))
+        r.leave(f"i64 {r.let(f'load i64, ptr {q.least}')}")
+        self.module.routines.append(r.text())
+
+    def _limit(self) -> None:
+        """The clock's limit."""
+        r = Routine(f"i32 @limit({MACHINE_ARGUMENTS})", "ret i32 2")
+        body = Body(self.module, r)
+        limit = of_entity(body, self.module.program.clock_limit, "0")
+        late = op.sub(r, load(r, "time"), limit)
+        ending = body.slot(self.module.ending)
+        going = op.compared(r, "<", body.load(ending), op.ZERO)
+        due = op.compared(r, ">=", late, load(r, "tolerance"))
+        with r.when(r.let(f"and i1 {going}, {due}")):
+            body.store(number(float(len(self.module.program.endings))), ending)
+            leave_unless_going(r, r.let(f"call i32 @book_flows({PASSED_ON})"))
+        r.leave("i32 0")
+        self.module.routines.append(r.text())
+        r = Routine(f"i64 @quiet_limit({MACHINE_ARGUMENTS}, i64 %start)", "%now = add i64 %start, 1\nret i64 %now")
+        q = Quiet(self.module, r)
+        q.least = r.cell("i64", NEVER)
+        if q.moves(self.module.program.clock_limit):
+            q.now()
+        else:
+            due_turns(q, of_entity(q, self.module.program.clock_limit, "0"))
+        if r.is_open:
+            r.leave(f"i64 {r.let(f'load i64, ptr {q.least}')}")
+        self.module.routines.append(r.text())
+
+    def _begin_part(self, r: Routine) -> None:
+        for name in ("event_count", "mark", "depth"):
+            store(r, name, "0")
+
+    def _settle(self) -> None:
+        """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues."""
+        module = self.module
+        r = Routine(f"i32 @settle({MACHINE_ARGUMENTS}, double %cause, double %actor, i1 %always)", "ret i32 2")
+        body = Body(module, r)
+        over, going = r.label(), r.label()
+        r.fork(op.compared(r, ">=", body.load(body.slot(module.ending)), op.ZERO), over, going)
+        r.place(over)
+        r.leave("i32 1")
+        r.place(going)
+        start, end = load(r, "mark"), load(r, "event_count")
+        raised = r.let(f"icmp ne i64 {start}, {end}")
+        dirty = r.let(f"icmp ne i64 {load(r, 'dirty')}, 0")
+        nothing, on = r.label(), r.label()
+        r.fork(r.let(f"or i1 {r.let(f'or i1 {raised}, {dirty}')}, %always"), on, nothing)
+        r.place(nothing)
+        r.leave("i32 0")
+        r.place(on)
+        depth = load(r, "depth")
+        r.fail_unless(r.let(f"icmp slt i64 {depth}, {MAX_DEPTH}"))
+        store(r, "depth", r.let(f"add i64 {depth}, 1"))
+        store(r, "mark", end)
+        store(r, "dirty", "0")
+        self._handle(r, HIT, start, end)
+        for name, phases in (("watch", (CONDITION,)), ("watch gone", (GONE, CUE))):
+            routine = procedure_routine(module, name)
+            leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
+            end = load(r, "event_count")
+            store(r, "mark", end)
+            for phase in phases:
+                self._handle(r, phase, start, end)
+        store(r, "event_count", start)
+        store(r, "mark", start)
+        store(r, "depth", depth)
+        r.leave("i32 0")
+        module.routines.append(r.text())
+        for phase in (HIT, CONDITION, GONE, CUE):
+            self._handle_routine(phase)
+
+    def _handle(self, r: Routine, phase: str, start: str, end: str) -> None:
+        if any(event.phase == phase and event.handler for event in self.module.program.events):
+            given = f"{PASSED_ON}, i64 {start}, i64 {end}"
+            leave_unless_going(r, r.let(f"call i32 @handle_{phase}({given})"))
+
+    def _handle_routine(self, phase: str) -> None:
+        module = self.module
+        events = [(i, e.handler) for i, e in enumerate(module.program.events) if e.phase == phase and e.handler]
+        if not events:
+            return
+        r = Routine(f"i32 @handle_{phase}({MACHINE_ARGUMENTS}, i64 %start, i64 %end)", "ret i32 2")
+        body = Body(module, r)
+        with body.loop(r.let("sub i64 %end, %start")) as (now, after, _):
+            place = r.let(f"mul i64 {r.let(f'add i64 %start, {now}')}, {EVENT_SIZE}")
+            record = item(r, "events", "double", place)
+            event = r.let(f"fptosi double {body.load(record)} to i64")
+            labels = {index: r.label() for index, _ in events}
+            cases = " ".join(f"i64 {index}, label %{label}" for index, label in labels.items())
+            r.do(f"switch i64 {event}, label %{after} [ {cases} ]")
+            for index, handler in events:
+                r.start(labels[index])
+                procedure = module.program.procedures[handler]
+                values = [
+                    body.load(r.let(f"getelementptr double, ptr {record}, i64 {position + 1}"))
+                    if position < EVENT_SIZE - 1
+                    else op.ZERO
+                    for position in range(procedure.parameters)
+                ]
+                given = "".join(f", double {value}" for value in values)
+                routine = procedure_routine(module, handler)
+                leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}{given})"))
+                r.go(after)
+        r.leave("i32 0")
+        module.routines.append(r.text())
+
+    def _step(self) -> None:
+        """One step: of each part the pieces that matter in it."""
+        r = Routine(f"i32 @step({MACHINE_ARGUMENTS}, i64 %k)", "ret i32 2")
+        body = Body(self.module, r)
+        for part in PARTS_BEFORE_SCRIPT:
+            self._pieces_of_part(body, part)
+        self._do_piece(body, self.script_piece, "@script", "@quiet_script", settles=True)
+        for part in PARTS_AFTER_SCRIPT:
+            self._pieces_of_part(body, part)
+        self._do_piece(body, self.limit_piece, "@limit", "@quiet_limit", settles=True)
+        r.leave("i32 0")
+        self.module.routines.append(r.text())
+
+    def _pieces_of_part(self, body: Body, part: str) -> None:
+        self._begin_part(body.r)
+        for piece in self.pieces:
+            if piece.part == part:
+                i = piece.number
+                self._do_piece(body, i, f"@piece{i}", f"@quiet{i}", settles=piece.settles)
+
+    def _do_piece(self, body: Body, number_: int, routine: str, quiet: str, *, settles: bool) -> None:
+        r = body.r
+        wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
+        due = r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")
+        if settles:
+            due = r.let(f"or i1 {due}, {self._is_pending(body)}")
+        with r.when(due):
+            leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON})"))
+            with r.when(r.let(f"icmp ne i64 {load(r, 'skips')}, 0")):
+                next_ = r.let(f"call i64 {quiet}({PASSED_ON}, i64 %k)")
+                r.do(f"store i64 {next_}, ptr {wake}")
+
+    def _is_pending(self, body: Body) -> str:
+        """Whether something waits for the next settling, or the run has ended."""
+        r = body.r
+        dirty = r.let(f"icmp ne i64 {load(r, 'dirty')}, 0")
+        raised = r.let(f"icmp ne i64 {load(r, 'event_count')}, {load(r, 'mark')}")
+        ended = op.compared(r, ">=", body.load(body.slot(self.module.ending)), op.ZERO)
+        return r.let(f"or i1 {r.let(f'or i1 {dirty}, {raised}')}, {ended}")
+
+    def _open(self) -> None:
+        """Step 0: open the accounts, fire the start rules, judge the endings."""
+        module = self.module
+        r = Routine(f"i32 @open({MACHINE_ARGUMENTS})", "ret i32 2")
+        body = Body(module, r)
+        size = module.program.layout.size
+        r.do(f"call void @llvm.memcpy.p0.p0.i64(ptr %s, ptr {load(r, 'opening')}, i64 {8 * size}, i1 false)")
+        r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.piece_count}, i1 false)")
+        for name in ("row_count", "visited"):
+            store(r, name, "0")
+        store(r, "dirty", "0")
+        only_script = module.program.layout.column("only script").base
+        body.store(load(r, "only_script"), body.slot(only_script))
+        r.do("call void @set_step(ptr %s, ptr %x, i64 0)")
+        self._in_turn(body, ("opening accounts",), ends="i32 1")
+        with body.loop(load(r, "start_count")) as (now, _, _):
+            slot = r.let(f"load i64, ptr {item(r, 'start_slots', 'i64', now)}")
+            value = body.load(item(r, "start_values", "double", now))
+            body.store(value, r.let(f"getelementptr double, ptr %s, i64 {slot}"))
+            self._open_flows(body, slot, value)
+        self._open_tallies(body)
+        self._in_turn(body, ("opening", "part 7"), ends="i32 1")
+        leave_unless_going(r, r.let(f"call i32 @limit({PASSED_ON})"))
+        r.leave("i32 0")
+        module.routines.append(r.text())
+
+    def _in_turn(self, body: Body, names: tuple[str, ...], ends: str) -> None:
+        r = body.r
+        for name in names:
+            self._begin_part(r)
+            signal = r.let(f"call i32 {procedure_routine(self.module, name)}({PASSED_ON})")
+            over, on = r.label(), r.label()
+            r.fork(r.let(f"icmp eq i32 {signal}, 1"), over, on)
+            r.place(over)
+            leave_unless_going(r, r.let(f"call i32 @book_flows({PASSED_ON})"))
+            r.leave(ends)
+            r.place(on)
+            leave_unless_going(r, signal)
+
+    def _open_flows(self, body: Body, slot: str, value: str) -> None:
+        for account in self.module.program.accounts:
+            column = account.column
+            if account.flow_columns is not None:
+                with body.r.when(body.inside(slot, column.base, column.count)):
+                    open_flow(body, account, body.r.let(f"sub i64 {slot}, {column.offset}"), value)
+
+    def _open_tallies(self, body: Body) -> None:
+        """An empty tally for each account that is tallied, with its opening as lowest and highest."""
+        r, program = body.r, self.module.program
+        causes = len(program.causes)
+        size = TALLY_HEAD + causes * TALLY_OF_CAUSE
+        with r.when(r.let(f"icmp ne ptr {load(r, 'tallied')}, null")):
+            length = r.let(f"mul i64 {load(r, 'tally_count')}, {8 * size}")
+            r.do(f"call void @llvm.memset.p0.i64(ptr {load(r, 'tallies')}, i8 0, i64 {length}, i1 false)")
+            rows = 8 * causes * COUNTED
+            r.do(f"call void @llvm.memset.p0.i64(ptr {load(r, 'counts')}, i8 0, i64 {rows}, i1 false)")
+            for account in program.accounts:
+                column = account.column
+                with body.loop(str(column.count)) as (now, _, _):
+                    slot = r.let(f"add i64 {now}, {column.base}")
+                    tally = r.let(f"load i64, ptr {item(r, 'tallied', 'i64', slot)}")
+                    with r.when(r.let(f"icmp sge i64 {tally}, 0")):
+                        value = body.load(r.let(f"getelementptr double, ptr %s, i64 {slot}"))
+                        head = item(r, "tallies", "double", r.let(f"mul i64 {tally}, {size}"))
+                        body.store(value, head)
+                        body.store(value, r.let(f"getelementptr double, ptr {head}, i64 1"))
+
+    def _go(self) -> None:
+        """Steps up to one with a number, or to the end; the run must be open."""
+        r = Routine(f"i32 @go({MACHINE_ARGUMENTS}, i64 %until)", "ret i32 2")
+        body = Body(self.module, r)
+        head, look, on, over, ask, stopped, paused, jump, one, next_ = (r.label() for _ in range(10))
+        r.place(head)
+        r.fork(op.compared(r, ">=", body.load(body.slot(self.module.ending)), op.ZERO), over, look)
+        r.place(over)
+        r.leave("i32 1")
+        r.place(look)
+        visited = r.let(f"add i64 {load(r, 'visited')}, 1")
+        r.fork(r.let(f"icmp eq i64 {r.let(f'and i64 {visited}, {LOOK_FOR_STOP - 1}')}, 0"), ask, on)
+        r.place(ask)
+        asked = r.let(f"load volatile i64, ptr {load(r, 'stop')}")
+        r.fork(r.let(f"icmp ne i64 {asked}, 0"), stopped, on)
+        r.place(stopped)
+        r.leave("i32 3")
+        r.place(on)
+        now = current_step(body)
+        cell = r.cell("i64", None)
+        r.do(f"store i64 {r.let(f'add i64 {now}, 1')}, ptr {cell}")
+        r.fork(r.let(f"icmp ne i64 {load(r, 'skips')}, 0"), jump, one)
+        r.place(jump)
+        least = r.cell("i64", None)
+        r.do(f"store i64 {NEVER}, ptr {least}")
+        with body.loop(str(self.piece_count)) as (index, _, _):
+            wake = r.let(f"load i64, ptr {r.let(f'getelementptr i64, ptr %w, i64 {index}')}")
+            r.do(f"store i64 {_lesser(r, wake, r.let(f'load i64, ptr {least}'))}, ptr {least}")
+        soonest = r.let(f"load i64, ptr {least}")
+        following = r.let(f"load i64, ptr {cell}")
+        later = r.let(f"icmp sgt i64 {soonest}, {following}")
+        r.do(f"store i64 {r.let(f'select i1 {later}, i64 {soonest}, i64 {following}')}, ptr {cell}")
+        r.go(one)
+        r.place(one)
+        step = r.let(f"load i64, ptr {cell}")
+        r.fork(r.let(f"icmp sgt i64 {step}, %until"), paused, next_)
+        r.place(paused)
+        with r.when(r.let(f"icmp slt i64 {now}, %until")):
+            r.do("call void @set_step(ptr %s, ptr %x, i64 %until)")
+        r.leave("i32 0")
+        r.place(next_)
+        r.do(f"call void @set_step(ptr %s, ptr %x, i64 {step})")
+        store(r, "visited", visited)
+        signal = r.let(f"call i32 @step({PASSED_ON}, i64 {step})")
+        ended, other = r.label(), r.label()
+        r.fork(r.let(f"icmp eq i32 {signal}, 1"), ended, other)
+        r.place(ended)
+        leave_unless_going(r, r.let(f"call i32 @book_flows({PASSED_ON})"))
+        r.leave("i32 1")
+        r.place(other)
+        leave_unless_going(r, signal)
+        r.go(head)
+        self.module.routines.append(r.text())
+
+    def _batch(self) -> None:
+        """Runs one after another, from the context's `run` on; `done` counts those that came to their end."""
+        module = self.module
+        r = Routine(f"i32 @batch({MACHINE_ARGUMENTS}, i64 %runs)", "ret i32 2")
+        body = Body(module, r)
+        first = load(r, "run")
+        store(r, "done", "0")
+        with body.loop("%runs") as (now, _, _):
+            store(r, "run", r.let(f"add i64 {first}, {now}"))
+            signal = r.let(f"call i32 @open({PASSED_ON})")
+            self._leave_if_failed(r, signal)
+            self._sample(body, now)
+            signal = r.let(f"call i32 @go({PASSED_ON}, i64 {NEVER})")
+            self._leave_if_failed(r, signal)
+            self._take(body, now)
+            self._add_up(body)
+            store(r, "done", r.let(f"add i64 {now}, 1"))
+        r.leave("i32 0")
+        module.routines.append(r.text())
+
+    def _leave_if_failed(self, r: Routine, signal: str) -> None:
+        bad, good = r.label(), r.label()
+        r.fork(r.let(f"icmp sgt i32 {signal}, 1"), bad, good)
+        r.place(bad)
+        r.leave(f"i32 {signal}")
+        r.place(good)
+
+    def _sample(self, body: Body, run: str) -> None:
+        """Read the chosen accounts at the steps of the grid; a run that is over has no more values."""
+        r = body.r
+        with body.loop(load(r, "grid_count")) as (point, after, _):
+            step = r.let(f"load i64, ptr {item(r, 'grid_steps', 'i64', point)}")
+            signal = r.let(f"call i32 @go({PASSED_ON}, i64 {step})")
+            self._leave_if_failed(r, signal)
+            reached = r.let(f"icmp sge i64 {current_step(body)}, {step}")
+            run_points = r.let(f"mul i64 {run}, {load(r, 'grid_count')}")
+            row = r.let(f"mul i64 {r.let(f'add i64 {run_points}, {point}')}, {load(r, 'sampled_count')}")
+            there = r.label()
+            r.fork(reached, there, after)
+            r.place(there)
+            with body.loop(load(r, "sampled_count")) as (index, _, _):
+                slot = r.let(f"load i64, ptr {item(r, 'sampled_slots', 'i64', index)}")
+                value = r.let(f"call double @worth(ptr %s, ptr %x, i64 {slot})")
+                place = r.let(f"add i64 {row}, {index}")
+                body.store(value, item(r, "samples", "double", place))
+        self._worth()
+
+    def _worth(self) -> None:
+        """`worth`: the value of the account in a slot, whichever account it is."""
+        r = Routine("double @worth(ptr noalias %s, ptr noalias %x, i64 %slot)", "unreachable")
+        body = Body(self.module, r)
+        cell = r.cell("double", None)
+        body.store(body.load(r.let("getelementptr double, ptr %s, i64 %slot")), cell)
+        for account in self.module.program.accounts:
+            column = account.column
+            if account.flow_columns is not None:
+                with r.when(body.inside("%slot", column.base, column.count)):
+                    body.store(worth(body, account, r.let(f"sub i64 %slot, {column.offset}")), cell)
+        r.leave(f"double {body.load(cell)}")
+        self.module.routines.append(r.text())
+
+    def _take(self, body: Body, run: str) -> None:
+        """Keep what is asked for of a run: slots of the state, then (from the state's size on) numbers of tallies
+        and counts."""
+        r, program = body.r, self.module.program
+        state = program.layout.size
+        counts = COUNTED * len(program.causes)
+        with body.loop(load(r, "taken_count")) as (index, _, _):
+            slot = r.let(f"load i64, ptr {item(r, 'taken_slots', 'i64', index)}")
+            cell = r.cell("ptr", None)
+            r.do(f"store ptr {r.let(f'getelementptr double, ptr %s, i64 {slot}')}, ptr {cell}")
+            with r.when(r.let(f"icmp sge i64 {slot}, {state}")):
+                r.do(f"store ptr {item(r, 'counts', 'double', r.let(f'sub i64 {slot}, {state}'))}, ptr {cell}")
+            with r.when(r.let(f"icmp sge i64 {slot}, {state + counts}")):
+                place = r.let(f"sub i64 {slot}, {state + counts}")
+                r.do(f"store ptr {item(r, 'tallies', 'double', place)}, ptr {cell}")
+            value = body.load(r.let(f"load ptr, ptr {cell}"))
+            row = r.let(f"mul i64 {run}, {load(r, 'taken_count')}")
+            place = r.let(f"add i64 {row}, {index}")
+            body.store(value, item(r, "taken", "double", place))
+
+    def _add_up(self, body: Body) -> None:
+        """Add the run's tallies, and their squares, to the sums."""
+        r = body.r
+        size = TALLY_HEAD + len(self.module.program.causes) * TALLY_OF_CAUSE
+        with r.when(r.let(f"icmp ne ptr {load(r, 'sums')}, null")):
+            length = r.let(f"mul i64 {load(r, 'tally_count')}, {size}")
+            with body.loop(length) as (index, _, _):
+                value = body.load(item(r, "tallies", "double", index))
+                place = r.let(f"shl i64 {index}, 1")
+                for offset, addend in ((0, value), (1, op.mul(r, value, value))):
+                    address = item(r, "sums", "double", r.let(f"add i64 {place}, {offset}"))
+                    body.store(op.add(r, body.load(address), addend), address)
+
+
+def _lesser(r: Routine, a: str, b: str) -> str:
+    return r.let(f"select i1 {r.let(f'icmp slt i64 {a}, {b}')}, i64 {a}, i64 {b}")

@@ -1,0 +1,177 @@
+"""The native engine as the rest of the library sees it: machine code of a program, and players of its runs."""
+
+from __future__ import annotations
+
+import ctypes
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from mint_ledger.engines.accounts import Start
+from mint_ledger.engines.moment import DUE_TOLERANCE, Moment
+from mint_ledger.engines.native.compiling import Machine, module_text, object_code
+from mint_ledger.engines.native.context import ROW_SIZE, TALLY_HEAD, TALLY_OF_CAUSE, Context
+from mint_ledger.engines.native.course import COUNTED, FAILED, STOPPED
+from mint_ledger.engines.native.statements import EVENT_SIZE
+from mint_ledger.engines.statements import MAX_EVENTS
+from mint_ledger.journal.row import Row
+from mint_ledger.program.program import Program, ScriptItem
+
+Floats = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
+Integers = np.ndarray[tuple[int, ...], np.dtype[np.int64]]
+
+FIRST_ROWS = 4_096
+HEAD = 15
+FOREVER = 2**62
+
+
+class CannotGoOn(Exception):
+    """A run could not go on; `run` is its number. The reference engine can say why."""
+
+    def __init__(self, run: int) -> None:
+        super().__init__(run)
+        self.run = run
+
+
+class Interrupted(Exception):
+    """Somebody set the stop flag."""
+
+
+@dataclass(frozen=True)
+class Sampling:
+    """Which slots are read at which steps."""
+
+    steps: Integers
+    slots: Integers
+
+
+class NativeCode:
+    """A program's machine code; it can be shared by any number of players and threads."""
+
+    def __init__(self, program: Program, scripts: Sequence[str] = (), code: bytes | None = None) -> None:
+        self.program = program
+        self.scripts = tuple(scripts)
+        if code is None:
+            text, self.pieces = module_text(program, scripts)
+            code = object_code(text)
+        self.code = code
+        self._machine = Machine(code)
+        state = [ctypes.c_void_p] * 4
+        self.open = ctypes.CFUNCTYPE(ctypes.c_int32, *state)(self._machine.address("mint_open"))
+        self.go = ctypes.CFUNCTYPE(ctypes.c_int32, *state, ctypes.c_int64)(self._machine.address("mint_go"))
+        self.batch = ctypes.CFUNCTYPE(ctypes.c_int32, *state, ctypes.c_int64)(self._machine.address("mint_batch"))
+
+
+class NativePlayer:
+    """Plays runs of a program, one at a time; each thread has one of its own.
+
+    Args:
+        code: the machine code.
+        dials: the dials' values, shape (len(program.dials.values),).
+        seed: the study's seed.
+        starts: accounts that open with other values.
+        script: what happens from outside; its procedures have to be among the code's scripts.
+        only_script: no timers of attacks and rules, no habits.
+        skips: whether quiet steps are skipped (the results are the same).
+        stop: an integer that stops the run when it is not 0, shape (1,).
+    """
+
+    def __init__(
+        self,
+        code: NativeCode,
+        dials: Sequence[float] | None = None,
+        *,
+        seed: int = 1,
+        starts: Sequence[Start] = (),
+        script: Sequence[ScriptItem] = (),
+        only_script: bool = False,
+        skips: bool = True,
+        stop: Integers | None = None,
+    ) -> None:
+        self.code = code
+        program = code.program
+        self.program = program
+        self.state = np.zeros(program.layout.size)
+        self.dials = np.array(program.dials.values if dials is None else dials, dtype=np.float64)
+        if not len(self.dials):
+            self.dials = np.zeros(1)
+        self.wakes = np.zeros(code.pieces, dtype=np.int64)
+        self._kept: dict[str, np.ndarray[tuple[int, ...], np.dtype[np.generic]]] = {}
+        self.context = Context()
+        moment = Moment(program, list(self.dials))
+        context = self.context
+        context.seed = ctypes.c_int64(seed).value
+        context.steps_per_second = moment.steps_per_second
+        context.step_length = moment.step_length
+        context.is_whole = int(moment.is_whole)
+        context.tolerance = -DUE_TOLERANCE / moment.steps_per_second
+        context.skips = int(skips)
+        context.only_script = float(only_script)
+        context.horizon = FOREVER >> 2
+        self._give("events", np.zeros(MAX_EVENTS * EVENT_SIZE))
+        self._give("rows", np.zeros(ROW_SIZE))
+        context.row_room = 1
+        self._give("stop", np.zeros(1, dtype=np.int64) if stop is None else stop)
+        self._give("opening", np.array(program.layout.opening()))
+        slots = [start.column.offset + start.entity for start in starts]
+        context.start_count = len(slots)
+        self._give("start_slots", np.array([*slots, 0], dtype=np.int64))
+        self._give("start_values", np.array([*(start.value for start in starts), 0.0]))
+        context.script_count = len(script)
+        self._give("script_times", np.array([*(item.at for item in script), 0.0]))
+        numbers = [code.scripts.index(item.procedure) for item in script]
+        self._give("script_procedures", np.array([*numbers, 0], dtype=np.int64))
+
+    def _give(self, name: str, array: np.ndarray[tuple[int, ...], np.dtype[np.generic]]) -> None:
+        self._kept[name] = array
+        setattr(self.context, name, array.ctypes.data)
+
+    def _pointers(self) -> tuple[int, int, int, int]:
+        return (
+            self.state.ctypes.data,
+            self.dials.ctypes.data,
+            ctypes.addressof(self.context),
+            self.wakes.ctypes.data,
+        )
+
+    def _heed(self, signal: int) -> None:
+        if signal == STOPPED:
+            raise Interrupted
+        if signal == FAILED:
+            raise CannotGoOn(int(self.context.run))
+
+    def play(self, run: int = 0, until_step: int = FOREVER) -> None:
+        """Play a run from its opening, to its end or to a step.
+
+        Raises:
+            CannotGoOn: a formula has no result, a posting is not finite, reactions go round.
+            Interrupted: the stop flag was set.
+        """
+        self.context.run = run
+        self._heed(self.code.open(*self._pointers()))
+        self._heed(self.code.go(*self._pointers(), until_step))
+
+    def journal(self, run: int = 0) -> list[Row]:
+        """Play a run and return its rows; where the room does not suffice, it is played again with more."""
+        room = FIRST_ROWS
+        while True:
+            self._give("rows", np.zeros(room * ROW_SIZE))
+            self.context.row_room = room
+            self.context.listens = 1
+            self.play(run)
+            needed = int(self.context.row_count) + 1
+            if needed <= room:
+                break
+            room = needed
+        return rows_of(self._kept["rows"].reshape(room, ROW_SIZE)[1:needed])
+
+    @property
+    def visited(self) -> int:
+        """How many steps were visited in the last run."""
+        return int(self.context.visited)
+
+
+def rows_of(numbers: np.ndarray[tuple[int, ...], np.dtype[np.generic]]) -> list[Row]:
+    """Rows from their numbers, shape (rows, ROW_SIZE)."""
+    return [Row(*row[: HEAD - 1], tuple(row[HEAD : HEAD + int(row[HEAD - 1])])) for row in numbers.tolist()]

@@ -1,0 +1,361 @@
+"""The expressions of a program in machine code, in the order of `engines/expressions.py`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from mint_ledger.engines.native import operations as op
+from mint_ledger.engines.native.assembly import PASSED_ON, Routine, number
+from mint_ledger.engines.native.context import load
+from mint_ledger.engines.native.module import Body, Module, flow_key
+from mint_ledger.program import expressions as ex
+from mint_ledger.program.program import Account
+from mint_ledger.program.state import Column
+
+
+def expression(body: Body, e: ex.Expr) -> str:
+    """The value of an expression."""
+    if isinstance(e, FLAGS):
+        return op.flag_value(body.r, condition(body, e))
+    return _LOWERING[type(e)](body, e)
+
+
+def condition(body: Body, e: ex.Expr) -> str:
+    """Whether an expression holds, as a flag."""
+    match e:
+        case ex.Compare():
+            return op.compared(body.r, e.op, expression(body, e.left), expression(body, e.right))
+        case ex.And():
+            return _all(body, e.items, stop_at=False)
+        case ex.Or():
+            return _all(body, e.items, stop_at=True)
+        case ex.Due():
+            late = op.sub(body.r, load(body.r, "time"), expression(body, e.value))
+            return op.compared(body.r, ">=", late, load(body.r, "tolerance"))
+        case ex.Unary("not", value):
+            return body.r.let(f"xor i1 {condition(body, value)}, true")
+        case ex.Constant(value):
+            return "true" if value != 0.0 else "false"
+    return op.is_true(body.r, expression(body, e))
+
+
+def _all(body: Body, items: tuple[ex.Expr, ...], *, stop_at: bool) -> str:
+    r = body.r
+    cell = r.cell("i1", None)
+    done = r.label()
+    for position, item in enumerate(items):
+        flag = condition(body, item)
+        r.do(f"store i1 {flag}, ptr {cell}")
+        if position < len(items) - 1:
+            on = r.label()
+            r.fork(flag, *((done, on) if stop_at else (on, done)))
+            r.place(on)
+    if not items:
+        r.do(f"store i1 {'false' if stop_at else 'true'}, ptr {cell}")
+    r.place(done)
+    return r.let(f"load i1, ptr {cell}")
+
+
+def _constant(_: Body, e: ex.Constant) -> str:
+    return number(e.value)
+
+
+def _dial(body: Body, e: ex.Dial) -> str:
+    return body.load(body.r.let(f"getelementptr double, ptr %d, i64 {e.index}"))
+
+
+def _dial_of(body: Body, e: ex.DialOf) -> str:
+    r = body.r
+    table = body.module.table(e.table)
+    place = r.let(f"sub i64 {entity_number(body, e.entity)}, {e.first}")
+    known = r.let(f"icmp ult i64 {place}, {len(e.table)}")
+    safe = r.let(f"select i1 {known}, i64 {place}, i64 0")
+    index = r.let(f"load i64, ptr {r.let(f'getelementptr i64, ptr {table}, i64 {safe}')}")
+    given = r.let(f"and i1 {known}, {r.let(f'icmp sge i64 {index}, 0')}")
+    address = r.let(f"getelementptr double, ptr %d, i64 {r.let(f'select i1 {given}, i64 {index}, i64 0')}")
+    return op.chosen(r, given, body.load(address), op.ZERO)
+
+
+def entity_number(body: Body, e: ex.Expr) -> str:
+    """An entity's number as an integer."""
+    if isinstance(e, ex.Constant):
+        return str(int(e.value))
+    if isinstance(e, ex.Local) and e.index in body.entities:
+        return body.entities[e.index][0]
+    return op.index_of(body.r, expression(body, e))
+
+
+def _is_inside(body: Body, e: ex.Expr, column: Column) -> bool:
+    """Whether an entity is known to be one of a column's."""
+    last = column.first + column.count
+    if isinstance(e, ex.Constant):
+        return column.first <= e.value < last
+    if isinstance(e, ex.Local) and e.index in body.entities:
+        return all(column.first <= first and first + n <= last for first, n in body.entities[e.index][1])
+    return False
+
+
+def safe_place(body: Body, column: Column, e: ex.Expr) -> tuple[str, str | None]:
+    """An entity's number, made one of the column's, and a flag whether it was; no flag where it always is."""
+    index = entity_number(body, e)
+    if _is_inside(body, e, column):
+        return index, None
+    known = body.inside(index, column.first, column.count)
+    return body.r.let(f"select i1 {known}, i64 {index}, i64 {column.first}"), known
+
+
+def _at(body: Body, e: ex.At) -> str:
+    body.look(body.module.key_of(e.column))
+    if e.column.base in body.module.accounts:
+        body.look(flow_key(e.column))
+    index, known = safe_place(body, e.column, e.entity)
+    value = body.load(body.slot_at(e.column.offset, index))
+    return value if known is None else op.chosen(body.r, known, value, op.ZERO)
+
+
+def _read(body: Body, e: ex.Read) -> str:
+    account = body.module.account(e.column)
+    if account.flow_columns is None:
+        return _at(body, ex.At(e.column, e.entity))
+    body.look(e.column.base)
+    body.look(flow_key(e.column))
+    index, known = safe_place(body, e.column, e.entity)
+    value = worth(body, account, index)
+    return value if known is None else op.chosen(body.r, known, value, op.ZERO)
+
+
+def worth(body: Body, account: Account, index: str) -> str:
+    """What an account is worth at this moment, its flow included."""
+    flows = account.flow_columns
+    value = body.load(body.slot_at(account.column.offset, index))
+    if flows is None:
+        return value
+    r = body.r
+    rests = op.compared(r, "==", body.load(body.slot_at(flows.rate.offset, index)), op.ZERO)
+    cell = r.cell("double", None)
+    r.do(f"store double {value}, ptr {cell}")
+    with r.when(r.let(f"xor i1 {rests}, true")):
+        body.store(flowed(body, account, index), cell)
+    return body.load(cell)
+
+
+def flowed(body: Body, account: Account, index: str) -> str:
+    """What an account is worth whose flow is under way."""
+    name = f"@flowed{body.module.accounts[account.column.base]}"
+    body.module.want(name, lambda: _flowed(body.module, account, name))
+    return body.r.let(f"call double {name}(ptr %s, ptr %x, i64 {index})")
+
+
+def _flowed(module: Module, account: Account, name: str) -> str:
+    r = Routine(f"double {name}(ptr noalias %s, ptr noalias %x, i64 %e)", "unreachable")
+    body = Body(module, r)
+    flows = account.flow_columns
+    assert flows is not None
+    moved = flow_amount(body, account, "%e")
+    rate = body.load(body.slot_at(flows.rate.offset, "%e"))
+    end = body.load(body.slot_at(flows.to.offset, "%e"))
+    value = op.add(r, body.load(body.slot_at(account.column.offset, "%e")), moved)
+    up = op.chosen(r, op.compared(r, "<", value, end), value, end)
+    down = op.chosen(r, op.compared(r, ">", value, end), value, end)
+    r.leave(f"double {op.chosen(r, op.compared(r, '>', rate, op.ZERO), up, down)}")
+    return r.text()
+
+
+def flow_amount(body: Body, account: Account, index: str) -> str:
+    """What a flow has made since its anchor; whole points for a whole stat."""
+    r = body.r
+    flows = account.flow_columns
+    assert flows is not None
+    now = body.load(body.slot(body.module.step))
+    steps = op.sub(r, now, body.load(body.slot_at(flows.anchor.offset, index)))
+    rate = body.load(body.slot_at(flows.rate.offset, index))
+    moved = op.mul(r, rate, seconds_of(r, steps))
+    whole = [(first, count) for first, count, spec in account.specs if spec.whole]
+    if not whole:
+        return moved
+    nudge = r.let(f"call double @llvm.copysign.f64(double {number(1e-9)}, double {moved})")
+    points = op.plus_zero(r, op.whole_part(r, op.add(r, moved, nudge)))
+    if len(whole) == len(account.specs):
+        return points
+    counted = "false"
+    for first, count in whole:
+        counted = r.let(f"or i1 {counted}, {body.inside(index, first, count)}")
+    return op.chosen(r, counted, points, moved)
+
+
+def seconds_of(r: Routine, steps: str) -> str:
+    """A number of steps in seconds (or turns)."""
+    return r.let(f"call double @seconds(ptr %x, double {steps})")
+
+
+def seconds_function() -> str:
+    """`seconds`: steps / n, or steps · step where n is not whole."""
+    r = Routine("double @seconds(ptr noalias %x, double %k)", "unreachable")
+    whole, other = r.label(), r.label()
+    r.fork(r.let(f"icmp ne i64 {load(r, 'is_whole')}, 0"), whole, other)
+    r.place(whole)
+    seconds = r.let(f"fdiv double %k, {load(r, 'steps_per_second')}")
+    r.leave(f"double {seconds}")
+    r.place(other)
+    r.leave(f"double {op.mul(r, '%k', load(r, 'step_length'))}")
+    return r.text()
+
+
+def _local(body: Body, e: ex.Local) -> str:
+    return body.load(body.local(e.index))
+
+
+def _unary(body: Body, e: ex.Unary) -> str:
+    return op.unary(body.r, e.op, expression(body, e.value))
+
+
+def _binary(body: Body, e: ex.Binary) -> str:
+    left = expression(body, e.left)
+    return op.binary(body.r, e.op, left, expression(body, e.right))
+
+
+def _choose(body: Body, e: ex.Choose) -> str:
+    r = body.r
+    cell = r.cell("double", None)
+    then, other, after = r.label(), r.label(), r.label()
+    r.fork(condition(body, e.condition), then, other)
+    r.place(then)
+    body.store(expression(body, e.then), cell)
+    r.go(after)
+    r.place(other)
+    body.store(expression(body, e.other), cell)
+    r.place(after)
+    return body.load(cell)
+
+
+def _fold(body: Body, e: ex.Fold) -> str:
+    if e.op == "nth":
+        return _nth(body, e)
+    r = body.r
+    empty = {"all": op.ONE, "argmin": number(-1.0), "argmax": number(-1.0)}.get(e.op, op.ZERO)
+    result, best, found = r.cell("double", None), r.cell("double", None), r.cell("i1", None)
+    body.store(empty, result)
+    body.store(op.ZERO, best)
+    r.do(f"store i1 false, ptr {found}")
+    with body.each(e.ranges, e.local):
+        with r.when(condition(body, e.where)):
+            _fold_in(body, e, result, best, found)
+    return body.load(result)
+
+
+def _fold_in(body: Body, e: ex.Fold, result: str, best: str, found: str) -> None:
+    r = body.r
+    if e.op in ("any", "all"):
+        flag = condition(body, e.body)
+        wanted = flag if e.op == "any" else r.let(f"xor i1 {flag}, true")
+        with r.when(wanted):
+            body.store(op.ONE if e.op == "any" else op.ZERO, result)
+        return
+    value = expression(body, e.body)
+    if e.op in ("sum", "count"):
+        body.store(op.add(r, body.load(result), value if e.op == "sum" else op.ONE), result)
+        return
+    sign = number(1.0 if e.op in ("min", "argmin") else -1.0)
+    less = op.compared(r, "<", op.mul(r, value, sign), op.mul(r, body.load(best), sign))
+    first = r.let(f"xor i1 {r.let(f'load i1, ptr {found}')}, true")
+    with r.when(r.let(f"or i1 {less}, {first}")):
+        r.do(f"store i1 true, ptr {found}")
+        body.store(value, best)
+        body.store(value if e.op in ("min", "max") else body.load(body.local(e.local)), result)
+
+
+def _nth(body: Body, e: ex.Fold) -> str:
+    r = body.r
+    left = r.cell("i64", None)
+    result = r.cell("double", None)
+    r.do(f"store i64 {op.index_of(r, expression(body, e.body))}, ptr {left}")
+    body.store(number(-1.0), result)
+    with body.each(e.ranges, e.local) as (_, _, end):
+        with r.when(condition(body, e.where)):
+            now = r.let(f"load i64, ptr {left}")
+            this, other = r.label(), r.label()
+            r.fork(r.let(f"icmp eq i64 {now}, 0"), this, other)
+            r.place(this)
+            body.store(body.load(body.local(e.local)), result)
+            r.go(end)
+            r.place(other)
+            r.do(f"store i64 {r.let(f'sub i64 {now}, 1')}, ptr {left}")
+    return body.load(result)
+
+
+def _step(body: Body, _: ex.Step) -> str:
+    return body.load(body.slot(body.module.step))
+
+
+def _time(body: Body, _: ex.Time) -> str:
+    return load(body.r, "time")
+
+
+def _seconds(body: Body, e: ex.Seconds) -> str:
+    return seconds_of(body.r, expression(body, e.steps))
+
+
+def _apply(body: Body, e: ex.Apply) -> str:
+    return call_procedure(body, e.function, e.arguments)
+
+
+def call_procedure(body: Body, name: str, arguments: tuple[ex.Expr, ...]) -> str:
+    """Carry out a procedure; the run stops or ends if it does so. Gives the procedure's result."""
+    from mint_ledger.engines.native.statements import procedure_routine
+
+    r = body.r
+    routine = procedure_routine(body.module, name)
+    parameters = body.module.program.procedures[name].parameters
+    values = [expression(body, argument) for argument in arguments][:parameters]
+    values += [op.ZERO] * (parameters - len(values))
+    given = "".join(f", double {value}" for value in values)
+    signal = r.let(f"call i32 {routine}({PASSED_ON}{given})")
+    leave_unless_going(r, signal)
+    if body.module.program.procedures[name].result is None:
+        return op.ZERO
+    return load(r, "result")
+
+
+def leave_unless_going(r: Routine, signal: str) -> None:
+    """Pass on that the run has stopped or ended."""
+    out, on = r.label(), r.label()
+    r.fork(r.let(f"icmp eq i32 {signal}, 0"), on, out)
+    r.place(out)
+    if r.head.startswith("i32"):
+        r.leave(f"i32 {signal}")
+    else:
+        r.fail()
+    r.place(on)
+
+
+def _checked(body: Body, e: ex.Checked) -> str:
+    value = expression(body, e.value)
+    body.r.fail_unless(op.is_finite(body.r, value))
+    return value
+
+
+def _only(body: Body, e: ex.Only) -> str:
+    body.r.fail_unless(condition(body, e.condition))
+    return expression(body, e.value)
+
+
+FLAGS = (ex.Compare, ex.And, ex.Or, ex.Due)
+_LOWERING: dict[type, Callable[[Body, Any], str]] = {
+    ex.Constant: _constant,
+    ex.Dial: _dial,
+    ex.DialOf: _dial_of,
+    ex.At: _at,
+    ex.Read: _read,
+    ex.Local: _local,
+    ex.Unary: _unary,
+    ex.Binary: _binary,
+    ex.Choose: _choose,
+    ex.Fold: _fold,
+    ex.Step: _step,
+    ex.Time: _time,
+    ex.Seconds: _seconds,
+    ex.Apply: _apply,
+    ex.Checked: _checked,
+    ex.Only: _only,
+}

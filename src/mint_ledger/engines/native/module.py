@@ -1,0 +1,181 @@
+"""The module in the making: the program, and what the routines of it need to know of each other."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+
+from mint_ledger.engines.native.assembly import Routine
+from mint_ledger.program import expressions as ex
+from mint_ledger.program.program import Account, Program
+from mint_ledger.program.state import Column
+
+
+class Module:
+    """All routines of a program; those of procedures are made when they are first asked for."""
+
+    def __init__(self, program: Program, scripts: Sequence[str] = ()) -> None:
+        self.program = program
+        self.scripts = tuple(scripts)
+        self.accounts = {account.column.base: index for index, account in enumerate(program.accounts)}
+        self.numbers = {name: index for index, name in enumerate(program.procedures)}
+        self._flows = {
+            column.base: flow_key(account.column)
+            for account in program.accounts
+            if account.flow_columns is not None
+            for column in flow_columns(account)
+        }
+        self.step = program.layout.column("step").base
+        self.present = program.layout.column("present")
+        self.ending = program.layout.column("ending").base
+        self.winner = program.layout.column("winner").base
+        self.script_position = program.layout.column("script position").base
+        self.routines: list[str] = []
+        self.tables: dict[tuple[int, ...], str] = {}
+        # For each column (by its base; a flow's by its account's, negative) the parts of a step that look at it.
+        self.lookers: dict[int, set[int]] = {}
+        # What the quiet routine of each procedure reads.
+        self.quiet_looks: dict[str, set[int]] = {}
+        self._wanted: list[Callable[[], str]] = []
+        self._asked: set[str] = set()
+
+    def account(self, column: Column) -> Account:
+        """The account of a value column."""
+        return self.program.accounts[self.accounts[column.base]]
+
+    def key_of(self, column: Column) -> int:
+        """How a column is named among what parts of a step look at: all of a flow's columns are one."""
+        return self._flows.get(column.base, column.base)
+
+    def want(self, name: str, make: Callable[[], str]) -> str:
+        """A routine's name; it is made, once, before the module is done."""
+        if name not in self._asked:
+            self._asked.add(name)
+            self._wanted.append(make)
+        return name
+
+    def make_wanted(self) -> None:
+        """Make all routines that were asked for, and those that they ask for."""
+        while self._wanted:
+            self.routines.append(self._wanted.pop()())
+
+    def table(self, numbers: tuple[int, ...]) -> str:
+        """A constant array of integers."""
+        return self.tables.setdefault(numbers, f"@t{len(self.tables)}")
+
+    def table_text(self) -> list[str]:
+        """All constant arrays."""
+        return [
+            f"{name} = internal constant [{len(numbers)} x i64] [{', '.join(f'i64 {n}' for n in numbers)}]"
+            for numbers, name in self.tables.items()
+        ]
+
+
+def flow_key(column: Column) -> int:
+    """How the flow of an account is named among what parts of a step look at."""
+    return -1 - column.base
+
+
+def flow_columns(account: Account) -> tuple[Column, ...]:
+    """The columns of an account's flow."""
+    flows = account.flow_columns
+    if flows is None:
+        return ()
+    return (flows.rate, flows.to, flows.anchor, flows.booked, flows.since, flows.waits_from, flows.at_limit)
+
+
+@dataclass
+class Body:
+    """What a routine's lowering keeps at hand."""
+
+    module: Module
+    r: Routine
+    cells: list[str] = field(default_factory=list)
+    # Entities' numbers as integers, for the locals of loops, with the loop's ranges.
+    entities: dict[int, tuple[str, ex.Ranges]] = field(default_factory=dict)
+    # Which columns were read; only kept for quiet routines.
+    looked_at: set[int] | None = None
+
+    def local(self, index: int) -> str:
+        """A local's cell."""
+        while len(self.cells) <= index:
+            self.cells.append(self.r.cell("double", "0.0"))
+        return self.cells[index]
+
+    def look(self, key: int) -> None:
+        """Note that a column was read."""
+        if self.looked_at is not None:
+            self.looked_at.add(key)
+
+    def slot(self, slot: int) -> str:
+        """The address of a slot."""
+        return self.r.let(f"getelementptr double, ptr %s, i64 {slot}")
+
+    def slot_at(self, offset: int, index: str) -> str:
+        """The address of an entity's slot; the entity is known to be one of the column's."""
+        return self.r.let(f"getelementptr double, ptr %s, i64 {self.r.let(f'add i64 {index}, {offset}')}")
+
+    def load(self, address: str) -> str:
+        """What a slot holds."""
+        return self.r.let(f"load double, ptr {address}")
+
+    def store(self, value: str, address: str) -> None:
+        """Set a slot."""
+        self.r.do(f"store double {value}, ptr {address}")
+
+    def store_local(self, index: int, value: str) -> None:
+        """Set a local."""
+        self.entities.pop(index, None)
+        self.store(value, self.local(index))
+
+    def mark(self, *keys: int) -> None:
+        """A column has changed: the parts that look at it are to be looked at again."""
+        for part in sorted(set().union(*(self.module.lookers.get(key, set()) for key in keys))):
+            address = self.r.let(f"getelementptr i64, ptr %w, i64 {part}")
+            self.r.do(f"store i64 0, ptr {address}")
+
+    def inside(self, index: str, first: int, count: int) -> str:
+        """Whether an entity is one of a run."""
+        place = self.r.let(f"sub i64 {index}, {first}")
+        return self.r.let(f"icmp ult i64 {place}, {count}")
+
+    @contextmanager
+    def loop(self, count: str) -> Iterator[tuple[str, str, str]]:
+        """A loop; gives the round (from 0), where a round ends and where the loop ends."""
+        r = self.r
+        cell = r.cell("i64", None)
+        head, inner, after, end = (r.label() for _ in range(4))
+        r.do(f"store i64 0, ptr {cell}")
+        r.place(head)
+        now = r.let(f"load i64, ptr {cell}")
+        r.fork(r.let(f"icmp slt i64 {now}, {count}"), inner, end)
+        r.place(inner)
+        yield now, after, end
+        r.place(after)
+        r.do(f"store i64 {r.let(f'add i64 {now}, 1')}, ptr {cell}")
+        r.go(head)
+        r.place(end)
+
+    @contextmanager
+    def each(self, ranges: ex.Ranges, local: int) -> Iterator[tuple[str, str, str]]:
+        """A loop over entities; gives the entity's number, where a round ends and where the loop ends."""
+        r = self.r
+        kept = self.entities.get(local)
+        with self.loop(str(sum(count for _, count in ranges))) as (now, after, end):
+            entity, passed = now, 0
+            for position, (first, count) in enumerate(ranges):
+                moved = r.let(f"add i64 {now}, {first - passed}")
+                if position == 0:
+                    entity = moved
+                else:
+                    later = r.let(f"icmp sge i64 {now}, {passed}")
+                    entity = r.let(f"select i1 {later}, i64 {moved}, i64 {entity}")
+                passed += count
+            self.store(r.let(f"sitofp i64 {entity} to double"), self.local(local))
+            self.entities[local] = (entity, ranges)
+            yield entity, after, end
+        if kept is None:
+            self.entities.pop(local, None)
+        else:
+            self.entities[local] = kept

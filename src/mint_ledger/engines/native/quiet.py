@@ -1,0 +1,734 @@
+"""Which steps may be skipped: for each part of a step the first later one in which it might do anything.
+
+A quiet routine goes the way of the part's own statements, as things stand. It changes nothing: where a statement
+would, the next step matters. On its way it asks of each condition when it may turn, and gives the least of those
+steps. A condition that compares something monotone in time (the clock, an account with a flow under way) with
+something that stands still turns once at most, and correctly rounded operations keep it so; the step is found by
+bisection on the same expression that the part itself works out. Whatever else moves, matters in each step. The
+answer holds until a column changes that the routine has read; the store of a column marks the parts that look at it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from typing import Any
+
+from mint_ledger.engines.native import operations as op
+from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, is_ready, limits_of, of_entity
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine
+from mint_ledger.engines.native.context import load, store
+from mint_ledger.engines.native.expressions import condition, entity_number, expression, safe_place, seconds_of, worth
+from mint_ledger.engines.native.module import Body, Module, flow_key
+from mint_ledger.engines.native.statements import is_present
+from mint_ledger.program import expressions as ex
+from mint_ledger.program import statements as st
+from mint_ledger.program.program import Account, FlowSpec
+
+NEVER = str(2**62)
+ORDERED = ("<", "<=", ">", ">=")
+
+
+class _Unknown:
+    """The meaning of a local that may move in a way that cannot be followed."""
+
+
+UNKNOWN = _Unknown()
+Meaning = ex.Expr | _Unknown
+
+
+@dataclass
+class Quiet(Body):
+    """A quiet routine in the making.
+
+    Attributes:
+        least: the cell of the least step found so far.
+        meanings: what the locals stand for that move with time; others stand still.
+    """
+
+    least: str = ""
+    meanings: dict[int, Meaning] = field(default_factory=dict)
+
+    def at_most(self, step: str) -> None:
+        """That step may matter."""
+        now = self.r.let(f"load i64, ptr {self.least}")
+        sooner = self.r.let(f"icmp slt i64 {step}, {now}")
+        self.r.do(f"store i64 {self.r.let(f'select i1 {sooner}, i64 {step}, i64 {now}')}, ptr {self.least}")
+
+    def now(self) -> None:
+        """The next step matters."""
+        self.r.fail()
+
+    def now_if(self, flag: str) -> None:
+        """The next step matters if a flag holds."""
+        self.r.fail_unless(self.r.let(f"xor i1 {flag}, true"))
+
+    def moves(self, e: ex.Expr) -> bool:
+        """Whether an expression may change while nothing happens but time."""
+        return any(self._moves_itself(part) for part in parts_of(e))
+
+    def _moves_itself(self, e: ex.Expr) -> bool:
+        match e:
+            case ex.Local(index):
+                return index in self.meanings
+            case ex.Step() | ex.Time() | ex.Due():
+                return True
+            case ex.Read(column):
+                return self.module.account(column).flow_columns is not None
+            case ex.At(column):
+                return column.base == self.module.step
+            case ex.Apply(function):
+                return looks_at_time(self.module, function)
+        return False
+
+    def explained(self, e: ex.Expr) -> ex.Expr | None:
+        """An expression with what its moving locals stand for; none where that is not known."""
+        return explained(e, self.meanings)
+
+
+def parts_of(e: ex.Expr) -> Iterable[ex.Expr]:
+    """An expression and all that it is made of."""
+    yield e
+    for part in children(e):
+        yield from parts_of(part)
+
+
+def children(e: ex.Expr) -> tuple[ex.Expr, ...]:
+    """What an expression is made of."""
+    match e:
+        case ex.DialOf() | ex.At() | ex.Read():
+            return (e.entity,)
+        case ex.Unary() | ex.Due() | ex.Checked():
+            return (e.value,)
+        case ex.Binary() | ex.Compare():
+            return (e.left, e.right)
+        case ex.And() | ex.Or():
+            return e.items
+        case ex.Choose():
+            return (e.condition, e.then, e.other)
+        case ex.Fold():
+            return (e.where, e.body)
+        case ex.Seconds():
+            return (e.steps,)
+        case ex.Apply():
+            return e.arguments
+        case ex.Only():
+            return (e.value, e.condition)
+    return ()
+
+
+def explained(e: ex.Expr, meanings: dict[int, Meaning]) -> ex.Expr | None:
+    """See `Quiet.explained`."""
+    if isinstance(e, ex.Local):
+        meaning = meanings.get(e.index, e)
+        return None if isinstance(meaning, _Unknown) else meaning
+    found = [explained(part, meanings) for part in children(e)]
+    if any(part is None for part in found):
+        return None
+    parts: list[Any] = found
+    match e:
+        case ex.DialOf():
+            return ex.DialOf(e.table, e.first, *parts)
+        case ex.At():
+            return ex.At(e.column, *parts)
+        case ex.Read():
+            return ex.Read(e.column, *parts)
+        case ex.Unary():
+            return ex.Unary(e.op, *parts)
+        case ex.Due():
+            return ex.Due(*parts)
+        case ex.Checked():
+            return ex.Checked(parts[0], e.formula)
+        case ex.Binary():
+            return ex.Binary(e.op, *parts)
+        case ex.Compare():
+            return ex.Compare(e.op, *parts)
+        case ex.And():
+            return ex.And(tuple(parts))
+        case ex.Or():
+            return ex.Or(tuple(parts))
+        case ex.Choose():
+            return ex.Choose(*parts)
+        case ex.Fold():
+            return ex.Fold(e.op, e.local, e.ranges, *parts)
+        case ex.Seconds():
+            return ex.Seconds(*parts)
+        case ex.Apply():
+            return ex.Apply(e.function, tuple(parts))
+        case ex.Only():
+            return ex.Only(parts[0], parts[1], e.fault)
+    return e
+
+
+def looks_at_time(module: Module, function: str) -> bool:
+    """Whether a function looks at more than its arguments."""
+    return any(
+        isinstance(part, (ex.At, ex.Read, ex.Step, ex.Time, ex.Due))
+        or (isinstance(part, ex.Apply) and part.function != function and looks_at_time(module, part.function))
+        for part in expressions_of(module.program.procedures[function])
+    )
+
+
+def expressions_of(procedure: st.Procedure) -> Iterable[ex.Expr]:
+    """All expressions of a procedure that only works with its arguments."""
+    if procedure.result is not None:
+        yield from parts_of(procedure.result)
+    waiting = list(procedure.body)
+    while waiting:
+        statement = waiting.pop()
+        match statement:
+            case st.Let():
+                yield from parts_of(statement.value)
+            case st.If():
+                yield from parts_of(statement.condition)
+                waiting += [*statement.then, *statement.other]
+            case st.Each():
+                if statement.repeat is not None:
+                    yield from parts_of(statement.repeat)
+                waiting += statement.body
+            case st.Leave():
+                pass
+            case _:
+                # Anything else does more than work with arguments.
+                yield ex.Time()
+
+
+def is_monotone(q: Quiet, e: ex.Expr) -> bool:
+    """Whether an expression goes only up or only down with time, while nothing happens."""
+    if not q.moves(e):
+        return True
+    match e:
+        case ex.Step() | ex.Time():
+            return True
+        case ex.Read() | ex.At():
+            return not q.moves(e.entity)
+        case ex.Seconds():
+            return is_monotone(q, e.steps)
+        case ex.Checked():
+            return is_monotone(q, e.value)
+        case ex.Unary("negate" | "floor" | "ceil" | "round", value):
+            return is_monotone(q, value)
+        case ex.Binary("/", left, right):
+            return is_monotone(q, left) and not q.moves(right)
+        case ex.Binary("+" | "-" | "*" | "min" | "max", left, right):
+            return (is_monotone(q, left) and not q.moves(right)) or (not q.moves(left) and is_monotone(q, right))
+        case ex.Choose():
+            return not q.moves(e.condition) and is_monotone(q, e.then) and is_monotone(q, e.other)
+    return False
+
+
+def turns(q: Quiet, e: ex.Expr) -> None:
+    """Take into account when an expression's value may change."""
+    if not q.moves(e) or not q.r.is_open:
+        return
+    r = q.r
+    match e:
+        case ex.Compare():
+            _compare_turns(q, e)
+        case ex.Due():
+            _due_turns(q, e)
+        case ex.And():
+            _items_turn(q, e.items, decides=False)
+        case ex.Or():
+            _items_turn(q, e.items, decides=True)
+        case ex.Choose():
+            turns(q, e.condition)
+            then, other, after = r.label(), r.label(), r.label()
+            r.fork(condition(q, e.condition), then, other)
+            r.place(then)
+            turns(q, e.then)
+            r.go(after)
+            r.place(other)
+            turns(q, e.other)
+            r.place(after)
+        case ex.Fold():
+            if e.op == "nth":
+                turns(q, e.body)
+            with q.each(e.ranges, e.local):
+                turns(q, e.where)
+                if e.op != "nth" and r.is_open:
+                    with r.when(condition(q, e.where)):
+                        turns(q, e.body)
+        case ex.Local(index):
+            meaning = q.meanings[index]
+            if isinstance(meaning, _Unknown):
+                q.now()
+            else:
+                turns(q, meaning)
+        case ex.Read():
+            turns(q, e.entity)
+            if r.is_open and q.module.account(e.column).flow_columns is not None:
+                q.now_if(_flows(q, e))
+        case ex.Step() | ex.Time():
+            q.now()
+        case ex.At() if e.column.base == q.module.step:
+            q.now()
+        case ex.Apply() if looks_at_time(q.module, e.function):
+            q.now()
+        case _:
+            for part in children(e):
+                if r.is_open:
+                    turns(q, part)
+
+
+def _flows(q: Quiet, e: ex.Read) -> str:
+    """Whether the flow of an account is under way."""
+    flows = q.module.account(e.column).flow_columns
+    assert flows is not None
+    q.look(flow_key(e.column))
+    index, known = safe_place(q, e.column, e.entity)
+    runs = op.is_true(q.r, q.load(q.slot_at(flows.rate.offset, index)))
+    return runs if known is None else q.r.let(f"and i1 {runs}, {known}")
+
+
+def _items_turn(q: Quiet, items: tuple[ex.Expr, ...], *, decides: bool) -> None:
+    """A chain of conditions: as long as the one that decides it does not turn, the others do not matter."""
+    r = q.r
+    after = r.label()
+    whole = r.cell("i64", None)
+    outer = q.least
+    r.do(f"store i64 {NEVER}, ptr {whole}")
+    for item in items:
+        if not r.is_open:
+            break
+        deciding, on = r.label(), r.label()
+        flag = condition(q, item)
+        r.fork(flag, *((deciding, on) if decides else (on, deciding)))
+        r.place(deciding)
+        turns(q, item)
+        r.go(after)
+        r.place(on)
+        q.least = whole
+        turns(q, item)
+        q.least = outer
+    if r.is_open:
+        q.at_most(r.let(f"load i64, ptr {whole}"))
+    r.place(after)
+
+
+def _compare_turns(q: Quiet, e: ex.Compare) -> None:
+    left, right = q.explained(e.left), q.explained(e.right)
+    if left is None or right is None:
+        q.now()
+        return
+    one_moves = not q.moves(left) or not q.moves(right)
+    if not one_moves or not is_monotone(q, left) or not is_monotone(q, right):
+        turns(q, left)
+        if q.r.is_open:
+            turns(q, right)
+        return
+    # Equality may come and go: where it might, one of these two has turned before or with it.
+    for how in (e.op,) if e.op in ORDERED else ("<", "<="):
+        _search(q, ex.Compare(how, left, right))  # type: ignore[arg-type]
+
+
+def _search(q: Quiet, e: ex.Compare) -> None:
+    """Find the step in which a comparison turns that turns once at most."""
+    r = q.r
+    after = r.label()
+    reads = [part for part in parts_of(e) if isinstance(part, ex.Read) and q._moves_itself(part)]
+    if not any(isinstance(part, (ex.Step, ex.Time, ex.At)) and q._moves_itself(part) for part in parts_of(e)):
+        runs = "false"
+        for read in reads:
+            runs = r.let(f"or i1 {runs}, {_flows(q, read)}")
+        on = r.label()
+        r.fork(runs, on, after)
+        r.place(on)
+    was = condition(q, e)
+    _first_step(q, lambda: r.let(f"xor i1 {condition(q, e)}, {was}"))
+    r.place(after)
+
+
+def _first_step(q: Quiet, holds: Callable[[], str]) -> None:
+    """Take into account the first step in which something holds that does not now, and then keeps on."""
+    r = q.r
+    low, high, stride = (r.cell("i64", None) for _ in range(3))
+    start = current_step(q)
+    horizon, least = load(r, "horizon"), r.let(f"load i64, ptr {q.least}")
+    bound = r.let(f"select i1 {r.let(f'icmp slt i64 {least}, {horizon}')}, i64 {least}, i64 {horizon}")
+    r.do(f"store i64 {start}, ptr {low}")
+    r.do(f"store i64 1, ptr {stride}")
+    leap, found, farther, halve, test, up, down, done = (r.label() for _ in range(8))
+    # Leaps that double, until it holds …
+    r.place(leap)
+    step = r.let(f"add i64 {r.let(f'load i64, ptr {low}')}, {r.let(f'load i64, ptr {stride}')}")
+    r.do(f"store i64 {step}, ptr {high}")
+    set_step(q, step)
+    r.fork(holds(), found, farther)
+    r.place(farther)
+    r.do(f"store i64 {step}, ptr {low}")
+    doubled = r.let(f"shl i64 {r.let(f'load i64, ptr {stride}')}, 1")
+    r.do(f"store i64 {doubled}, ptr {stride}")
+    r.fork(r.let(f"icmp slt i64 {step}, {bound}"), leap, done)
+    # … then halves.
+    r.place(found)
+    r.go(halve)
+    r.place(halve)
+    below, above = r.let(f"load i64, ptr {low}"), r.let(f"load i64, ptr {high}")
+    gap = r.let(f"sub i64 {above}, {below}")
+    ready = r.label()
+    r.fork(r.let(f"icmp sgt i64 {gap}, 1"), test, ready)
+    r.place(test)
+    middle = r.let(f"add i64 {below}, {r.let(f'ashr i64 {gap}, 1')}")
+    set_step(q, middle)
+    r.fork(holds(), down, up)
+    r.place(down)
+    r.do(f"store i64 {middle}, ptr {high}")
+    r.go(halve)
+    r.place(up)
+    r.do(f"store i64 {middle}, ptr {low}")
+    r.go(halve)
+    r.place(ready)
+    q.at_most(above)
+    r.go(done)
+    r.place(done)
+    set_step(q, start)
+
+
+def current_step(q: Body) -> str:
+    """The number of the step."""
+    return q.r.let(f"fptosi double {q.load(q.slot(q.module.step))} to i64")
+
+
+def set_step(q: Body, step: str) -> None:
+    """Make it another step, and the time with it."""
+    value = q.r.let(f"sitofp i64 {step} to double")
+    q.store(value, q.slot(q.module.step))
+    store(q.r, "time", seconds_of(q.r, value))
+
+
+def _due_turns(q: Quiet, e: ex.Due) -> None:
+    if q.moves(e.value):
+        q.now()
+        return
+    due_turns(q, expression(q, e.value))
+
+
+def due_turns(q: Quiet, when: str) -> None:
+    """Take into account when a time is due that is not yet."""
+    r = q.r
+    late = op.sub(r, load(r, "time"), when)
+    with r.when(r.let(f"xor i1 {op.compared(r, '>=', late, load(r, 'tolerance'))}, true")):
+        q.at_most(r.let(f"call i64 @due_step(ptr %x, double {when}, i64 {current_step(q)})"))
+
+
+def due_function() -> str:
+    """`due_step(when, now)`: the first step after `now` in which a time is due; the guess is at most a step off."""
+    r = Routine("i64 @due_step(ptr noalias %x, double %when, i64 %now)", "unreachable")
+    whole = r.let(f"icmp ne i64 {load(r, 'is_whole')}, 0")
+    by_second = op.mul(r, "%when", load(r, "steps_per_second"))
+    guess = op.chosen(r, whole, by_second, r.let(f"fdiv double %when, {load(r, 'step_length')}"))
+    horizon = load(r, "horizon")
+    far = r.let(f"sitofp i64 {horizon} to double")
+    near = r.label()
+    away = r.label()
+    # Also where it is no number at all, which is never due.
+    r.fork(op.compared(r, "<", guess, far), near, away)
+    r.place(away)
+    r.leave(f"i64 {NEVER}")
+    r.place(near)
+    low = r.let("sitofp i64 %now to double")
+    bounded = r.let(f"fptosi double {op.higher(r, guess, low)} to i64")
+    cell = r.cell("i64", None)
+    first = r.let(f"sub i64 {bounded}, 1")
+    after = r.let("add i64 %now, 1")
+    late = r.let(f"icmp sgt i64 {first}, {after}")
+    r.do(f"store i64 {r.let(f'select i1 {late}, i64 {first}, i64 {after}')}, ptr {cell}")
+    back, forth, up, out, earlier = (r.label() for _ in range(5))
+
+    def due(step: str) -> str:
+        time = seconds_of(r, r.let(f"sitofp i64 {step} to double"))
+        return op.compared(r, ">=", op.sub(r, time, "%when"), load(r, "tolerance"))
+
+    r.place(back)
+    step = r.let(f"load i64, ptr {cell}")
+    before = r.let(f"sub i64 {step}, 1")
+    can = r.let(f"icmp sgt i64 {before}, %now")
+    r.fork(r.let(f"and i1 {can}, {due(before)}"), earlier, forth)
+    r.place(earlier)
+    r.do(f"store i64 {before}, ptr {cell}")
+    r.go(back)
+    r.place(forth)
+    step = r.let(f"load i64, ptr {cell}")
+    r.fork(due(step), out, up)
+    r.place(up)
+    r.do(f"store i64 {r.let(f'add i64 {step}, 1')}, ptr {cell}")
+    r.go(forth)
+    r.place(out)
+    r.leave(f"i64 {step}")
+    return r.text()
+
+
+def quiet_routine(module: Module, name: str, looked_at: set[int]) -> str:
+    """The quiet routine of a procedure."""
+    routine = f"@q{module.numbers[name]}"
+    procedure = module.program.procedures[name]
+    found = module.quiet_looks.setdefault(routine, set())
+    module.want(routine, lambda: quiet_text(module, routine, procedure.parameters, procedure.body, found, procedure))
+    module.make_wanted()
+    looked_at |= found
+    return routine
+
+
+def quiet_text(
+    module: Module,
+    routine: str,
+    parameters: int,
+    statements: st.Block,
+    looked_at: set[int],
+    procedure: st.Procedure | None = None,
+) -> str:
+    """The text of a quiet routine."""
+    given = "".join(f", double %a{i}" for i in range(parameters))
+    stay = "call void @set_step(ptr %s, ptr %x, i64 %start)\n%next = add i64 %start, 1\nret i64 %next"
+    r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start{given})", stay)
+    q = Quiet(module, r, looked_at=looked_at)
+    q.least = r.cell("i64", NEVER)
+    for index in range(parameters):
+        q.cells.append(r.cell("double", f"%a{index}"))
+    end = r.label()
+    quiet_block(q, statements, end, end)
+    r.place(end)
+    if procedure is not None and procedure.result is not None:
+        store(r, "result", expression(q, procedure.result))
+    r.leave(f"i64 {r.let(f'load i64, ptr {q.least}')}")
+    return r.text()
+
+
+def quiet_block(q: Quiet, statements: Iterable[st.Statement], loop: str, procedure: str) -> None:
+    """Go through statements without doing anything."""
+    for statement in statements:
+        if not q.r.is_open:
+            return
+        match statement:
+            case st.Let():
+                _let(q, statement)
+            case st.If():
+                _if(q, statement, loop, procedure)
+            case st.Each():
+                _each(q, statement, procedure)
+            case st.Set():
+                _set(q, statement)
+            case st.Flow():
+                _flow(q, statement)
+            case st.Call():
+                _call(q, statement)
+            case st.Leave():
+                q.r.go(loop if statement.what == "each" else procedure)
+            case st.Guard():
+                q.r.fail_unless(condition(q, statement.condition))
+                turns(q, statement.condition)
+            case st.Settle():
+                if statement.always:
+                    for name in ("watch", "watch gone"):
+                        _pass_on(q, name, [op.ZERO])
+            case _:
+                q.now()
+
+
+def _forget(q: Quiet, local: int) -> None:
+    """A local has another value now: what was explained by it is no longer known."""
+    q.meanings.pop(local, None)
+    for other, meaning in q.meanings.items():
+        if not isinstance(meaning, _Unknown) and ex.Local(local) in set(parts_of(meaning)):
+            q.meanings[other] = UNKNOWN
+
+
+def _let(q: Quiet, s: st.Let) -> None:
+    moves = q.moves(s.value)
+    meaning = q.explained(s.value) if moves else None
+    q.store_local(s.local, expression(q, s.value))
+    if moves and any(isinstance(part, (ex.Only, ex.Apply)) for part in parts_of(s.value)):
+        # It may stop the run in a later step.
+        q.now()
+        return
+    _forget(q, s.local)
+    if moves:
+        q.meanings[s.local] = UNKNOWN if meaning is None else meaning
+
+
+def _assigned(statements: Iterable[st.Statement]) -> set[int]:
+    found: set[int] = set()
+    for s in statements:
+        match s:
+            case st.Let() | st.Draw():
+                found.add(s.local)
+            case st.Call(into=int(into)):
+                found.add(into)
+            case st.If():
+                found |= _assigned(s.then) | _assigned(s.other)
+            case st.Each():
+                found |= _assigned(s.body)
+    return found
+
+
+@contextmanager
+def _branch(q: Quiet) -> Any:
+    kept = dict(q.meanings)
+    yield
+    q.meanings = kept
+
+
+def _if(q: Quiet, s: st.If, loop: str, procedure: str) -> None:
+    r = q.r
+    flag = condition(q, s.condition)
+    turns(q, s.condition)
+    if not r.is_open:
+        return
+    then, other, after = r.label(), r.label(), r.label()
+    r.fork(flag, then, other)
+    found: list[dict[int, Meaning]] = []
+    for label, statements in ((then, s.then), (other, s.other)):
+        r.place(label)
+        with _branch(q):
+            quiet_block(q, statements, loop, procedure)
+            if r.is_open:
+                found.append(dict(q.meanings))
+        r.go(after)
+    r.place(after)
+    # Where the branches that lead on differ in what a local stands for, it is not known.
+    moved = set().union(*(set(meanings) for meanings in found)) if found else set()
+    q.meanings = {
+        local: found[0][local] if all(m.get(local) is found[0].get(local) for m in found) else UNKNOWN
+        for local in moved
+    }
+
+
+def _each(q: Quiet, s: st.Each, procedure: str) -> None:
+    r = q.r
+    for local in _assigned(s.body):
+        q.meanings[local] = UNKNOWN
+    with _branch(q):
+        if s.repeat is not None:
+            turns(q, s.repeat)
+            if not r.is_open:
+                return
+            count = op.whole_part(r, expression(q, s.repeat))
+            bounded = op.lower(r, op.higher(r, op.ZERO, count), op.TWO_TO_52)
+            with q.loop(r.let(f"fptosi double {bounded} to i64")) as (now, _, end):
+                q.store(r.let(f"sitofp i64 {now} to double"), q.local(s.local))
+                quiet_block(q, s.body, end, procedure)
+        else:
+            with q.each(s.ranges, s.local) as (entity, after, end):
+                there = r.label()
+                r.fork(is_present(q, entity), there, after)
+                r.place(there)
+                quiet_block(q, s.body, end, procedure)
+
+
+def _set(q: Quiet, s: st.Set) -> None:
+    r = q.r
+    turns(q, s.entity)
+    if not r.is_open:
+        return
+    index, known = safe_place(q, s.column, s.entity)
+    after = r.label()
+    if known is not None:
+        inside = r.label()
+        r.fork(known, inside, after)
+        r.place(inside)
+    q.look(q.module.key_of(s.column))
+    value = expression(q, s.value)
+    q.now_if(op.compared(r, "!=", q.load(q.slot_at(s.column.offset, index)), value))
+    turns(q, s.value)
+    r.place(after)
+
+
+def _call(q: Quiet, s: st.Call) -> None:
+    if any(q.moves(argument) for argument in s.arguments):
+        q.now()
+        return
+    _pass_on(q, s.procedure, [expression(q, argument) for argument in s.arguments])
+    if s.into is not None and q.r.is_open:
+        q.store_local(s.into, load(q.r, "result"))
+        _forget(q, s.into)
+        q.meanings[s.into] = UNKNOWN
+
+
+def _pass_on(q: Quiet, name: str, values: list[str]) -> None:
+    r = q.r
+    assert q.looked_at is not None
+    parameters = q.module.program.procedures[name].parameters
+    routine = quiet_routine(q.module, name, q.looked_at)
+    values = [*values[:parameters], *[op.ZERO] * (parameters - len(values))]
+    given = "".join(f", double {value}" for value in values)
+    q.at_most(r.let(f"call i64 {routine}({PASSED_ON}, i64 %start{given})"))
+
+
+def _flow(q: Quiet, s: st.Flow) -> None:
+    account = q.module.account(s.column)
+    if account.flow_columns is None:
+        return
+    r = q.r
+    q.look(flow_key(account.column))
+    q.look(account.column.base)
+    q.look(q.module.present.base)
+    if q.moves(s.entity):
+        q.now()
+        return
+    index = entity_number(q, s.entity)
+    for first, count, spec in account.specs:
+        if spec.flow is None:
+            continue
+        with r.when(q.inside(index, first, count)):
+            parts = (spec.low, spec.high, spec.flow.to, spec.flow.rate, spec.flow.after, spec.flow.after_limit)
+            if any(part is not None and q.moves(part) for part in parts):
+                q.now()
+            else:
+                end = flow_end(q, spec.flow, index, limits_of(q, spec, index))
+                _flow_turns(q, account, spec.flow, index, end)
+
+
+def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str) -> None:
+    """When a flow begins, ends, or has to be looked at for another reason."""
+    r = q.r
+    flows = account.flow_columns
+    assert flows is not None
+    there, waits, over, after = (r.label() for _ in range(4))
+    r.fork(op.is_true(r, q.load(q.slot_at(q.module.present.offset, index))), there, after)
+    r.place(there)
+    waited, ready = is_ready(q, account, flow, index)
+    r.fork(r.let(f"load i1, ptr {waited}"), over, waits)
+    r.place(waits)
+    rate = q.load(q.slot_at(flows.rate.offset, index))
+    value = worth(q, account, index)
+    q.now_if(op.is_true(r, rate))
+    with r.when(op.compared(r, "!=", value, end)):
+        due_turns(q, flow_wait(q, account, flow, index))
+    r.go(after)
+    r.place(over)
+    rate = q.load(q.slot_at(flows.rate.offset, index))
+    value = worth(q, account, index)
+    moving, still = r.label(), r.label()
+    r.fork(op.is_true(r, rate), moving, still)
+    r.place(still)
+    with r.when(op.compared(r, "!=", value, end)):
+        if flow.gate is not None:
+            _gate_turns(q, flow.gate, index)
+        with r.when(r.let(f"load i1, ptr {ready}")):
+            if flow.at_once:
+                q.now()
+            else:
+                q.now_if(op.is_true(r, flow_rate(q, flow, index, value, end)))
+    r.go(after)
+    r.place(moving)
+    if flow.gate is not None:
+        _gate_turns(q, flow.gate, index)
+    r.fail_unless(r.let(f"load i1, ptr {ready}"))
+    r.fail_unless(op.compared(r, "==", end, q.load(q.slot_at(flows.to.offset, index))))
+    r.fail_unless(op.compared(r, "!=", value, end))
+    r.fail_unless(op.compared(r, "==", rate, flow_rate(q, flow, index, value, end)))
+    _first_step(q, lambda: op.compared(r, "==", worth(q, account, index), end))
+    r.place(after)
+
+
+def _gate_turns(q: Quiet, gate: ex.Expr, index: str) -> None:
+    kept, entities, meanings = q.cells, q.entities, q.meanings
+    q.cells, q.entities, q.meanings = [], {}, {}
+    q.store(q.r.let(f"sitofp i64 {index} to double"), q.local(0))
+    turns(q, gate)
+    q.cells, q.entities, q.meanings = kept, entities, meanings
+
+
+__all__ = ["Quiet", "current_step", "due_function", "due_turns", "of_entity", "quiet_routine", "quiet_text", "set_step"]
