@@ -86,7 +86,10 @@ class ReferenceEngine(Statements):
         """Play to the end, or as long as time is not later than `until`."""
         if not self.is_open:
             self.open()
-        while not self.is_over and self.time_of(self.state[self._step] + 1.0) <= until + DUE_TOLERANCE / self.steps_per_second:
+        while (
+            not self.is_over
+            and self.time_of(self.state[self._step] + 1.0) <= until + DUE_TOLERANCE / self.steps_per_second
+        ):
             self.step()
 
     def open(self) -> None:
@@ -98,7 +101,7 @@ class ReferenceEngine(Statements):
         for start in self.starts:
             self._start(start)
         self.opening = tuple(self.state)
-        self._in_turn("opening", "part 7")
+        self._in_turn("opening", "part 7", "measures")
         self._expire()
 
     def step(self) -> None:
@@ -109,7 +112,7 @@ class ReferenceEngine(Statements):
             self._part_2()
         except Finished:
             return
-        self._in_turn("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels")
+        self._in_turn("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels", "measures")
         self._expire()
 
     def _in_turn(self, *parts: str) -> None:

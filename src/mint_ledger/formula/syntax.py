@@ -9,6 +9,7 @@ from __future__ import annotations
 import ast
 import math
 import warnings
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from mint_ledger.errors import nearest
@@ -33,6 +34,22 @@ ENTITY_CALLS = (
 )
 PLAYTEST_CALLS = ("hits",)
 CALLS = ARITHMETIC_CALLS + CHANCE_CALLS + ENTITY_CALLS + PLAYTEST_CALLS
+
+# What measures are made of: name and (least, most) number of arguments.
+MEASURE_CALLS = {
+    "closing": (1, 1),
+    "lowest": (1, 1),
+    "highest": (1, 1),
+    "total": (1, 2),
+    "waste": (1, 2),
+    "count_of": (1, 2),
+    "hits": (1, 1),
+    "misses": (1, 1),
+    "dodges": (1, 1),
+    "blocks": (1, 1),
+    "time_while": (1, 1),
+    "first_time": (1, 1),
+}
 
 # name: (least, most) number of arguments
 ARGUMENTS = {
@@ -173,11 +190,11 @@ def _parse_text(text: str) -> Formula:
     return Formula(text, tree)
 
 
-def parse_expression(text: str) -> ast.expr:
+def parse_expression(text: str, calls: Sequence[str] = CALLS) -> ast.expr:
     """Parse and check one expression; numbers become floats, `true` and `false` flags."""
     body = _ast_of(text, "eval")
     assert isinstance(body, ast.Expression)
-    return _checked(body.body, text)
+    return _checked(body.body, text, calls)
 
 
 def parse_statement(text: str) -> ast.stmt:
@@ -240,7 +257,7 @@ def _check_brackets(text: str) -> None:
         )
 
 
-def _checked(tree: ast.expr, text: str) -> ast.expr:
+def _checked(tree: ast.expr, text: str, calls: Sequence[str] = CALLS) -> ast.expr:
     todo: list[tuple[ast.AST, int]] = [(tree, 1)]
     while todo:
         node, depth = todo.pop()
@@ -248,7 +265,7 @@ def _checked(tree: ast.expr, text: str) -> ast.expr:
             raise FormulaError(f"the formula is nested more than {MAX_DEPTH} deep")
         if not isinstance(node, ALLOWED):
             raise FormulaError(f"'{shorten(_source(node, text))}' may not stand in a formula")
-        _check_node(node, text)
+        _check_node(node, text, calls)
         todo.extend((child, depth + 1) for child in ast.iter_child_nodes(node))
     return tree
 
@@ -260,11 +277,11 @@ def _source(node: ast.AST, text: str) -> str:
         return text
 
 
-def _check_node(node: ast.AST, text: str) -> None:
+def _check_node(node: ast.AST, text: str, calls: Sequence[str]) -> None:
     if isinstance(node, ast.Constant):
         _check_constant(node)
     elif isinstance(node, ast.Call):
-        _check_call(node, text)
+        _check_call(node, text, calls)
     elif isinstance(node, ast.Attribute) and node.attr.startswith("_"):
         raise FormulaError(f"'.{shorten(node.attr)}' may not stand in a formula")
 
@@ -282,15 +299,16 @@ def _check_constant(node: ast.Constant) -> None:
         raise FormulaError("a number in the formula is too large")
 
 
-def _check_call(node: ast.Call, text: str) -> None:
+def _check_call(node: ast.Call, text: str, calls: Sequence[str]) -> None:
     if not isinstance(node.func, ast.Name):
         raise FormulaError(f"'{shorten(_source(node.func, text))}' cannot be called")
     name = node.func.id
-    if name not in CALLS:
-        raise FormulaError(f"unknown call '{shorten(name)}'{nearest(name, CALLS)}")
+    if name not in calls:
+        raise FormulaError(f"unknown call '{shorten(name)}'{nearest(name, calls)}")
     if node.keywords:
         raise FormulaError(f"{name}() takes no named values")
-    least, most = ARGUMENTS.get(name, (1, 1))
+    counts = {**ARGUMENTS, **MEASURE_CALLS} if calls is not CALLS else ARGUMENTS
+    least, most = counts.get(name, (1, 1))
     if not least <= len(node.args) <= most:
         wanted = f"{least}" if least == most else f"{least} to {most}"
         raise FormulaError(f"{name}() wants {wanted} value{'s' if most > 1 else ''}, not {len(node.args)}")

@@ -14,7 +14,7 @@ from mint_ledger.game.ending import Ending
 from mint_ledger.game.habit import Habit
 from mint_ledger.game.kind import Kind
 from mint_ledger.game.level import Level
-from mint_ledger.game.parts import Number, Part
+from mint_ledger.game.parts import MeasureText, Number, Part
 from mint_ledger.game.readout import ReadoutItem
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Playtest
@@ -47,6 +47,7 @@ class GameFile(Part):
     variants: dict[str, dict[str, Number]] = Field(default_factory=dict)
     readout: list[ReadoutItem] = Field(default_factory=list)
     playtests: dict[str, Playtest] = Field(default_factory=dict)
+    measures: dict[str, MeasureText] = Field(default_factory=dict)
 
     @field_validator("mint_ledger", mode="before")
     @classmethod
@@ -67,6 +68,7 @@ class GameFile(Part):
         "habits",
         "variants",
         "playtests",
+        "measures",
         "rules",
         "readout",
         mode="before",

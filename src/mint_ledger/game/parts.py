@@ -32,6 +32,12 @@ def _number(value: object) -> float:
     return formula.number
 
 
+def _measure(value: object) -> str:
+    if isinstance(value, bool) or not isinstance(value, (str, int, float)):
+        raise FormulaError(f"wants a measure such as closing(keeper.health), not {describe(value)}")
+    return str(value)
+
+
 def _whole(value: object) -> int:
     number = _number(value)
     if number != int(number):
@@ -142,6 +148,7 @@ def parse_span(value: object) -> Span:
 
 
 Number = Annotated[float, BeforeValidator(_number)]
+MeasureText = Annotated[str, BeforeValidator(_measure)]
 Whole = Annotated[int, BeforeValidator(_whole)]
 Amount = Annotated[
     Formula,

@@ -23,6 +23,7 @@ WHATS = (
     "called off",
     "slip",
     "level",
+    "dodge",
 )
 WHAT_CODES = {what: float(code) for code, what in enumerate(WHATS)}
 MAX_VALUES = 8

@@ -127,8 +127,9 @@ class Words:
             case "hit":
                 return f"{by} hits {who} with {cause}: {self.stages(row)}"
             case "miss":
-                how = "and it is dodged" if self._plain(row) == "dodged" else "and misses"
-                return f"{by} strikes at {who} with {cause} {how}"
+                return f"{by} strikes at {who} with {cause} and misses"
+            case "dodge":
+                return f"{by} strikes at {who} with {cause} and it is dodged"
             case "blocked":
                 return f"{by} cannot strike {who or 'anyone'} with {cause}: {self._plain(row)}"
             case "refused":

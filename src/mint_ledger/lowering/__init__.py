@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from mint_ledger.errors import Fault, GameError, NotFound, nearest
@@ -25,6 +25,7 @@ from mint_ledger.lowering.flow import emit_flows
 from mint_ledger.lowering.formulas import RESERVED
 from mint_ledger.lowering.habit import emit_habit_part, habit_column, habit_players, lower_habits, own_habits
 from mint_ledger.lowering.level import emit_first_level, lower_levels
+from mint_ledger.lowering.measure import Measure, lower_measures
 from mint_ledger.lowering.presence import (
     emit_beginnings,
     lower_begin,
@@ -61,21 +62,24 @@ class Lowered:
     habits: tuple[tuple[int, int], ...] = ()
     habit_players: dict[str, tuple[int, ...]] = field(default_factory=dict)
     levels: tuple[str, ...] = ()
+    measures: tuple[Measure, ...] = ()
 
 
-def lower(game: GameFile, script: Sequence[Happening] = ()) -> Lowered:
-    """Lower a game, and a script to be played with it.
+def lower(game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None) -> Lowered:
+    """Lower a game, with a script to be played with it and measures to be taken besides its own.
 
     Raises:
         GameError: names do not exist, types do not fit …; it has all faults that were found.
     """
-    lowered, faults = try_lower(game, script)
+    lowered, faults = try_lower(game, script, measures)
     if faults or lowered is None:
         raise GameError(faults)
     return lowered
 
 
-def try_lower(game: GameFile, script: Sequence[Happening] = ()) -> tuple[Lowered | None, list[Fault]]:
+def try_lower(
+    game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None
+) -> tuple[Lowered | None, list[Fault]]:
     """Lower a game as far as it goes, and return what came of it and all faults."""
     source = game.source
     try:
@@ -112,11 +116,13 @@ def try_lower(game: GameFile, script: Sequence[Happening] = ()) -> tuple[Lowered
     items = lower_script(lowering, script, ("script",), "run") if script else ()
     readout = lower_readout(lowering)
     _check_overrides(lowering)
+    taken = lower_measures(lowering, measures or {})
     _lower_parts(lowering)
     program = _program(lowering)
     habits = tuple(own_habits(lowering))
     players = habit_players(lowering)
-    return Lowered(program, playtests, readout, items, habits, players, tuple(game.levels)), lowering.faults
+    levels = tuple(game.levels)
+    return Lowered(program, playtests, readout, items, habits, players, levels, taken), lowering.faults
 
 
 def _check_names(lowering: Lowering) -> None:

@@ -416,11 +416,10 @@ class AttackLowering:
                 with b.when(no(skips)):
                     self._emit_dodge(b, target, missed)
         with b.when(Local(missed)):
-            why = [MISSES[1], MISSES[2]]
-            texts = [self.lowering.text([text]) for text in why]
-            for code, text in enumerate(texts, start=1):
+            for code, what in ((1, "miss"), (2, "dodge")):
+                text = self.lowering.text([MISSES[code]])
                 with b.when(compare("==", Local(missed), const(code))):
-                    b.emit(Note("miss", target, striker, self.cause, text))
+                    b.emit(Note(what, target, striker, self.cause, text))
             b.emit(Raise(self.lowering.event(f"missed {self.name}", "hit"), striker, target))
             self._emit_spent(b, striker)
             b.emit(Leave("procedure"))

@@ -111,6 +111,11 @@ class Routine:
         yield
         self.place(after)
 
+    @property
+    def length(self) -> int:
+        """How many lines it has so far."""
+        return len(self._lines)
+
     def text(self) -> str:
         """The whole function."""
         assert not self._open, self.head

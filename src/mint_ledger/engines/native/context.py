@@ -27,6 +27,7 @@ FIELDS = (
     ("row_count", WHOLE),
     ("row_room", WHOLE),
     ("skips", WHOLE),
+    ("soonest", WHOLE),  # the next step that matters, as far as is known
     ("horizon", WHOLE),
     ("visited", WHOLE),
     ("stop", POINTER),

@@ -39,8 +39,9 @@ from mint_ledger.program import statements as st
 from mint_ledger.program.program import Program
 
 PARTS_BEFORE_SCRIPT = ("part 1",)
-PARTS_AFTER_SCRIPT = ("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels")
+PARTS_AFTER_SCRIPT = ("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels", "measures")
 LOOK_FOR_STOP = 1024
+MANY_PIECES = 100
 COUNTED = len(WHATS)
 PAUSED, OVER, FAILED, STOPPED = 0, 1, 2, 3
 
@@ -138,6 +139,7 @@ class Course:
         self.script_piece = len(self.pieces)
         self.limit_piece = len(self.pieces) + 1
         self.piece_count = len(self.pieces) + 2
+        self._pending = ""
 
     def make(self) -> None:
         """Make them all. The quiet routines come first: they say which stores have to mark which pieces."""
@@ -322,17 +324,38 @@ class Course:
         module.routines.append(r.text())
 
     def _step(self) -> None:
-        """One step: of each part the pieces that matter in it."""
+        """One step: of each part the pieces that matter in it. Notes when the next step matters."""
         r = Routine(f"i32 @step({MACHINE_ARGUMENTS}, i64 %k)", "ret i32 2")
         body = Body(self.module, r)
+        self._pending = r.cell("i1", None)
+        r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
         for part in PARTS_BEFORE_SCRIPT:
             self._pieces_of_part(body, part)
         self._do_piece(body, self.script_piece, "@script", "@quiet_script", settles=True)
         for part in PARTS_AFTER_SCRIPT:
             self._pieces_of_part(body, part)
         self._do_piece(body, self.limit_piece, "@limit", "@quiet_limit", settles=True)
+        with r.when(r.let(f"icmp ne i64 {load(r, 'skips')}, 0")):
+            store(r, "soonest", self._least_wake(body))
         r.leave("i32 0")
         self.module.routines.append(r.text())
+
+    def _least_wake(self, body: Body) -> str:
+        """The step that matters next."""
+        r = body.r
+        if self.piece_count > MANY_PIECES:
+            least = r.cell("i64", None)
+            r.do(f"store i64 {NEVER}, ptr {least}")
+            with body.loop(str(self.piece_count)) as (index, _, _):
+                wake = r.let(f"load i64, ptr {r.let(f'getelementptr i64, ptr %w, i64 {index}')}")
+                r.do(f"store i64 {_lesser(r, wake, r.let(f'load i64, ptr {least}'))}, ptr {least}")
+            return r.let(f"load i64, ptr {least}")
+        places = (r.let(f"getelementptr i64, ptr %w, i64 {index}") for index in range(self.piece_count))
+        wakes = [r.let(f"load i64, ptr {place}") for place in places]
+        while len(wakes) > 1:
+            pairs = [wakes[i : i + 2] for i in range(0, len(wakes), 2)]
+            wakes = [_lesser(r, *pair) if len(pair) == 2 else pair[0] for pair in pairs]
+        return wakes[0]
 
     def _pieces_of_part(self, body: Body, part: str) -> None:
         self._begin_part(body.r)
@@ -346,12 +369,13 @@ class Course:
         wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
         due = r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")
         if settles:
-            due = r.let(f"or i1 {due}, {self._is_pending(body)}")
+            due = r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}")
         with r.when(due):
             leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON})"))
             with r.when(r.let(f"icmp ne i64 {load(r, 'skips')}, 0")):
                 next_ = r.let(f"call i64 {quiet}({PASSED_ON}, i64 %k)")
                 r.do(f"store i64 {next_}, ptr {wake}")
+            r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
 
     def _is_pending(self, body: Body) -> str:
         """Whether something waits for the next settling, or the run has ended."""
@@ -369,7 +393,7 @@ class Course:
         size = module.program.layout.size
         r.do(f"call void @llvm.memcpy.p0.p0.i64(ptr %s, ptr {load(r, 'opening')}, i64 {8 * size}, i1 false)")
         r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.piece_count}, i1 false)")
-        for name in ("row_count", "visited"):
+        for name in ("row_count", "visited", "soonest"):
             store(r, name, "0")
         store(r, "dirty", "0")
         only_script = module.program.layout.column("only script").base
@@ -382,7 +406,7 @@ class Course:
             body.store(value, r.let(f"getelementptr double, ptr %s, i64 {slot}"))
             self._open_flows(body, slot, value)
         self._open_tallies(body)
-        self._in_turn(body, ("opening", "part 7"), ends="i32 1")
+        self._in_turn(body, ("opening", "part 7", "measures"), ends="i32 1")
         leave_unless_going(r, r.let(f"call i32 @limit({PASSED_ON})"))
         r.leave("i32 0")
         module.routines.append(r.text())
@@ -451,12 +475,7 @@ class Course:
         r.do(f"store i64 {r.let(f'add i64 {now}, 1')}, ptr {cell}")
         r.fork(r.let(f"icmp ne i64 {load(r, 'skips')}, 0"), jump, one)
         r.place(jump)
-        least = r.cell("i64", None)
-        r.do(f"store i64 {NEVER}, ptr {least}")
-        with body.loop(str(self.piece_count)) as (index, _, _):
-            wake = r.let(f"load i64, ptr {r.let(f'getelementptr i64, ptr %w, i64 {index}')}")
-            r.do(f"store i64 {_lesser(r, wake, r.let(f'load i64, ptr {least}'))}, ptr {least}")
-        soonest = r.let(f"load i64, ptr {least}")
+        soonest = load(r, "soonest")
         following = r.let(f"load i64, ptr {cell}")
         later = r.let(f"icmp sgt i64 {soonest}, {following}")
         r.do(f"store i64 {r.let(f'select i1 {later}, i64 {soonest}, i64 {following}')}, ptr {cell}")

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import ctypes
+import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 
 from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.moment import DUE_TOLERANCE, Moment
-from mint_ledger.engines.native.compiling import Machine, module_text, object_code
-from mint_ledger.engines.native.context import ROW_SIZE, TALLY_HEAD, TALLY_OF_CAUSE, Context
-from mint_ledger.engines.native.course import COUNTED, FAILED, STOPPED
+from mint_ledger.engines.native.cache import load_entry, machine_key, program_key, save_entry
+from mint_ledger.engines.native.compiling import Machine, arithmetic_module, module_text, object_code
+from mint_ledger.engines.native.context import ROW_SIZE, Context
+from mint_ledger.engines.native.course import FAILED, STOPPED
 from mint_ledger.engines.native.statements import EVENT_SIZE
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.journal.row import Row
@@ -38,29 +40,58 @@ class Interrupted(Exception):
     """Somebody set the stop flag."""
 
 
-@dataclass(frozen=True)
-class Sampling:
-    """Which slots are read at which steps."""
-
-    steps: Integers
-    slots: Integers
-
-
 class NativeCode:
     """A program's machine code; it can be shared by any number of players and threads."""
 
-    def __init__(self, program: Program, scripts: Sequence[str] = (), code: bytes | None = None) -> None:
+    def __init__(self, program: Program, scripts: Sequence[str], pieces: int, code: bytes, *, thorough: bool) -> None:
         self.program = program
         self.scripts = tuple(scripts)
-        if code is None:
-            text, self.pieces = module_text(program, scripts)
-            code = object_code(text)
-        self.code = code
-        self._machine = Machine(code)
+        self.pieces = pieces
+        self.thorough = thorough
+        self._machine = Machine(code, arithmetic_code())
         state = [ctypes.c_void_p] * 4
         self.open = ctypes.CFUNCTYPE(ctypes.c_int32, *state)(self._machine.address("mint_open"))
         self.go = ctypes.CFUNCTYPE(ctypes.c_int32, *state, ctypes.c_int64)(self._machine.address("mint_go"))
         self.batch = ctypes.CFUNCTYPE(ctypes.c_int32, *state, ctypes.c_int64)(self._machine.address("mint_batch"))
+
+
+@cache
+def arithmetic_code() -> bytes:
+    """The machine code of the functions that all games share; made once on each machine."""
+    key = hashlib.sha256(f"{machine_key()} arithmetic {arithmetic_module()}".encode()).hexdigest()
+    code = load_entry(key)
+    if code is None:
+        code = object_code(arithmetic_module(), thorough=True)
+        save_entry(key, code)
+    return code
+
+
+def known_code(program: Program, scripts: Sequence[str] = ()) -> NativeCode | None:
+    """A program's machine code, if it was made before."""
+    key = program_key(program, scripts)
+    for thorough in (True, False):
+        entry = load_entry(_entry(key, thorough=thorough))
+        if entry is not None:
+            pieces = int.from_bytes(entry[:8], "little")
+            return NativeCode(program, scripts, pieces, entry[8:], thorough=thorough)
+    return None
+
+
+def make_code(program: Program, scripts: Sequence[str] = (), *, thorough: bool = False) -> NativeCode:
+    """Compile a program, and keep the result in the cache."""
+    text, pieces = module_text(program, scripts)
+    code = object_code(text, thorough=thorough)
+    save_entry(_entry(program_key(program, scripts), thorough=thorough), pieces.to_bytes(8, "little") + code)
+    return NativeCode(program, scripts, pieces, code, thorough=thorough)
+
+
+def native_code(program: Program, scripts: Sequence[str] = ()) -> NativeCode:
+    """A program's machine code, from the cache or made now."""
+    return known_code(program, scripts) or make_code(program, scripts)
+
+
+def _entry(key: str, *, thorough: bool) -> str:
+    return f"{key}-{'thorough' if thorough else 'quick'}"
 
 
 class NativePlayer:

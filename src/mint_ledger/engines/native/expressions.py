@@ -306,13 +306,13 @@ def call_procedure(body: Body, name: str, arguments: tuple[ex.Expr, ...]) -> str
 
     r = body.r
     routine = procedure_routine(body.module, name)
-    parameters = body.module.program.procedures[name].parameters
+    parameters = body.module.procedure(name).parameters
     values = [expression(body, argument) for argument in arguments][:parameters]
     values += [op.ZERO] * (parameters - len(values))
     given = "".join(f", double {value}" for value in values)
     signal = r.let(f"call i32 {routine}({PASSED_ON}{given})")
     leave_unless_going(r, signal)
-    if body.module.program.procedures[name].result is None:
+    if body.module.procedure(name).result is None:
         return op.ZERO
     return load(r, "result")
 

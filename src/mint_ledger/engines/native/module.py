@@ -8,45 +8,27 @@ from dataclasses import dataclass, field
 
 from mint_ledger.engines.native.assembly import Routine
 from mint_ledger.program import expressions as ex
+from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.program import Account, Program
 from mint_ledger.program.state import Column
+from mint_ledger.program.statements import Procedure
 
 
-class Module:
-    """All routines of a program; those of procedures are made when they are first asked for."""
+class Library:
+    """Routines that need no more than the functions of `program/arithmetic.py`."""
 
-    def __init__(self, program: Program, scripts: Sequence[str] = ()) -> None:
-        self.program = program
-        self.scripts = tuple(scripts)
-        self.accounts = {account.column.base: index for index, account in enumerate(program.accounts)}
-        self.numbers = {name: index for index, name in enumerate(program.procedures)}
-        self._flows = {
-            column.base: flow_key(account.column)
-            for account in program.accounts
-            if account.flow_columns is not None
-            for column in flow_columns(account)
-        }
-        self.step = program.layout.column("step").base
-        self.present = program.layout.column("present")
-        self.ending = program.layout.column("ending").base
-        self.winner = program.layout.column("winner").base
-        self.script_position = program.layout.column("script position").base
+    def __init__(self) -> None:
         self.routines: list[str] = []
         self.tables: dict[tuple[int, ...], str] = {}
+        self.arithmetic: set[str] = set()
         # For each column (by its base; a flow's by its account's, negative) the parts of a step that look at it.
         self.lookers: dict[int, set[int]] = {}
-        # What the quiet routine of each procedure reads.
-        self.quiet_looks: dict[str, set[int]] = {}
         self._wanted: list[Callable[[], str]] = []
         self._asked: set[str] = set()
 
-    def account(self, column: Column) -> Account:
-        """The account of a value column."""
-        return self.program.accounts[self.accounts[column.base]]
-
-    def key_of(self, column: Column) -> int:
-        """How a column is named among what parts of a step look at: all of a flow's columns are one."""
-        return self._flows.get(column.base, column.base)
+    def procedure(self, name: str) -> Procedure:
+        """A procedure by its name."""
+        return functions()[name]
 
     def want(self, name: str, make: Callable[[], str]) -> str:
         """A routine's name; it is made, once, before the module is done."""
@@ -70,6 +52,42 @@ class Module:
             f"{name} = internal constant [{len(numbers)} x i64] [{', '.join(f'i64 {n}' for n in numbers)}]"
             for numbers, name in self.tables.items()
         ]
+
+
+class Module(Library):
+    """All routines of a program; those of procedures are made when they are first asked for."""
+
+    def __init__(self, program: Program, scripts: Sequence[str] = ()) -> None:
+        super().__init__()
+        self.program = program
+        self.scripts = tuple(scripts)
+        self.accounts = {account.column.base: index for index, account in enumerate(program.accounts)}
+        self.numbers = {name: index for index, name in enumerate(program.procedures)}
+        self._flows = {
+            column.base: flow_key(account.column)
+            for account in program.accounts
+            if account.flow_columns is not None
+            for column in flow_columns(account)
+        }
+        self.step = program.layout.column("step").base
+        self.present = program.layout.column("present")
+        self.ending = program.layout.column("ending").base
+        self.winner = program.layout.column("winner").base
+        self.script_position = program.layout.column("script position").base
+        # What the quiet routine of each procedure reads.
+        self.quiet_looks: dict[str, set[int]] = {}
+
+    def procedure(self, name: str) -> Procedure:
+        """A procedure by its name."""
+        return self.program.procedures[name]
+
+    def account(self, column: Column) -> Account:
+        """The account of a value column."""
+        return self.program.accounts[self.accounts[column.base]]
+
+    def key_of(self, column: Column) -> int:
+        """How a column is named among what parts of a step look at: all of a flow's columns are one."""
+        return self._flows.get(column.base, column.base)
 
 
 def flow_key(column: Column) -> int:

@@ -27,6 +27,8 @@ from mint_ledger.program import statements as st
 from mint_ledger.program.program import Account, FlowSpec
 
 NEVER = str(2**62)
+# Asking costs as much as doing: a part whose question is longer than this is carried out in each step.
+LONGEST_QUESTION = 1_500
 ORDERED = ("<", "<=", ">", ">=")
 
 
@@ -45,10 +47,12 @@ class Quiet(Body):
     Attributes:
         least: the cell of the least step found so far.
         meanings: what the locals stand for that move with time; others stand still.
+        conditions: how many conditions lead here.
     """
 
     least: str = ""
     meanings: dict[int, Meaning] = field(default_factory=dict)
+    conditions: int = 0
 
     def at_most(self, step: str) -> None:
         """That step may matter."""
@@ -336,52 +340,79 @@ def _search(q: Quiet, e: ex.Compare) -> None:
         r.fork(runs, on, after)
         r.place(on)
     was = condition(q, e)
-    _first_step(q, lambda: r.let(f"xor i1 {condition(q, e)}, {was}"))
+    _first_step(q, lambda: r.let(f"xor i1 {condition(q, e)}, {was}"), _guess(q, e))
     r.place(after)
 
 
-def _first_step(q: Quiet, holds: Callable[[], str]) -> None:
-    """Take into account the first step in which something holds that does not now, and then keeps on."""
+def _guess(q: Quiet, e: ex.Compare) -> str | None:
+    """About when a comparison of one account with a value turns."""
+    for side, other in ((e.left, e.right), (e.right, e.left)):
+        bare = side.value if isinstance(side, ex.Checked) else side
+        if isinstance(bare, ex.Read) and q.moves(bare) and not q.moves(other):
+            account = q.module.account(bare.column)
+            index, _ = safe_place(q, bare.column, bare.entity)
+            return _steps_to(q, account, index, expression(q, other))
+    return None
+
+
+def _steps_to(q: Quiet, account: Account, index: str, goal: str) -> str:
+    """In about how many steps a flow that is under way reaches a value."""
     r = q.r
-    low, high, stride = (r.cell("i64", None) for _ in range(3))
+    flows = account.flow_columns
+    assert flows is not None
+    rate = q.load(q.slot_at(flows.rate.offset, index))
+    seconds = r.let(f"fdiv double {op.sub(r, goal, worth(q, account, index))}, {rate}")
+    steps = op.mul(r, seconds, load(r, "steps_per_second"))
+    sensible = r.let(f"and i1 {op.compared(r, '>', steps, op.ONE)}, {op.compared(r, '<', steps, op.TWO_TO_52)}")
+    return r.let(f"fptosi double {op.chosen(r, sensible, steps, op.ONE)} to i64")
+
+
+def _first_step(q: Quiet, holds: Callable[[], str], guess: str | None = None) -> None:
+    """Take into account the first step in which something holds that does not now, and then keeps on.
+
+    The search begins `guess` steps from now, leaps ahead in strides that double until it holds, and then halves.
+    """
+    r = q.r
+    low, high, stride, probe = (r.cell("i64", None) for _ in range(4))
     start = current_step(q)
     horizon, least = load(r, "horizon"), r.let(f"load i64, ptr {q.least}")
     bound = r.let(f"select i1 {r.let(f'icmp slt i64 {least}, {horizon}')}, i64 {least}, i64 {horizon}")
-    r.do(f"store i64 {start}, ptr {low}")
-    r.do(f"store i64 1, ptr {stride}")
-    leap, found, farther, halve, test, up, down, done = (r.label() for _ in range(8))
-    # Leaps that double, until it holds …
+    for cell, value in ((low, start), (high, NEVER), (stride, "1"), (probe, r.let(f"add i64 {start}, {guess or 1}"))):
+        r.do(f"store i64 {value}, ptr {cell}")
+    look, yes, no, next_, leap, far, found, near, below, middle, ready, done = (r.label() for _ in range(12))
+    r.place(look)
+    now = r.let(f"load i64, ptr {probe}")
+    set_step(q, now)
+    r.fork(holds(), yes, no)
+    r.place(yes)
+    r.do(f"store i64 {now}, ptr {high}")
+    r.go(next_)
+    r.place(no)
+    r.do(f"store i64 {now}, ptr {low}")
+    r.place(next_)
+    bottom, top, width = (r.let(f"load i64, ptr {cell}") for cell in (low, high, stride))
+    r.do(f"store i64 {r.let(f'shl i64 {width}, 1')}, ptr {stride}")
+    r.fork(r.let(f"icmp eq i64 {top}, {NEVER}"), leap, found)
     r.place(leap)
-    step = r.let(f"add i64 {r.let(f'load i64, ptr {low}')}, {r.let(f'load i64, ptr {stride}')}")
-    r.do(f"store i64 {step}, ptr {high}")
-    set_step(q, step)
-    r.fork(holds(), found, farther)
-    r.place(farther)
-    r.do(f"store i64 {step}, ptr {low}")
-    doubled = r.let(f"shl i64 {r.let(f'load i64, ptr {stride}')}, 1")
-    r.do(f"store i64 {doubled}, ptr {stride}")
-    r.fork(r.let(f"icmp slt i64 {step}, {bound}"), leap, done)
-    # … then halves.
-    r.place(found)
-    r.go(halve)
-    r.place(halve)
-    below, above = r.let(f"load i64, ptr {low}"), r.let(f"load i64, ptr {high}")
-    gap = r.let(f"sub i64 {above}, {below}")
-    ready = r.label()
-    r.fork(r.let(f"icmp sgt i64 {gap}, 1"), test, ready)
-    r.place(test)
-    middle = r.let(f"add i64 {below}, {r.let(f'ashr i64 {gap}, 1')}")
-    set_step(q, middle)
-    r.fork(holds(), down, up)
-    r.place(down)
-    r.do(f"store i64 {middle}, ptr {high}")
-    r.go(halve)
-    r.place(up)
-    r.do(f"store i64 {middle}, ptr {low}")
-    r.go(halve)
-    r.place(ready)
-    q.at_most(above)
+    r.do(f"store i64 {r.let(f'add i64 {bottom}, {width}')}, ptr {probe}")
+    r.fork(r.let(f"icmp slt i64 {bottom}, {bound}"), look, far)
+    r.place(far)
     r.go(done)
+    r.place(found)
+    gap = r.let(f"sub i64 {top}, {bottom}")
+    r.fork(r.let(f"icmp sle i64 {gap}, 1"), ready, near)
+    r.place(near)
+    # A guess that is right is known to be so once the step before it was looked at.
+    r.fork(r.let(f"icmp eq i64 {width}, 1"), below, middle)
+    r.place(below)
+    r.do(f"store i64 {r.let(f'sub i64 {top}, 1')}, ptr {probe}")
+    r.go(look)
+    r.place(middle)
+    half = r.let(f"ashr i64 {gap}, 1")
+    r.do(f"store i64 {r.let(f'add i64 {bottom}, {half}')}, ptr {probe}")
+    r.go(look)
+    r.place(ready)
+    q.at_most(top)
     r.place(done)
     set_step(q, start)
 
@@ -493,11 +524,19 @@ def quiet_text(
     if procedure is not None and procedure.result is not None:
         store(r, "result", expression(q, procedure.result))
     r.leave(f"i64 {r.let(f'load i64, ptr {q.least}')}")
+    if r.length > LONGEST_QUESTION:
+        looked_at.clear()
+        always = Routine(r.head, "unreachable")
+        always.leave(f"i64 {always.let('add i64 %start, 1')}")
+        return always.text()
     return r.text()
 
 
-def quiet_block(q: Quiet, statements: Iterable[st.Statement], loop: str, procedure: str) -> None:
+def quiet_block(q: Quiet, statements: st.Block, loop: str, procedure: str) -> None:
     """Go through statements without doing anything."""
+    if surely_does(q, statements):
+        q.now()
+        return
     for statement in statements:
         if not q.r.is_open:
             return
@@ -525,6 +564,34 @@ def quiet_block(q: Quiet, statements: Iterable[st.Statement], loop: str, procedu
                         _pass_on(q, name, [op.ZERO])
             case _:
                 q.now()
+
+
+def surely_does(q: Quiet, statements: st.Block) -> bool:
+    """Whether statements do something whenever they are reached; then nothing more has to be asked."""
+    for statement in statements:
+        match statement:
+            case st.Post() | st.Open() | st.Draw() | st.Note() | st.Raise() | st.Finish():
+                return True
+            case st.Set() if q.moves(statement.value):
+                return True
+            case st.Call() if surely_does(q, q.module.program.procedures[statement.procedure].body):
+                return True
+            case st.If() if surely_does(q, statement.then) and surely_does(q, statement.other):
+                return True
+        if _may_leave(statement):
+            return False
+    return False
+
+
+def _may_leave(statement: st.Statement) -> bool:
+    match statement:
+        case st.Leave():
+            return True
+        case st.If():
+            return any(_may_leave(inner) for inner in (*statement.then, *statement.other))
+        case st.Each():
+            return any(_may_leave(inner) for inner in statement.body)
+    return False
 
 
 def _forget(q: Quiet, local: int) -> None:
@@ -582,7 +649,9 @@ def _if(q: Quiet, s: st.If, loop: str, procedure: str) -> None:
     for label, statements in ((then, s.then), (other, s.other)):
         r.place(label)
         with _branch(q):
+            q.conditions += 1
             quiet_block(q, statements, loop, procedure)
+            q.conditions -= 1
             if r.is_open:
                 found.append(dict(q.meanings))
         r.go(after)
@@ -636,7 +705,8 @@ def _set(q: Quiet, s: st.Set) -> None:
 
 
 def _call(q: Quiet, s: st.Call) -> None:
-    if any(q.moves(argument) for argument in s.arguments):
+    # What is called under a condition is what the condition is for: no need to ask what it would do.
+    if q.conditions or any(q.moves(argument) for argument in s.arguments):
         q.now()
         return
     _pass_on(q, s.procedure, [expression(q, argument) for argument in s.arguments])
@@ -668,8 +738,9 @@ def _flow(q: Quiet, s: st.Flow) -> None:
         q.now()
         return
     index = entity_number(q, s.entity)
+    known = q.entities[s.entity.index][1] if isinstance(s.entity, ex.Local) and s.entity.index in q.entities else None
     for first, count, spec in account.specs:
-        if spec.flow is None:
+        if spec.flow is None or (known is not None and not _overlap(known, first, count)):
             continue
         with r.when(q.inside(index, first, count)):
             parts = (spec.low, spec.high, spec.flow.to, spec.flow.rate, spec.flow.after, spec.flow.after_limit)
@@ -678,6 +749,10 @@ def _flow(q: Quiet, s: st.Flow) -> None:
             else:
                 end = flow_end(q, spec.flow, index, limits_of(q, spec, index))
                 _flow_turns(q, account, spec.flow, index, end)
+
+
+def _overlap(ranges: ex.Ranges, first: int, count: int) -> bool:
+    return any(low < first + count and first < low + n for low, n in ranges)
 
 
 def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str) -> None:
@@ -719,7 +794,8 @@ def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str
     r.fail_unless(op.compared(r, "==", end, q.load(q.slot_at(flows.to.offset, index))))
     r.fail_unless(op.compared(r, "!=", value, end))
     r.fail_unless(op.compared(r, "==", rate, flow_rate(q, flow, index, value, end)))
-    _first_step(q, lambda: op.compared(r, "==", worth(q, account, index), end))
+    guess = _steps_to(q, account, index, end)
+    _first_step(q, lambda: op.compared(r, "==", worth(q, account, index), end), guess)
     r.place(after)
 
 

@@ -22,10 +22,11 @@ from mint_ledger.engines.native.expressions import (
     leave_unless_going,
     safe_place,
 )
-from mint_ledger.engines.native.module import Body, Module
+from mint_ledger.engines.native.module import Body, Library, Module
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.journal.row import MAX_VALUES
 from mint_ledger.program import statements as st
+from mint_ledger.program.arithmetic import functions
 
 EVENT_VALUES = 12
 EVENT_SIZE = 3 + EVENT_VALUES
@@ -43,10 +44,27 @@ class Exits:
         return Exits(loop, self.procedure)
 
 
+def arithmetic_routine(name: str) -> str:
+    """The routine of a function of `program/arithmetic.py`; all games share their machine code."""
+    return "@mint_" + name.replace(" ", "_")
+
+
 def procedure_routine(module: Module, name: str) -> str:
     """The routine of a procedure; it is made if it is not there yet."""
+    if name in functions():
+        module.arithmetic.add(name)
+        return arithmetic_routine(name)
     routine = f"@p{module.numbers[name]}"
-    return module.want(routine, lambda: _procedure(module, module.program.procedures[name], routine))
+    return module.want(routine, lambda: _procedure(module, module.procedure(name), routine))
+
+
+def arithmetic_text() -> str:
+    """The functions of `program/arithmetic.py` in LLVM's assembly language."""
+    library: Any = Library()
+    return "\n".join(
+        _procedure(library, procedure, arithmetic_routine(name)).replace("define internal", "define", 1)
+        for name, procedure in functions().items()
+    )
 
 
 def _procedure(module: Module, procedure: st.Procedure, routine: str) -> str:
@@ -283,4 +301,4 @@ _LOWERING: dict[type, Callable[[Body, Any, Exits], None]] = {
     st.Finish: _finish,
 }
 
-__all__ = ["EVENT_SIZE", "EVENT_VALUES", "Exits", "block", "is_present", "procedure_routine"]
+__all__ = ["EVENT_SIZE", "EVENT_VALUES", "Exits", "arithmetic_text", "block", "is_present", "procedure_routine"]

@@ -1,0 +1,228 @@
+"""Lowers measures: what is taken from each run, and conditions that have to be watched for it."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from mint_ledger.errors import nearest
+from mint_ledger.formula import Formula, FormulaError
+from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression
+from mint_ledger.journal.row import WHATS
+from mint_ledger.lowering import posting
+from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.formulas import condition
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import Scope
+from mint_ledger.program.building import BlockBuilder, add, compare, no, sub
+from mint_ledger.program.expressions import ZERO, And, At, Constant, Step
+from mint_ledger.program.program import Path
+from mint_ledger.program.statements import If, Set
+
+Sort = Literal["closing", "lowest", "highest", "total", "waste", "changes", "rows", "held", "first", "time", "level"]
+ROW_CALLS = {"hits": "hit", "misses": "miss", "dodges": "dodge", "blocks": "blocked"}
+ACCOUNT_CALLS = ("closing", "lowest", "highest")
+OPERATORS: dict[type[ast.AST], str] = {
+    ast.Add: "+",
+    ast.Sub: "-",
+    ast.Mult: "*",
+    ast.Div: "/",
+    ast.Lt: "<",
+    ast.LtE: "<=",
+    ast.Gt: ">",
+    ast.GtE: ">=",
+    ast.Eq: "==",
+    ast.NotEq: "!=",
+}
+MEASURES = (*CALLS, *MEASURE_CALLS)
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """A number taken from each run.
+
+    `slot` is an account's slot, or that of a watched condition's numbers; `causes` are those that are counted (none:
+    all); `what` is a sort of row.
+    """
+
+    sort: Sort
+    slot: int = -1
+    causes: tuple[int, ...] = ()
+    what: int = -1
+
+
+@dataclass(frozen=True, slots=True)
+class Calculation:
+    """What a measure works out of readings and other numbers: an operator and what it works with."""
+
+    operator: str
+    parts: tuple[Value, ...]
+
+
+Value = float | Reading | Calculation
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """A measure of the game file or of a study."""
+
+    name: str
+    text: str
+    value: Value
+
+
+@dataclass
+class _Measures:
+    """Lowers the measures of a game one after another; later ones may use earlier ones by name."""
+
+    lowering: Lowering
+    builder: BlockBuilder = field(default_factory=BlockBuilder)
+    known: dict[str, Measure] = field(default_factory=dict)
+    watched: dict[str, Reading] = field(default_factory=dict)
+
+    def lower(self, name: str, text: str, path: Path) -> None:
+        scope = Scope(self.lowering, self.builder, path, no_chance="a measure", place=f"measure {name}")
+        try:
+            value = self._value(scope, parse_expression(text, MEASURES))
+        except (Problem, FormulaError) as problem:
+            self.lowering.fault(path, str(problem))
+            return
+        self.known[name] = Measure(name, text, value)
+
+    def _value(self, scope: Scope, node: ast.expr) -> Value:
+        match node:
+            case ast.Constant(value=bool() | float() as number):
+                return float(number)
+            case ast.Name(id=name):
+                return self._named(name)
+            case ast.BinOp(op=operator) if type(operator) in OPERATORS:
+                parts = (self._value(scope, node.left), self._value(scope, node.right))
+                return Calculation(OPERATORS[type(operator)], parts)
+            case ast.UnaryOp(op=ast.USub(), operand=operand):
+                return Calculation("-", (0.0, self._value(scope, operand)))
+            case ast.Compare(left=left, ops=[operator], comparators=[right]):
+                parts = (self._value(scope, left), self._value(scope, right))
+                return Calculation(OPERATORS[type(operator)], parts)
+            case ast.IfExp(test=test, body=body, orelse=other):
+                return Calculation("if", tuple(self._value(scope, part) for part in (test, body, other)))
+            case ast.Call(func=ast.Name(id=("min" | "max" | "abs") as name), args=arguments):
+                return Calculation(name, tuple(self._value(scope, argument) for argument in arguments))
+            case ast.Call(func=ast.Name(id=name), args=arguments) if name in MEASURE_CALLS:
+                return self._reading(scope, name, arguments)
+        raise Problem(
+            f"'{ast.unparse(node)}' is no measure of a run; measures are made of time, level, "
+            f"{', '.join(MEASURE_CALLS)} and arithmetic"
+        )
+
+    def _named(self, name: str) -> Value:
+        if name == "time":
+            return Reading("time")
+        if name == "level":
+            if not self.lowering.game.levels:
+                raise Problem("the game has no levels")
+            return Reading("level", self.lowering.layout.column("level", "flag").base)
+        if name in self.known:
+            return self.known[name].value
+        raise Problem(f"unknown measure '{name}'{nearest(name, ['time', 'level', *self.known])}")
+
+    def _reading(self, scope: Scope, name: str, arguments: list[ast.expr]) -> Reading:
+        if name in ROW_CALLS:
+            attack = _text(arguments[0])
+            if attack not in self.lowering.game.attacks:
+                raise Problem(f"unknown attack '{attack}'{nearest(attack, self.lowering.game.attacks)}")
+            return Reading("rows", -1, self._causes(attack), WHATS.index(ROW_CALLS[name]))
+        if name in ("time_while", "first_time"):
+            return self._watch(scope, name, arguments[0])
+        if name == "count_of" and len(arguments) == 1:
+            cue = _text(arguments[0])
+            sorts = {"cue": "cue", "level": "level"}
+            found = {c.sort: i for i, c in enumerate(self.lowering.causes) if c.name == cue and c.sort in sorts}
+            if not found:
+                raise Problem(f"count_of('{cue}') wants a cue or a level; for a rule write count_of(account, rule)")
+            sort, cause = next(iter(found.items()))
+            return Reading("rows", -1, (cause,), WHATS.index(sorts[sort]))
+        slot = self._slot(scope, arguments[0])
+        if name in ACCOUNT_CALLS:
+            return Reading(name, slot)  # type: ignore[arg-type]
+        causes = self._causes(_text(arguments[1])) if len(arguments) > 1 else ()
+        sort_of = {"total": "total", "waste": "waste", "count_of": "changes"}
+        return Reading(sort_of[name], slot, causes)  # type: ignore[arg-type]
+
+    def _slot(self, scope: Scope, node: ast.expr) -> int:
+        ref, stat = posting.target(scope, node)
+        account = self.lowering.accounts.get(stat)
+        if account is None or not isinstance(ref.entity, Constant):
+            raise Problem(f"'{ast.unparse(node)}' is no account; where there are several copies name one, as crab[1]")
+        entity = int(ref.entity.value)
+        if account.spec(entity) is None:
+            raise Problem(f"'{ast.unparse(node)}' is no account")
+        return account.column.offset + entity
+
+    def _causes(self, name: str) -> tuple[int, ...]:
+        found = tuple(i for i, cause in enumerate(self.lowering.causes) if cause.name == name)
+        if not found:
+            known = [cause.name for cause in self.lowering.causes]
+            raise Problem(f"nothing of the name '{name}' changes an account{nearest(name, known)}")
+        return found
+
+    def _watch(self, scope: Scope, name: str, node: ast.expr) -> Reading:
+        """Watch a condition at the end of each step: how long it held, and when it held first."""
+        text = f"{name}: {ast.unparse(node)}"
+        if text in self.watched:
+            return self.watched[text]
+        b, layout = self.builder, self.lowering.layout
+        holds = b.let(condition(scope, Formula(ast.unparse(node), node)))
+        if name == "first_time":
+            first = layout.column(f"measure {text}", "measure", opening=-1.0)
+            unseen = compare("<", At(first, ZERO), ZERO)
+            b.emit(If(And((unseen, holds)), (Set(first, ZERO, Step()),)))
+            self.watched[text] = Reading("first", first.base)
+            return self.watched[text]
+        total = layout.column(f"measure {text} total", "measure")
+        held = layout.column(f"measure {text} holds", "measure")
+        since = layout.column(f"measure {text} since", "measure")
+        more = add(At(total, ZERO), sub(Step(), At(since, ZERO)))
+        changed = (
+            If(At(held, ZERO), (Set(total, ZERO, more),)),
+            Set(since, ZERO, Step()),
+            Set(held, ZERO, holds),
+        )
+        b.emit(If(no(compare("==", At(held, ZERO), holds)), changed))
+        self.watched[text] = Reading("held", total.base)
+        return self.watched[text]
+
+
+def _text(node: ast.expr) -> str:
+    if isinstance(node, ast.Name):
+        return node.id
+    if isinstance(node, ast.Constant) and isinstance(node.value, str):
+        return node.value
+    raise Problem(f"'{ast.unparse(node)}' is no name; a name with spaces wants quotes")
+
+
+def lower_measures(lowering: Lowering, more: Mapping[str, str]) -> tuple[Measure, ...]:
+    """Lower the measures of the file and then more of them; makes the part of a step that watches conditions."""
+    measures = _Measures(lowering)
+    for name, text in lowering.game.measures.items():
+        if not name.isidentifier() or name in ("time", "level"):
+            lowering.fault(("measures", name), f"'{name}' is no name for a measure")
+        measures.lower(name, text, ("measures", name))
+    for name, text in more.items():
+        measures.lower(name, text, ("measures", name))
+    lowering.procedure(measures.builder.procedure("measures"))
+    return tuple(measures.known.values())
+
+
+def readings_of(values: Iterable[Value]) -> list[Reading]:
+    """All readings that some measures need, each once, in the order of their first use."""
+    found: dict[Reading, None] = {}
+    waiting = list(values)[::-1]
+    while waiting:
+        value = waiting.pop()
+        if isinstance(value, Reading):
+            found[value] = None
+        elif isinstance(value, Calculation):
+            waiting += value.parts[::-1]
+    return list(found)
