@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from functools import cached_property
 from pathlib import Path
@@ -21,7 +21,8 @@ if TYPE_CHECKING:
     from mint_ledger.lowering import Lowered
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
-    from mint_ledger.studies.study import Study
+    from mint_ledger.studies.request import EngineName
+    from mint_ledger.studies.study import Progress, Study
 
 ScriptItems = Sequence[Happening | Mapping[str, Any]]
 
@@ -137,8 +138,14 @@ class Game(GameFile):
         habit: str | None = None,
         variant: str | None = None,
         dials: Mapping[str, float | bool] | None = None,
+        measures: Mapping[str, str] | Sequence[str] = (),
+        accounts: Sequence[str] | None = None,
+        times: Sequence[float] = (),
+        until: str | float | None = None,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
-        progress: Callable[[int, int], None] | None = None,
+        progress: Progress | None = None,
+        store: str | Path | None = None,
     ) -> Study:
         """Play the game many times.
 
@@ -148,13 +155,54 @@ class Game(GameFile):
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
             dials: dials set for this study alone.
-            executor: where the runs are played; a process pool of its own by default.
-            progress: called with (runs done, runs in all).
-        """
-        from mint_ledger.studies.study import make_study
+            measures: more measures than the file's: by name, or by their texts alone. An account's name stands for
+                its closing, its lowest and its highest value.
+            accounts: accounts whose changes are added up by cause; by default those with a bar in the readout.
+            times: when the values of these accounts are read, for quantile bands (seconds or turns, going up).
+            until: go on, in more and more runs, until an interval is that narrow: `±0.01` (of the share of wins) or
+                an estimate with its width, `mean(time) ±0.5`.
+            engine: `native`, `reference`, or `auto` for whichever is quicker; the numbers are the same.
+            executor: where the runs are played; threads on all cores of this machine by default.
+            progress: called with (runs done, runs in all, wins among those done).
+            store: an SQLite file that keeps the study and takes it up again where it stopped.
 
+        Raises:
+            NotFound: there is no such habit, variant, dial or account.
+            GameError: one of the measures is none.
+            BadRequest: a number of runs, a time or the store makes no sense.
+            RunStopped: one of the runs could not go on.
+        """
+        from mint_ledger.studies.request import ENGINES, StudyRequest, check_measures, chosen_accounts, prepare_game
+        from mint_ledger.studies.store import Store
+        from mint_ledger.studies.study import make_study, named_measures, parse_until
+
+        if engine not in ENGINES:
+            raise NotFound(f"there is no engine '{engine}'{nearest(engine, ENGINES)}; there are {', '.join(ENGINES)}")
         game = self._turned(variant, dials)
-        return make_study(game.lowered, runs, seed, habit=habit, executor=executor, progress=progress)
+        changes = {**(self.variants[variant] if variant else {}), **(dials or {})}
+        named = _expanded(game, named_measures(measures))
+        check_measures(named)
+        chosen = tuple(accounts) if accounts is not None else chosen_accounts(game.lowered)
+        request = StudyRequest(
+            text=self.to_yaml(),
+            name=str(self.source.file),
+            seed=seed,
+            dials=tuple((name, float(value)) for name, value in changes.items()),
+            habit=habit,
+            measures=tuple(named.items()),
+            accounts=chosen,
+            sampled=chosen if times else (),
+            times=tuple(float(time) for time in times),
+            engine=engine,
+        )
+        prepared = prepare_game(game, request)
+        limit = parse_until(until) if until is not None else None
+        if store is None:
+            return make_study(prepared, request, runs, until=limit, executor=executor, progress=progress)
+        with Store(store) as opened:
+            title = f"{game.title} · {habit}" if habit else game.title
+            stored = opened.study(request, title)
+            return make_study(prepared, request, runs, until=limit, executor=executor, progress=progress, stored=stored)
 
     def to_yaml(self) -> str:
         """The game as the text of a game file."""
@@ -165,6 +213,21 @@ class Game(GameFile):
     def save(self, path: str | Path) -> None:
         """Write the game file (beside, then renamed into place)."""
         write_text(Path(path), self.to_yaml())
+
+
+def _expanded(game: Game, measures: Mapping[str, str]) -> dict[str, str]:
+    """Measures, with an account's name alone written out."""
+    from mint_ledger.journal.books import account_name, all_accounts
+
+    program = game.lowered.program
+    known = {account_name(program, key) for key in all_accounts(program)}
+    found: dict[str, str] = {}
+    for name, text in measures.items():
+        if text in known:
+            found |= {f"{call}({text})": f"{call}({text})" for call in ("closing", "lowest", "highest")}
+        else:
+            found[name] = text
+    return found
 
 
 def _ours(error: Exception) -> bool:

@@ -155,6 +155,11 @@ class ReferenceEngine(Statements):
         return self.state[self._ending] >= 0.0
 
     @property
+    def step_number(self) -> int:
+        """The number of the step."""
+        return int(self.state[self._step])
+
+    @property
     def ending(self) -> int:
         """The number of the ending; -1 as long as there is none, one past the last at the clock's limit."""
         return int(self.state[self._ending])

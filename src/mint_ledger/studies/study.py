@@ -1,31 +1,43 @@
-"""A study: many runs of one game, each with luck of its own."""
+"""A study: many runs of one game, each with luck of its own, and what they say."""
 
 from __future__ import annotations
 
-import multiprocessing
-import os
-import signal
-from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Executor, ProcessPoolExecutor, as_completed
-from contextlib import contextmanager
-from dataclasses import dataclass
+import math
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from mint_ledger.engines.accounts import Start
-from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.lowering import Lowered
 from mint_ledger.playing.run import check_seed
-from mint_ledger.playing.settings import habit_starts
-from mint_ledger.program.program import Program
-from mint_ledger.studies.estimate import Estimate, quantile, rate
+from mint_ledger.studies.block import BLOCK, Block
+from mint_ledger.studies.estimate import Estimate, mean, mean_of, quantile, rate
+from mint_ledger.studies.playing import Span, play_blocks
+from mint_ledger.studies.request import Prepared, StudyRequest
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.figure import Figure
+
+    from mint_ledger.studies.store import StoredStudy
 
 MAX_RUNS = 10_000_000
 RESULTS = ("win", "lose", "draw", "unfinished")
-Outcome = tuple[int, int, float]
+BANDS = (0.05, 0.25, 0.5, 0.75, 0.95)
+Progress = Callable[[int, int, int], None]
+"""Is told how many runs are done, how many there are to be, and how many of those done were won."""
+
+
+@dataclass(frozen=True)
+class Until:
+    """Go on until an estimate's interval is no wider than ± `half_width`."""
+
+    measure: str
+    half_width: float
 
 
 @dataclass(frozen=True)
@@ -33,38 +45,113 @@ class Study:
     """The runs of a study.
 
     Attributes:
-        measures: one row a run, by its number: result, ending, winner, time (seconds or turns).
+        measures: one row a run, by its number: result, ending, winner, time (seconds or turns), level where the game
+            has levels, and each measure.
+        sums: for each tallied account, cause after cause, the sums over the runs and those of the squares.
+        samples: values at the grid's times, NaN once a run is over, shape (runs, times, accounts).
+        visited: how many steps were looked at; the others were quiet and skipped.
+        steps: how many steps the runs took.
     """
 
-    title: str
-    unit: str
-    seed: int
-    measures: pd.DataFrame
+    lowered: Lowered = field(repr=False)
+    request: StudyRequest = field(repr=False)
+    measures: pd.DataFrame = field(repr=False)
+    sums: Any = field(repr=False)
+    samples: Any = field(repr=False)
+    visited: int
+    steps: int
+    until: Until | None = None
+
+    @property
+    def seed(self) -> int:
+        """The seed; run k has the luck of `game.run(seed, run=k)`."""
+        return self.request.seed
+
+    @property
+    def title(self) -> str:
+        """The game and the habit."""
+        title = self.lowered.program.title
+        return f"{title} · {self.request.habit}" if self.request.habit else title
+
+    @property
+    def unit(self) -> str:
+        """What time is counted in."""
+        return "turns" if self.lowered.program.clock.unit == "turn" else "s"
 
     @property
     def runs(self) -> int:
         """How many runs it has."""
         return len(self.measures)
 
+    @property
+    def names(self) -> list[str]:
+        """The measures that are numbers: time, and those that were asked for."""
+        return ["time", *(measure.name for measure in self.lowered.measures)]
+
+    @property
+    def accounts(self) -> tuple[str, ...]:
+        """The accounts whose changes were added up by cause."""
+        return self.request.accounts
+
     def rate(self, what: str) -> Estimate:
-        """How often a result (`win`, `lose`, `draw`, `unfinished`) or an ending of that name came up."""
+        """How often a result (`win`, `lose`, `draw`, `unfinished`) or an ending of that name came up.
+
+        Raises:
+            NotFound: there is no such result or ending.
+        """
+        endings = [ending.name for ending in self.lowered.program.endings]
+        if what not in RESULTS and what not in endings:
+            known = [*RESULTS, *endings]
+            raise NotFound(f"there is no result or ending '{what}'{nearest(what, known)}")
         column = "result" if what in RESULTS else "ending"
         return rate(int((self.measures[column] == what).sum()), self.runs)
 
+    def values(self, measure: str) -> pd.Series[float]:
+        """A numeric measure, one value a run, by its name or its text; runs without one are left out."""
+        names = {"time": "time", **{m.text: m.name for m in self.lowered.measures}}
+        names |= {m.name: m.name for m in self.lowered.measures}
+        if measure not in names:
+            raise NotFound(f"this study has no measure '{measure}'{nearest(measure, names)}; it has {', '.join(names)}")
+        found = self.measures[names[measure]]
+        return found[found.notna()].astype(float)
+
+    def mean(self, measure: str) -> Estimate:
+        """The mean of a numeric measure."""
+        return mean_of(self.values(measure).to_numpy())
+
     def quantile(self, measure: str, q: float) -> Estimate:
         """A quantile of a numeric measure, like `time`."""
-        if measure != "time":
-            raise BadRequest(f"there is no measure '{measure}'; this study has 'time'")
-        return quantile(self.measures[measure].tolist(), q)
+        return quantile(self.values(measure).to_numpy(), q)
 
     def median(self, measure: str) -> Estimate:
         """The median of a numeric measure."""
         return self.quantile(measure, 0.5)
 
+    def estimate(self, text: str) -> Estimate:
+        """An estimate by its text: `rate(win)`, `mean(time)`, `median(health left)`, `quantile(time, 0.9)`.
+
+        Raises:
+            NotFound: there is no such measure, result or ending.
+            BadRequest: the text is no estimate.
+        """
+        found = re.fullmatch(r"\s*(rate|mean|median|quantile)\s*\(\s*(.+?)\s*\)\s*", text)
+        if found is None:
+            raise BadRequest(f"'{text}' is no estimate; write rate(win), mean(time), median(time), quantile(time, 0.9)")
+        what, inside = found[1], found[2].strip("\"'")
+        if what == "rate":
+            return self.rate(inside)
+        if what == "quantile":
+            measure, _, q = inside.rpartition(",")
+            try:
+                return self.quantile(measure.strip(), float(q))
+            except ValueError:
+                raise BadRequest(f"'{text}' wants a share, as in quantile(time, 0.9)") from None
+        return self.mean(inside) if what == "mean" else self.median(inside)
+
     def endings(self) -> list[str]:
         """The endings that came up, the most frequent first; runs without one are left out."""
         found = self.measures.loc[self.measures["ending"] != "", "ending"].value_counts()
-        return [str(name) for name in found.index]
+        return [str(name) for name, count in found.items() if count]
 
     def winners(self) -> list[str]:
         """The entities that won at least once, in the order of their names."""
@@ -74,18 +161,131 @@ class Study:
         """How often an entity won."""
         return rate(int((self.measures["winner"] == entity).sum()), self.runs)
 
+    def by_cause(self, account: str) -> pd.DataFrame:
+        """What took and gave an account its points, a run on average, by cause.
+
+        Columns: cause, changes (a run), total, low, high (its 95 % interval), waste (what limits refused).
+
+        Raises:
+            NotFound: the account was not added up in this study.
+        """
+        import pandas as pd
+
+        if account not in self.accounts:
+            raise NotFound(
+                f"this study did not add up '{account}'{nearest(account, self.accounts)}; ask for it with accounts="
+            )
+        program = self.lowered.program
+        size = tally_size(program)
+        tally = self.sums[self.accounts.index(account) * size :][:size]
+        rows = []
+        for index, cause in enumerate(program.causes):
+            first = TALLY_HEAD + TALLY_OF_CAUSE * index
+            total, waste, changes = tally[first : first + TALLY_OF_CAUSE]
+            if changes[0]:
+                about = mean(float(total[0]), float(total[1]), self.runs)
+                share = [float(changes[0]) / self.runs, about.value, about.low, about.high]
+                rows.append([cause.name, *share, float(waste[0]) / self.runs])
+        table = pd.DataFrame(rows, columns=["cause", "changes", "total", "low", "high", "waste"])
+        table = table.groupby("cause", sort=False, as_index=False).sum() if table["cause"].duplicated().any() else table
+        return table.sort_values("total", kind="stable").reset_index(drop=True)
+
+    @cached_property
+    def times(self) -> Any:
+        """The times of the grid at which accounts were read."""
+        import numpy as np
+
+        return np.array(self.request.times)
+
+    def bands(self, account: str) -> pd.DataFrame:
+        """Quantiles of an account over time, of the runs that were still going; columns: time, going, q05 … q95.
+
+        Raises:
+            NotFound: the account's values were not read in this study.
+        """
+        import numpy as np
+        import pandas as pd
+
+        if account not in self.request.sampled:
+            raise NotFound(f"this study did not read the values of '{account}'{nearest(account, self.request.sampled)}")
+        values = self.samples[:, :, self.request.sampled.index(account)]
+        going = np.isfinite(values)
+        table = {"time": self.times, "going": going.sum(axis=0)}
+        for q in BANDS:
+            table[f"q{round(100 * q):02d}"] = [
+                float(np.quantile(column[here], q)) if here.any() else math.nan
+                for column, here in zip(values.T, going.T, strict=True)
+            ]
+        return pd.DataFrame(table)
+
+    def survival(self) -> pd.DataFrame:
+        """How many runs go on beyond each time, with a 95 % interval; columns: time, going, low, high.
+
+        The product-limit estimate of Kaplan and Meier (JASA 53, 1958), with the log-log interval; a run that
+        reached the clock's limit is censored.
+        """
+        import pandas as pd
+        from scipy.stats import CensoredData, ecdf
+
+        over = (self.measures["ending"] != "").to_numpy()
+        time = self.measures["time"].to_numpy()
+        curve = ecdf(CensoredData(uncensored=time[over], right=time[~over])).sf
+        if not over.any():
+            return pd.DataFrame({"time": [0.0, time.max()], "going": 1.0, "low": 1.0, "high": 1.0})
+        interval = curve.confidence_interval(method="log-log")
+        table = pd.DataFrame(
+            {
+                "time": curve.quantiles,
+                "going": curve.probabilities,
+                "low": interval.low.probabilities,
+                "high": interval.high.probabilities,
+            }
+        )
+        table = table.fillna({"low": 0.0, "high": 1.0})
+        start = pd.DataFrame({"time": [0.0], "going": [1.0], "low": [1.0], "high": [1.0]})
+        return pd.concat([start, table[table["time"] > 0]], ignore_index=True)
+
+    def worst(self, measure: str, runs: int = 5) -> pd.DataFrame:
+        """The runs with the lowest values of a measure; each can be played again in full by its number."""
+        values = self.values(measure).sort_values(kind="stable")[:runs]
+        return self.measures.loc[values.index]
+
     def summary(self) -> str:
-        """Outcomes and times with their intervals, for people."""
+        """Outcomes, times and measures with their intervals, for people."""
         from mint_ledger.views.study_text import study_text
 
         return study_text(self)
+
+    def plot_outcomes(self) -> Figure:
+        """How often each ending came up, with intervals."""
+        from mint_ledger.views.study_plots import plot_outcomes
+
+        return plot_outcomes(self)
+
+    def plot_survival(self) -> Figure:
+        """How many runs go on, and by which ending the others have ended, over time."""
+        from mint_ledger.views.study_plots import plot_survival
+
+        return plot_survival(self)
+
+    def plot_bands(self, accounts: Sequence[str] | None = None) -> Figure:
+        """Quantile bands of accounts over time."""
+        from mint_ledger.views.study_plots import plot_bands
+
+        return plot_bands(self, accounts)
+
+    def plot_causes(self, account: str | None = None) -> Figure:
+        """What took and gave an account its points."""
+        from mint_ledger.views.study_plots import plot_causes
+
+        return plot_causes(self, account)
 
     def as_json(self) -> dict[str, Any]:
         """The summary as plain values."""
 
         def plain(e: Estimate) -> dict[str, Any]:
             keys = ("value", "low", "high", "method", "confidence")
-            return {key: getattr(e, key) for key in keys}
+            return {key: getattr(e, key) if math.isfinite(e.half_width) or key == "value" else None for key in keys}
 
         return {
             "title": self.title,
@@ -95,19 +295,30 @@ class Study:
             "winners": {name: plain(self.winner(name)) for name in self.winners()},
             "endings": {name: plain(self.rate(name)) for name in self.endings()},
             "time": {f"{q:g}": plain(self.quantile("time", q)) for q in (0.1, 0.5, 0.9)},
+            "measures": {
+                name: {
+                    "mean": plain(self.mean(name)),
+                    "median": plain(self.median(name)),
+                    "runs": len(self.values(name)),
+                }
+                for name in self.names[1:]
+                if len(self.values(name))
+            },
+            "by_cause": {name: self.by_cause(name).to_dict("records") for name in self.accounts},
         }
 
 
 def make_study(
-    lowered: Lowered,
+    prepared: Prepared,
+    request: StudyRequest,
     runs: int,
-    seed: int,
     *,
-    habit: str | None = None,
+    until: Until | None = None,
     executor: Executor | None = None,
-    progress: Callable[[int, int], None] | None = None,
+    progress: Progress | None = None,
+    stored: StoredStudy | None = None,
 ) -> Study:
-    """Play runs 0 to runs-1 of a seed; see `Game.study`.
+    """Play runs 0 to runs-1 of a request; see `Game.study`.
 
     Raises:
         BadRequest: the number of runs or the seed makes no sense.
@@ -115,81 +326,142 @@ def make_study(
     """
     if isinstance(runs, bool) or not isinstance(runs, int) or not 1 <= runs <= MAX_RUNS:
         raise BadRequest(f"a study has 1 to {MAX_RUNS:,} runs, not {runs}")
-    check_seed(seed)
-    starts = habit_starts(lowered, habit)
-    outcomes: list[Outcome | None] = [None] * runs
-    done = 0
-    chunks = _chunks(runs)
-    with _pool(executor, runs) as pool:
-        if pool is None:
-            results: Iterator[tuple[range, list[Outcome]]] = (
-                (c, play_runs(lowered.program, seed, c, starts)) for c in chunks
-            )
-        else:
-            futures = {pool.submit(play_runs, lowered.program, seed, chunk, starts): chunk for chunk in chunks}
-            results = ((futures[future], future.result()) for future in as_completed(futures))
-        for chunk, found in results:
-            outcomes[chunk.start : chunk.stop] = found
-            done += len(chunk)
+    check_seed(request.seed)
+    gathered = _Gathered(prepared, request)
+    while True:
+        spans = [(first, min(BLOCK, runs - first)) for first in range(len(gathered), runs, BLOCK)]
+        for block in _blocks(prepared, request, spans, runs, executor, stored):
+            gathered.add(block)
             if progress:
-                progress(done, runs)
-    return _study(lowered.program, seed, habit, [outcome for outcome in outcomes if outcome is not None])
+                progress(len(gathered), runs, gathered.wins)
+        if until is None:
+            break
+        found = gathered.study(until).estimate(until.measure)
+        if found.half_width <= until.half_width or runs >= MAX_RUNS:
+            break
+        runs = _more_runs(runs, found.half_width / until.half_width)
+        gathered.drop_short_block()
+    return gathered.study(until)
 
 
-@contextmanager
-def _pool(executor: Executor | None, runs: int) -> Iterator[Executor | None]:
-    if executor is not None:
-        yield executor
-        return
-    cores = os.cpu_count() or 1
-    if runs < 20 or cores == 1:
-        yield None
-        return
-    pool = ProcessPoolExecutor(cores, initializer=_leave_interrupts_to_the_parent)
+def parse_until(text: str | float) -> Until:
+    """`±0.01` (of the share of wins), or an estimate and how sure it is to be: `mean(time) ±0.5`.
+
+    Raises:
+        BadRequest: the text says no width.
+    """
+    found = re.fullmatch(r"(.*?)\s*(?:±|\+-|\+/-)?\s*([0-9.eE+-]+)\s*", str(text))
     try:
-        yield pool
-    except BaseException:
-        pool.shutdown(wait=False, cancel_futures=True)
-        for worker in multiprocessing.active_children():
-            worker.terminate()
-        raise
-    pool.shutdown()
+        width = float(found[2]) if found else math.nan
+    except ValueError:
+        width = math.nan
+    if found is None or not 0 < width < math.inf:
+        raise BadRequest(f"'{text}' is no width of an interval; write ±0.01 for wins, or 'mean(time) ±0.5'")
+    return Until(found[1].strip() or "rate(win)", width)
 
 
-def _leave_interrupts_to_the_parent() -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+def _more_runs(runs: int, too_wide: float) -> int:
+    """How many runs will do, as an interval narrows with their root; twice as many at least, ten times at most."""
+    wanted = runs * min(max(too_wide**2 * 1.05, 2.0), 10.0)
+    return min(MAX_RUNS, math.ceil(wanted / BLOCK) * BLOCK)
 
 
-def _chunks(runs: int) -> list[range]:
-    size = max(1, min(20, runs // 8))
-    return [range(start, min(start + size, runs)) for start in range(0, runs, size)]
+def _blocks(
+    prepared: Prepared,
+    request: StudyRequest,
+    spans: Sequence[Span],
+    runs: int,
+    executor: Executor | None,
+    stored: StoredStudy | None,
+) -> Iterator[Block]:
+    """The blocks of some spans in order: those that are stored already, and the others played (and stored)."""
+    if stored is None:
+        yield from play_blocks(prepared, request, spans, runs, executor)
+        return
+    missing = [span for span in spans if not stored.has(span)]
+    played = play_blocks(prepared, request, missing, sum(count for _, count in missing), executor)
+    with stored.writing():
+        wanted = set(missing)
+        for span in spans:
+            if span in wanted:
+                block = next(played)
+                stored.put(block)
+            else:
+                block = stored.get(span)
+            yield block
 
 
-def play_runs(program: Program, seed: int, numbers: Sequence[int], starts: Sequence[Start]) -> list[Outcome]:
-    """Play some runs and return (ending, winner, time) of each."""
-    engine = ReferenceEngine(program, seed=seed, journal=False, starts=starts)
-    outcomes: list[Outcome] = []
-    for number in numbers:
-        engine.run = number
-        engine.open()
-        engine.play()
-        outcomes.append((engine.ending, engine.winner, engine.time))
-    return outcomes
+class _Gathered:
+    """The blocks of a study that have come in, in order."""
+
+    def __init__(self, prepared: Prepared, request: StudyRequest) -> None:
+        self.prepared = prepared
+        self.request = request
+        self.blocks: list[Block] = []
+        self.wins = 0
+        self._runs = 0
+        self._winning = [ending.result == "win" for ending in prepared.lowered.program.endings] + [False]
+
+    def __len__(self) -> int:
+        return self._runs
+
+    def add(self, block: Block) -> None:
+        self.blocks.append(block)
+        self._runs += len(block.ending)
+        self.wins += sum(self._winning[ending] for ending in block.ending.tolist())
+
+    def drop_short_block(self) -> None:
+        """A block at the end that is not full is played anew as a whole."""
+        if self.blocks and len(self.blocks[-1].ending) < BLOCK:
+            last = self.blocks.pop()
+            self._runs -= len(last.ending)
+            self.wins -= sum(self._winning[ending] for ending in last.ending.tolist())
+
+    def study(self, until: Until | None) -> Study:
+        import numpy as np
+
+        table = study_table(self.prepared, self.blocks)
+        sums = self.blocks[0].sums.copy()
+        for block in self.blocks[1:]:
+            sums += block.sums
+        steps = int(sum(int(block.steps.sum()) for block in self.blocks))
+        visited = sum(block.visited for block in self.blocks)
+        samples = np.concatenate([block.samples for block in self.blocks])
+        return Study(self.prepared.lowered, self.request, table, sums, samples, visited, steps, until)
 
 
-def _study(program: Program, seed: int, habit: str | None, outcomes: Sequence[Outcome]) -> Study:
+def study_table(prepared: Prepared, blocks: Iterable[Block]) -> pd.DataFrame:
+    """One row a run. Names are kept as categories, a byte or two each, so that a million runs fit."""
+    import numpy as np
     import pandas as pd
 
-    results = [*(ending.result for ending in program.endings), "unfinished"]
-    names = [*(ending.name for ending in program.endings), ""]
-    table = pd.DataFrame(
-        {
-            "result": [results[ending] for ending, _, _ in outcomes],
-            "ending": [names[ending] for ending, _, _ in outcomes],
-            "winner": [program.cast.entity_name(winner) for _, winner, _ in outcomes],
-            "time": [time for _, _, time in outcomes],
-        }
-    )
+    blocks = list(blocks)
+    program = prepared.lowered.program
+    ending = np.concatenate([block.ending for block in blocks])
+    results = np.array([RESULTS.index(e.result) for e in program.endings] + [RESULTS.index("unfinished")])
+    names = list(dict.fromkeys([*(e.name for e in program.endings), ""]))
+    positions = np.array([*(names.index(e.name) for e in program.endings), names.index("")])
+    steps = np.concatenate([block.steps for block in blocks]).astype(float)
+    winner = np.concatenate([block.winner for block in blocks])
+    entities = [program.cast.entity_name(entity) for entity in range(program.cast.size)]
+    columns: dict[str, Any] = {
+        "result": pd.Categorical.from_codes(results[ending], list(RESULTS)),
+        "ending": pd.Categorical.from_codes(positions[ending], names),
+        "winner": pd.Categorical.from_codes(winner, entities) if len(set(entities)) == len(entities) else None,
+        "time": prepared.taking.seconds(steps),
+    }
+    if columns["winner"] is None:
+        columns["winner"] = [entities[entity] for entity in winner.tolist()]
+    if prepared.lowered.levels:
+        level = np.concatenate([block.level for block in blocks])
+        columns["level"] = pd.Categorical.from_codes(level, list(prepared.lowered.levels))
+    for measure in prepared.lowered.measures:
+        columns[measure.name] = np.concatenate([block.measures[measure.name] for block in blocks])
+    table = pd.DataFrame(columns)
     table.index.name = "run"
-    title = f"{program.title} · {habit}" if habit else program.title
-    return Study(title, "turns" if program.clock.unit == "turn" else "s", seed, table)
+    return table
+
+
+def named_measures(measures: Mapping[str, str] | Sequence[str]) -> dict[str, str]:
+    """Measures by name; a measure without one is named by its text."""
+    return dict(measures) if isinstance(measures, Mapping) else {text: text for text in measures}

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
-from mint_ledger.engines.native.context import ROW_SIZE, TALLY_HEAD, TALLY_OF_CAUSE, item, load, store
+from mint_ledger.engines.native.context import ROW_SIZE, item, load, store
 from mint_ledger.engines.native.expressions import (
     expression,
     flow_amount,
@@ -16,6 +16,7 @@ from mint_ledger.engines.native.expressions import (
 )
 from mint_ledger.engines.native.module import Body, Module, flow_key
 from mint_ledger.journal.row import WHAT_CODES
+from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.program import Account, AccountSpec, FlowSpec
 from mint_ledger.program.state import Column

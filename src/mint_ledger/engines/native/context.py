@@ -30,6 +30,7 @@ FIELDS = (
     ("soonest", WHOLE),  # the next step that matters, as far as is known
     ("horizon", WHOLE),
     ("visited", WHOLE),
+    ("visited_in_all", WHOLE),
     ("stop", POINTER),
     ("opening", POINTER),  # the state before anything was opened
     ("only_script", FLOAT),
@@ -57,8 +58,6 @@ FIELDS = (
 OFFSETS = {name: 8 * index for index, (name, _) in enumerate(FIELDS)}
 KINDS = dict(FIELDS)
 ROW_SIZE = 15 + MAX_VALUES
-TALLY_HEAD = 2
-TALLY_OF_CAUSE = 3
 
 _CTYPES = {WHOLE: ctypes.c_int64, FLOAT: ctypes.c_double, POINTER: ctypes.c_void_p}
 

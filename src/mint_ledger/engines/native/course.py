@@ -19,7 +19,7 @@ from mint_ledger.engines.native.accounts import (
 )
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.chance import uniform_function
-from mint_ledger.engines.native.context import TALLY_HEAD, TALLY_OF_CAUSE, item, load, store
+from mint_ledger.engines.native.context import item, load, store
 from mint_ledger.engines.native.expressions import leave_unless_going, seconds_function, worth
 from mint_ledger.engines.native.module import Body, Module
 from mint_ledger.engines.native.quiet import (
@@ -34,6 +34,7 @@ from mint_ledger.engines.native.quiet import (
 from mint_ledger.engines.native.statements import EVENT_SIZE, Exits, block, procedure_routine
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
 from mint_ledger.journal.row import WHATS
+from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.program import Program
@@ -518,6 +519,7 @@ class Course:
             self._take(body, now)
             self._add_up(body)
             store(r, "done", r.let(f"add i64 {now}, 1"))
+            store(r, "visited_in_all", r.let(f"add i64 {load(r, 'visited_in_all')}, {load(r, 'visited')}"))
         r.leave("i32 0")
         module.routines.append(r.text())
 

@@ -17,7 +17,8 @@ from mint_ledger.engines.native.context import ROW_SIZE, Context
 from mint_ledger.engines.native.course import FAILED, STOPPED
 from mint_ledger.engines.native.statements import EVENT_SIZE
 from mint_ledger.engines.statements import MAX_EVENTS
-from mint_ledger.journal.row import Row
+from mint_ledger.journal.row import WHATS, Row
+from mint_ledger.journal.tally import tally_size
 from mint_ledger.program.program import Program, ScriptItem
 
 Floats = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
@@ -196,6 +197,48 @@ class NativePlayer:
                 break
             room = needed
         return rows_of(self._kept["rows"].reshape(room, ROW_SIZE)[1:needed])
+
+    def take(self, slots: Integers, tallied: Sequence[int], room: int) -> None:
+        """Keep numbers of each run of a batch (at most `room` runs): see `studies.taking.Taking`."""
+        program = self.program
+        size = tally_size(program)
+        context = self.context
+        by_slot = np.full(program.layout.size, -1, dtype=np.int64)
+        by_slot[list(tallied)] = range(len(tallied))
+        self._give("tallied", by_slot)
+        self._give("tallies", np.zeros(max(1, len(tallied) * size)))
+        self._give("counts", np.zeros(max(1, len(WHATS) * len(program.causes))))
+        self._give("taken_slots", slots)
+        self.taken = np.zeros((room, len(slots)))
+        self._give("taken", self.taken)
+        self.sums = np.zeros((len(tallied) * size, 2))
+        self._give("sums", self.sums if len(tallied) else np.zeros((1, 2)))
+        context.tally_count = len(tallied)
+        context.taken_count = len(slots)
+        context.listens = 1
+
+    def sample(self, steps: Sequence[int], slots: Sequence[int], room: int) -> None:
+        """Read slots at some steps of each run of a batch (at most `room` runs)."""
+        self._give("grid_steps", np.array([*steps, 0], dtype=np.int64))
+        self._give("sampled_slots", np.array([*slots, 0], dtype=np.int64))
+        self.samples = np.full((room, len(steps), len(slots)), np.nan)
+        self._give("samples", self.samples if self.samples.size else np.zeros(1))
+        self.context.grid_count = len(steps)
+        self.context.sampled_count = len(slots)
+
+    def batch(self, first: int, count: int) -> int:
+        """Play the runs `first` to `first + count - 1`, keep what is to be taken, and say how many steps were visited.
+
+        Raises:
+            CannotGoOn: a run could not go on.
+            Interrupted: the stop flag was set.
+        """
+        self.context.run = first
+        self.context.visited_in_all = 0
+        self.sums[:] = 0.0
+        self.samples[:] = np.nan
+        self._heed(self.code.batch(*self._pointers(), count))
+        return int(self.context.visited_in_all)
 
     @property
     def visited(self) -> int:

@@ -1,0 +1,163 @@
+"""Blocks: fifty runs that are played in one go. Their borders never move, so no sum depends on who played what."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import numpy as np
+
+from mint_ledger.engines.native.engine import CannotGoOn, NativeCode, NativePlayer
+from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.errors import MintError
+from mint_ledger.journal.tally import tally_rows, tally_size
+from mint_ledger.studies.request import Prepared
+from mint_ledger.studies.taking import Floats, Integers, take
+
+BLOCK = 50
+
+
+@dataclass(frozen=True)
+class Block:
+    """What is kept of the runs `first` to `first + len(ending) - 1`, one entry each.
+
+    Attributes:
+        ending: the number of the ending, one past the last at the clock's limit.
+        steps: how many steps it took.
+        level: the number of the level in which it ended.
+        measures: the measures' values by name.
+        sums: the sum over the runs of each number of the tallies, and of its square, shape (numbers, 2).
+        samples: values at the times of the grid, NaN once a run is over, shape (runs, times, accounts).
+        visited: how many steps were looked at, of all runs together.
+    """
+
+    first: int
+    ending: np.ndarray[Any, np.dtype[np.int16]]
+    winner: np.ndarray[Any, np.dtype[np.int32]]
+    steps: Integers
+    level: np.ndarray[Any, np.dtype[np.int16]]
+    measures: dict[str, Floats]
+    sums: Floats
+    samples: Floats
+    visited: int
+
+
+class Player(Protocol):
+    """Whoever can play a block."""
+
+    def block(self, first: int, count: int) -> Block:
+        """Play the runs `first` to `first + count - 1`."""
+        ...
+
+
+def _make_block(prepared: Prepared, first: int, taken: Floats, sums: Floats, samples: Floats, visited: int) -> Block:
+    return Block(
+        first,
+        taken[:, 0].astype(np.int16),
+        taken[:, 1].astype(np.int32),
+        taken[:, 2].astype(np.int64),
+        taken[:, 3].astype(np.int16) if prepared.lowered.levels else np.zeros(len(taken), dtype=np.int16),
+        prepared.taking.measured(taken),
+        sums,
+        samples,
+        visited,
+    )
+
+
+class NativeBlocks:
+    """Plays blocks with the native engine; each thread has a player of its own."""
+
+    def __init__(self, prepared: Prepared, code: NativeCode, stop: Integers | None = None) -> None:
+        self.prepared = prepared
+        self.code = code
+        self.stop = np.zeros(1, dtype=np.int64) if stop is None else stop
+        self._players = threading.local()
+
+    def _player(self) -> NativePlayer:
+        player: NativePlayer | None = getattr(self._players, "player", None)
+        if player is None:
+            prepared = self.prepared
+            player = NativePlayer(self.code, seed=prepared.seed, starts=prepared.starts, stop=self.stop)
+            player.take(prepared.taking.slots, prepared.taking.tallied, BLOCK)
+            player.sample(prepared.grid, prepared.sampled, BLOCK)
+            self._players.player = player
+        # Better code may have come in the meantime.
+        player.code = self.code
+        return player
+
+    def block(self, first: int, count: int) -> Block:
+        """Play a block.
+
+        Raises:
+            RunStopped: a run could not go on.
+            Interrupted: the stop flag was set.
+        """
+        player = self._player()
+        try:
+            visited = player.batch(first, count)
+        except CannotGoOn as stop:
+            raise self._why(stop.run) from None
+        return _make_block(
+            self.prepared,
+            first,
+            player.taken[:count].copy(),
+            player.sums.copy(),
+            player.samples[:count].copy(),
+            visited,
+        )
+
+    def _why(self, run: int) -> MintError:
+        """Play a run that could not go on with the reference engine, which says why."""
+        prepared = self.prepared
+        engine = ReferenceEngine(
+            prepared.lowered.program, seed=prepared.seed, run=run, journal=False, starts=prepared.starts
+        )
+        try:
+            engine.play()
+        except MintError as error:
+            return error
+        return MintError(f"run {run} stopped in the native engine and not in the reference engine; please report this")
+
+
+class ReferenceBlocks:
+    """Plays blocks with the reference engine."""
+
+    def __init__(self, prepared: Prepared) -> None:
+        self.prepared = prepared
+        self._engine = ReferenceEngine(prepared.lowered.program, seed=prepared.seed, starts=prepared.starts)
+
+    def block(self, first: int, count: int) -> Block:
+        """Play a block."""
+        prepared, engine = self.prepared, self._engine
+        program, taking = prepared.lowered.program, prepared.taking
+        taken = np.zeros((count, len(taking.slots)))
+        sums = np.zeros((len(taking.tallied) * tally_size(program), 2))
+        samples = np.full((count, len(prepared.grid), len(prepared.sampled)), np.nan)
+        visited = 0
+        for index in range(count):
+            engine.run = first + index
+            engine.open()
+            self._play(samples[index])
+            tallies, counts = tally_rows(program, taking.tallied, engine.opening, engine.rows)
+            taken[index] = take(program, taking, engine.state, tallies, counts)
+            sums[:, 0] += tallies
+            sums[:, 1] += tallies * tallies
+            visited += int(taken[index, 2])
+        return _make_block(prepared, first, taken, sums, samples, visited)
+
+    def _play(self, samples: Floats) -> None:
+        prepared, engine = self.prepared, self._engine
+        accounts = {
+            account.column.offset + entity: (account.column, entity)
+            for account in prepared.lowered.program.accounts
+            for first, count, _ in account.specs
+            for entity in range(first, first + count)
+        }
+        for point, step in enumerate(prepared.grid):
+            while not engine.is_over and engine.step_number < step:
+                engine.step()
+            if engine.step_number >= step:
+                for index, slot in enumerate(prepared.sampled):
+                    samples[point, index] = engine.value(*accounts[slot])
+        engine.play()

@@ -1,0 +1,125 @@
+"""What a study is to play, as a small description that another process or machine can carry out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import TYPE_CHECKING, Literal
+
+from mint_ledger.engines.accounts import Start
+from mint_ledger.errors import BadRequest, NotFound
+from mint_ledger.journal.books import find_account
+from mint_ledger.lowering import Lowered, lower
+from mint_ledger.lowering.readout import ReadoutBar
+from mint_ledger.playing.settings import habit_starts
+from mint_ledger.studies.taking import Taking, make_taking
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+EngineName = Literal["auto", "native", "reference"]
+ENGINES = ("auto", "native", "reference")
+MOST_ACCOUNTS = 6
+MOST_TIMES = 1_000
+
+
+@dataclass(frozen=True)
+class StudyRequest:
+    """Everything that a study's numbers depend on, apart from how many runs it has.
+
+    Attributes:
+        text: the game file.
+        dials: dials that are set, with their values (a variant's among them).
+        measures: more measures than the file's, by name.
+        accounts: accounts whose changes are added up by cause.
+        sampled: accounts whose values are read at `times`.
+    """
+
+    text: str
+    name: str
+    seed: int
+    dials: tuple[tuple[str, float], ...] = ()
+    habit: str | None = None
+    measures: tuple[tuple[str, str], ...] = ()
+    accounts: tuple[str, ...] = ()
+    sampled: tuple[str, ...] = ()
+    times: tuple[float, ...] = ()
+    engine: EngineName = "auto"
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """A request made ready to be played in this process."""
+
+    lowered: Lowered
+    seed: int
+    starts: tuple[Start, ...]
+    taking: Taking
+    accounts: tuple[int, ...]
+    sampled: tuple[int, ...] = ()
+    grid: tuple[int, ...] = ()
+    notes: dict[str, str] = field(default_factory=dict)
+
+
+def prepare_game(game: Game, request: StudyRequest) -> Prepared:
+    """Make a request ready; `game` is the request's game with its dials set.
+
+    Raises:
+        NotFound: there is no such habit or account.
+        GameError: a measure is none.
+        BadRequest: times or accounts make no sense.
+    """
+    lowered = lower(game, (), dict(request.measures)) if request.measures else game.lowered
+    program = lowered.program
+    accounts = tuple(_slot(lowered, name) for name in request.accounts)
+    sampled = tuple(_slot(lowered, name) for name in request.sampled)
+    taking = make_taking(lowered, accounts)
+    if len(request.times) > MOST_TIMES:
+        raise BadRequest(f"values are read at {MOST_TIMES:,} times at most, not at {len(request.times):,}")
+    steps = [round(time * taking.steps_per_second) for time in request.times]
+    if any(step < 0 for step in steps) or sorted(set(steps)) != steps:
+        raise BadRequest("the times at which values are read go up from 0, a step apart at least")
+    starts = tuple(habit_starts(lowered, request.habit))
+    assert program is not None
+    return Prepared(lowered, request.seed, starts, taking, accounts, sampled, tuple(steps))
+
+
+@lru_cache(maxsize=8)
+def prepare(request: StudyRequest) -> Prepared:
+    """Make a request ready from its text, as another process does."""
+    from mint_ledger.client import loads
+
+    game = loads(request.text, request.name)
+    if request.dials:
+        game = game.with_dials(dict(request.dials))
+    return prepare_game(game, request)
+
+
+def _slot(lowered: Lowered, name: str) -> int:
+    key = find_account(lowered.program, name)
+    return lowered.program.accounts[key.stat].column.offset + key.entity
+
+
+def chosen_accounts(lowered: Lowered) -> tuple[str, ...]:
+    """The accounts that a study looks at where none are named: the readout's bars, else what players live by."""
+    cast = lowered.program.cast
+    bars = [f"{cast.entity_name(b.entity)}.{b.stat}" for b in lowered.readout if isinstance(b, ReadoutBar) and b.entity]
+    bars += [b.stat for b in lowered.readout if isinstance(b, ReadoutBar) and not b.entity]
+    if bars:
+        return tuple(dict.fromkeys(bars))[:MOST_ACCOUNTS]
+    players = sorted({entity for entities in lowered.habit_players.values() for entity in entities}) or [1]
+    found = []
+    for account in lowered.program.accounts:
+        spec = account.spec(players[0])
+        if spec is not None and spec.low is not None:
+            found.append(f"{cast.entity_name(players[0])}.{account.stat}")
+    return tuple(found[:2])
+
+
+def check_measures(measures: dict[str, str]) -> None:
+    """Refuse names that a study's table has already."""
+    for name in measures:
+        if name in ("run", "result", "ending", "winner", "time", "level"):
+            raise BadRequest(f"'{name}' is a column of every study; choose another name for the measure")
+        if not name:
+            raise NotFound("a measure wants a name")
