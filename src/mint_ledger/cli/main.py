@@ -20,6 +20,7 @@ from mint_ledger.cli.arguments import (
     read_dials,
 )
 from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.study import history, study
 from mint_ledger.errors import BadRequest, MintError
 
 if TYPE_CHECKING:
@@ -213,33 +214,8 @@ def statement(
         say("\n\n".join(statement_text(one, unit=unit) for one in made))
 
 
-@app.command()
-def study(
-    game: GameArgument,
-    runs: Annotated[int, typer.Option(help="How many runs.")] = 100,
-    seed: SeedOption = 1,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
-    settings: SetOption = None,
-    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv).")] = None,
-    as_json: JsonOption = False,
-) -> None:
-    """Play the game many times: wins, losses and times, with their intervals."""
-    from mint_ledger.cli.progress import progress_bar
-    from mint_ledger.client import load
-    from mint_ledger.files import write_text
-
-    loaded = load(game)
-    with progress_bar(f"{loaded.title}: runs") as progress:
-        made = loaded.study(runs, seed, habit=habit, variant=variant, dials=read_dials(settings), progress=progress)
-    if output:
-        write_text(output, made.measures.to_csv())
-    if as_json:
-        say_json(made.as_json())
-    else:
-        say(made.summary())
-        if output:
-            say(f"\n{output} is written")
+app.command()(study)
+app.command()(history)
 
 
 def main() -> None:

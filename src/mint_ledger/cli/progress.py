@@ -8,15 +8,24 @@ from contextlib import contextmanager
 
 
 @contextmanager
-def progress_bar(label: str) -> Iterator[Callable[[int, int], None] | None]:
-    """Give a function that shows how far long work has come."""
+def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | None]:
+    """Give a function that shows how far a study has come, and what is known so far."""
     if not sys.stderr.isatty():
         yield None
         return
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    from mint_ledger.studies.estimate import rate
+
+    known = TextColumn("{task.fields[known]}")
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn(), known)
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task(label, total=None)
-        yield lambda done, total: bar.update(task, completed=done, total=total)
+        task = bar.add_task(label, total=None, known="")
+
+        def show(done: int, total: int, wins: int) -> None:
+            share = rate(wins, done)
+            text = f"wins {100 * share.value:.1f} % ± {100 * share.half_width:.1f}"
+            bar.update(task, completed=done, total=total, known=text)
+
+        yield show

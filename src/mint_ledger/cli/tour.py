@@ -6,7 +6,7 @@ from pathlib import Path
 
 from mint_ledger.cli.files import write_figure, write_journal
 from mint_ledger.cli.output import say
-from mint_ledger.cli.progress import progress_bar
+from mint_ledger.cli.progress import study_progress
 from mint_ledger.client import Game, load
 from mint_ledger.demo import demo_text
 from mint_ledger.errors import BadRequest
@@ -31,13 +31,13 @@ def tour(folder: Path, runs: int) -> None:
     say(check_text(game, game.lowered.program, game.play_tests()))
     _one_run(game, path, folder)
     _heading(5, "Play it many times: how fair is it?", f"mint-ledger study {NAME} --habit {HABIT} --runs {runs}")
-    with progress_bar("playing") as progress:
+    with study_progress("playing") as progress:
         made = game.study(runs, habit=HABIT, progress=progress)
     say(made.summary())
     _heading(
         6, "Turn some dials and ask again", f"mint-ledger study {NAME} --habit {HABIT} --variant calm --runs {runs}"
     )
-    with progress_bar("playing") as progress:
+    with study_progress("playing") as progress:
         harder = game.study(runs, habit=HABIT, variant="calm", progress=progress)
     before, after = made.rate("win"), harder.rate("win")
     say(f"{100 * before.value:.0f} % of the usual nights are won, {100 * after.value:.0f} % of the calm ones.")

@@ -37,7 +37,66 @@ def study_text(study: Study) -> str:
         digits = digits_for(estimate)
         span = f"{number(estimate.low, digits)} to {number(estimate.high, digits)}"
         lines.append(f"  {name:<26}{number(estimate.value, digits):>8}{'':>9}   {span}")
+    lines += _measure_lines(study)
+    for account in study.accounts:
+        lines += _cause_lines(study, account)
+    if study.until is not None:
+        found = study.estimate(study.until.measure)
+        digits = digits_for(found) + (2 if study.until.measure.startswith("rate") else 0)
+        sure = f"{study.until.measure} is known to ± {number(found.half_width, digits + 1)}"
+        lines += ["", f"{study.runs:,} runs were played, and {sure}."]
     return "\n".join(lines)
+
+
+def _measure_lines(study: Study) -> list[str]:
+    names = study.names[1:]
+    if not names:
+        return []
+    lines = ["", f"  {'measure':<26}{'mean':>8}{'median':>9}   95 % interval of the mean"]
+    for name in names:
+        values = study.values(name)
+        shown = name if len(name) <= 26 else name[:25] + "…"
+        if not len(values):
+            lines.append(f"  {shown:<26}{'—':>8}{'—':>9}   in no run")
+            continue
+        mean, median = study.mean(name), study.median(name)
+        digits = digits_for(mean)
+        span = f"{number(mean.low, digits)} to {number(mean.high, digits)}" if study.runs > 1 else ""
+        some = f"; in {len(values):,} runs" if len(values) < study.runs else ""
+        middle = number(median.value, digits_for(median))
+        lines.append(f"  {shown:<26}{number(mean.value, digits):>8}{middle:>9}   {span}{some}")
+    return lines
+
+
+def _cause_lines(study: Study, account: str) -> list[str]:
+    table = study.by_cause(account)
+    shown = account if len(account) <= 26 else account[:25] + "…"
+    lines = ["", f"  {shown:<26}{'changes':>8}{'points':>9}   95 % interval, a run on average"]
+    if not len(table):
+        return [*lines, "  nothing changed it"]
+    for row in table.to_dict("records"):
+        name = str(row["cause"])
+        name = name if len(name) <= 24 else name[:23] + "…"
+        estimate = Estimate(row["total"], row["low"], row["high"], study.runs, "")
+        digits = min(digits_for(estimate), 2)
+        span = f"{number(estimate.low, digits)} to {number(estimate.high, digits)}" if study.runs > 1 else ""
+        wasted = f"  ({number(abs(row['waste']), 1)} wasted)" if abs(row["waste"]) >= 0.05 else ""
+        points = number(row["total"], digits)
+        lines.append(f"    {name:<24}{number(row['changes'], 1):>8}{points:>9}   {span:<20}{wasted}".rstrip())
+    return lines
+
+
+def worst_text(study: Study, measure: str, command: str) -> str:
+    """The runs with the lowest values of a measure, and how to play them again."""
+    table = study.worst(measure)
+    column = (
+        "time" if measure == "time" else next(m.name for m in study.lowered.measures if measure in (m.name, m.text))
+    )
+    lines = [f"  {'lowest ' + measure if not measure.startswith('lowest') else measure:<40}   play it again"]
+    for run, row in table.iterrows():
+        ending = row["ending"] or "unfinished"
+        lines.append(f"  {number(float(row[column]), 2):>8}  {ending:<30}   --run {run}")
+    return "\n".join([*lines, "", f"{command} --run {table.index[0]}" if len(table) else "no run has one"])
 
 
 def _share_line(name: str, estimate: Estimate) -> str:

@@ -1,0 +1,182 @@
+"""The commands `study` and `history`: many runs, and what was kept of them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from mint_ledger.cli.arguments import (
+    GameArgument,
+    HabitOption,
+    JsonOption,
+    SeedOption,
+    SetOption,
+    VariantOption,
+    read_dials,
+)
+from mint_ledger.cli.output import say, say_json
+from mint_ledger.errors import BadRequest, NotFound, nearest
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+GRID = 120
+
+
+def study(
+    game: GameArgument,
+    runs: Annotated[int, typer.Option(help="How many runs.")] = 1_000,
+    seed: SeedOption = 1,
+    habit: HabitOption = None,
+    variant: VariantOption = None,
+    settings: SetOption = None,
+    measure: Annotated[
+        list[str] | None,
+        typer.Option(metavar="[NAME=]MEASURE", help="One more measure, like 'lowest(keeper.health)' (repeatable)."),
+    ] = None,
+    account: Annotated[
+        list[str] | None, typer.Option(help="An account to add up by cause (repeatable; default: the readout's bars).")
+    ] = None,
+    until: Annotated[
+        str | None, typer.Option(metavar="WIDTH", help="Go on until wins are that sure: ±0.01, or 'mean(time) ±0.5'.")
+    ] = None,
+    worst: Annotated[
+        str | None, typer.Option(metavar="MEASURE", help="Name the runs with the lowest values of a measure.")
+    ] = None,
+    store: Annotated[Path | None, typer.Option(help="Keep the study in this file (SQLite), and go on from it.")] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw the study into this file (.png, .svg or .pdf).")] = None,
+    figure: Annotated[
+        list[str] | None, typer.Option(help="What to draw: outcomes, survival, bands, causes (repeatable; all).")
+    ] = None,
+    engine: Annotated[str, typer.Option(help="auto, native or reference; the numbers are the same.")] = "auto",
+    cluster: Annotated[
+        str | None, typer.Option(metavar="ADDRESS", help="Play on a Dask scheduler, like tcp://host:8786.")
+    ] = None,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv).")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Play the game many times: wins, losses and times, with their intervals."""
+    from mint_ledger.cli.files import write_figure
+    from mint_ledger.cli.progress import study_progress
+    from mint_ledger.client import load
+    from mint_ledger.files import write_text
+    from mint_ledger.studies.cluster import cluster_executor
+    from mint_ledger.views.study_plots import FIGURES, plot_study
+
+    for name in figure or ():
+        if name not in FIGURES:
+            raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
+    loaded = load(game)
+    with cluster_executor(cluster) as executor, study_progress(f"{loaded.title}: runs") as progress:
+        made = loaded.study(
+            runs,
+            seed,
+            habit=habit,
+            variant=variant,
+            dials=read_dials(settings),
+            measures=_measures(measure, worst, loaded),
+            accounts=account,
+            times=_grid(loaded) if plot else (),
+            until=until,
+            engine=engine,  # type: ignore[arg-type]
+            executor=executor,
+            progress=progress,
+            store=store,
+        )
+    if output:
+        write_text(output, made.measures.to_csv())
+    if plot:
+        write_figure(plot, plot_study(made, figure or FIGURES))
+    if as_json:
+        content = made.as_json()
+        if worst:
+            content["worst"] = made.worst(_worst_measure(worst, loaded)).reset_index().to_dict("records")
+        say_json(content)
+        return
+    say(made.summary())
+    if worst:
+        from mint_ledger.views.study_text import worst_text
+
+        options = "".join(
+            f" --{name} {value}" for name, value in (("habit", habit), ("variant", variant)) if value is not None
+        )
+        options += "".join(f" --set {setting}" for setting in settings or ())
+        say("\n" + worst_text(made, _worst_measure(worst, loaded), f"mint-ledger run {game} --seed {seed}{options}"))
+    for path in filter(None, (output, plot)):
+        say(f"\n{path} is written")
+
+
+def history(
+    store: Annotated[Path, typer.Argument(metavar="STORE", help="The file that `study --store` keeps studies in.")],
+    number: Annotated[int | None, typer.Argument(metavar="[NUMBER]", help="Show this study.")] = None,
+    compare: Annotated[
+        int | None, typer.Option(metavar="OTHER", help="Show it beside this other study of the store.")
+    ] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """List, show and compare the studies that a store keeps."""
+    from mint_ledger.studies.store import Store
+    from mint_ledger.views.history_text import compare_text, history_json, history_text
+
+    if not store.exists():
+        raise BadRequest(f"{store} does not exist; `mint-ledger study GAME --store {store}` makes it")
+    if compare is not None and number is None:
+        raise BadRequest(f"--compare wants two studies: mint-ledger history {store} 1 --compare 2")
+    with Store(store) as opened:
+        if number is None:
+            entries = opened.entries()
+            say_json(history_json(entries)) if as_json else say(history_text(entries, str(store)))
+            return
+        shown = opened.show(number)
+        if compare is None:
+            say_json(shown.as_json()) if as_json else say(shown.summary())
+            return
+        other = opened.show(compare)
+        if as_json:
+            say_json({str(number): shown.as_json(), str(compare): other.as_json()})
+        else:
+            say(compare_text((opened.entry(number), shown), (opened.entry(compare), other)))
+
+
+def _measures(measures: list[str] | None, worst: str | None, game: Game) -> dict[str, str]:
+    """Measures of the command line: `NAME=MEASURE`, or the measure alone."""
+    found: dict[str, str] = {}
+    for item in measures or ():
+        name, equals, text = item.partition("=")
+        named = bool(equals) and name.strip().replace(" ", "").isalnum() and not text.startswith("=")
+        found[name.strip() if named else item] = text.strip() if named else item
+    if worst is not None and _worst_measure(worst, game) not in ("time", *game.measures, *found):
+        found[_worst_measure(worst, game)] = _worst_measure(worst, game)
+    return found
+
+
+def _worst_measure(text: str, game: Game) -> str:
+    """What `--worst` ranks by: a measure, or the lowest value of an account, `health` for the only one of that name."""
+    from mint_ledger.journal.books import account_name, all_accounts
+
+    if text == "time" or text in game.measures or "(" in text:
+        return text
+    program = game.lowered.program
+    names = [account_name(program, key) for key in all_accounts(program)]
+    if text in names:
+        return f"lowest({text})"
+    players = {entity for entities in game.lowered.habit_players.values() for entity in entities}
+    cast = program.cast
+    own = [f"{cast.entity_name(entity)}.{text}" for entity in sorted(players)]
+    found = [name for name in own if name in names] or [name for name in names if name.endswith(f".{text}")]
+    if not found:
+        raise NotFound(f"--worst wants a measure or an account, and '{text}' is neither{nearest(text, names)}")
+    return f"lowest({found[0]})"
+
+
+def _grid(game: Game) -> list[float]:
+    """Times over the whole of a run, a step apart at least."""
+    clock = game.clock
+    steps = max(1, round(clock.limit / clock.step))
+    every = max(1, steps // GRID)
+    return [step * clock.step for step in range(0, steps + 1, every)][:1_000]
+
+
+__all__ = ["history", "study"]

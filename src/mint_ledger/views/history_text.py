@@ -1,0 +1,90 @@
+"""What a store holds, as text: its studies, and two of them side by side."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import Estimate
+from mint_ledger.views.study_text import digits_for
+
+if TYPE_CHECKING:
+    from mint_ledger.studies.store import Entry
+    from mint_ledger.studies.study import Study
+
+Shown = tuple["Entry", "Study"]
+
+
+def history_text(entries: list[Entry], store: str) -> str:
+    """All studies of a store, one line each and one for what is set."""
+    if not entries:
+        return f"{store} holds no study yet"
+    lines = [f"{'':>4}  {'made':<17}{'runs':>9}  {'seed':>6}  game · habit"]
+    for entry in entries:
+        title = entry.title if len(entry.title) <= 38 else entry.title[:37] + "…"
+        lines.append(f"{entry.number:>4}  {entry.made[:16]:<17}{entry.runs:>9,}  {entry.request.seed:>6}  {title}")
+        if entry.request.dials:
+            lines.append(f"{'':>42}{_dials(entry)}")
+    lines += ["", f"mint-ledger history {store} {entries[-1].number}", f"mint-ledger history {store} 1 --compare 2"]
+    return "\n".join(lines[: -1 if len(entries) < 2 else None])
+
+
+def _dials(entry: Entry) -> str:
+    text = ", ".join(f"{name} {number(value, 4)}" for name, value in entry.request.dials)
+    return text if len(text) <= 38 else text[:37] + "…"
+
+
+def history_json(entries: list[Entry]) -> list[dict[str, Any]]:
+    """All studies of a store as plain values."""
+    return [
+        {
+            "number": entry.number,
+            "title": entry.title,
+            "made": entry.made,
+            "version": entry.version,
+            "runs": entry.runs,
+            "seed": entry.request.seed,
+            "habit": entry.request.habit,
+            "dials": dict(entry.request.dials),
+        }
+        for entry in entries
+    ]
+
+
+def compare_text(one: Shown, other: Shown) -> str:
+    """Two studies side by side, with how far apart they are."""
+    lines = []
+    for entry, study in (one, other):
+        more = f" · {_dials(entry)}" if entry.request.dials else ""
+        lines.append(f"{entry.number}  {study.title} · {study.runs:,} runs · seed {study.seed}{more}")
+    if one[0].request.text != other[0].request.text:
+        lines.append("The two were made from different versions of the game file.")
+    lines += ["", f"  {'':<26}{one[0].number:>10}{other[0].number:>10}   difference"]
+    a, b = one[1], other[1]
+    for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
+        if a.rate(result).value or b.rate(result).value:
+            lines.append(_line(f"{word} (%)", a.rate(result), b.rate(result), 100))
+    names = [ending.name for ending in a.lowered.program.endings]
+    for name in names:
+        if name in {ending.name for ending in b.lowered.program.endings}:
+            lines.append(_line(f"  {name} (%)", a.rate(name), b.rate(name), 100))
+    for name in [name for name in a.names if name in b.names]:
+        if len(a.values(name)) and len(b.values(name)):
+            unit = f" ({a.unit})" if name == "time" else ""
+            lines.append(_line(f"mean {name}{unit}", a.mean(name), b.mean(name), 1))
+    lines += ["", "difference: the second less the first, with its 95 % interval"]
+    return "\n".join(lines)
+
+
+def _line(name: str, one: Estimate, other: Estimate, scale: float) -> str:
+    gap = scale * (other.value - one.value)
+    # Independent or not, the two halves added in squares are no narrower than the truth under shared luck.
+    half = scale * math.hypot(one.half_width, other.half_width)
+    digits = digits_for(Estimate(gap, gap - half, gap + half, one.runs, ""))
+    values = "".join(f"{number(scale * e.value, digits):>10}" for e in (one, other))
+    name = name if len(name) <= 26 else name[:25] + "…"
+    if half == 0.0 and gap == 0.0:
+        return f"  {name:<26}{values}   none"
+    sign = "+" if gap > 0 else "−" if gap < 0 else ""
+    return f"  {name:<26}{values}   {sign}{number(abs(gap), digits)} ± {number(half, digits)}"
