@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+import warnings
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, field
@@ -117,11 +118,11 @@ class Study:
 
     def mean(self, measure: str) -> Estimate:
         """The mean of a numeric measure."""
-        return mean_of(self.values(measure).to_numpy())
+        return mean_of(self.values(measure).tolist())
 
     def quantile(self, measure: str, q: float) -> Estimate:
         """A quantile of a numeric measure, like `time`."""
-        return quantile(self.values(measure).to_numpy(), q)
+        return quantile(self.values(measure).tolist(), q)
 
     def median(self, measure: str) -> Estimate:
         """The median of a numeric measure."""
@@ -229,10 +230,13 @@ class Study:
 
         over = (self.measures["ending"] != "").to_numpy()
         time = self.measures["time"].to_numpy()
-        curve = ecdf(CensoredData(uncensored=time[over], right=time[~over])).sf
+        curve: Any = ecdf(CensoredData(uncensored=time[over], right=time[~over])).sf
         if not over.any():
             return pd.DataFrame({"time": [0.0, time.max()], "going": 1.0, "low": 1.0, "high": 1.0})
-        interval = curve.confidence_interval(method="log-log")
+        with warnings.catch_warnings():
+            # At the first and the last point there is none; it is filled in below.
+            warnings.simplefilter("ignore", RuntimeWarning)
+            interval = curve.confidence_interval(method="log-log")
         table = pd.DataFrame(
             {
                 "time": curve.quantiles,
@@ -444,17 +448,18 @@ def study_table(prepared: Prepared, blocks: Iterable[Block]) -> pd.DataFrame:
     steps = np.concatenate([block.steps for block in blocks]).astype(float)
     winner = np.concatenate([block.winner for block in blocks])
     entities = [program.cast.entity_name(entity) for entity in range(program.cast.size)]
+    from_codes: Any = pd.Categorical.from_codes
     columns: dict[str, Any] = {
-        "result": pd.Categorical.from_codes(results[ending], list(RESULTS)),
-        "ending": pd.Categorical.from_codes(positions[ending], names),
-        "winner": pd.Categorical.from_codes(winner, entities) if len(set(entities)) == len(entities) else None,
+        "result": from_codes(results[ending], list(RESULTS)),
+        "ending": from_codes(positions[ending], names),
+        "winner": from_codes(winner, entities) if len(set(entities)) == len(entities) else None,
         "time": prepared.taking.seconds(steps),
     }
     if columns["winner"] is None:
         columns["winner"] = [entities[entity] for entity in winner.tolist()]
     if prepared.lowered.levels:
         level = np.concatenate([block.level for block in blocks])
-        columns["level"] = pd.Categorical.from_codes(level, list(prepared.lowered.levels))
+        columns["level"] = from_codes(level, list(prepared.lowered.levels))
     for measure in prepared.lowered.measures:
         columns[measure.name] = np.concatenate([block.measures[measure.name] for block in blocks])
     table = pd.DataFrame(columns)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +19,7 @@ from mint_ledger.program.program import Program
 Floats = npt.NDArray[np.float64]
 Integers = npt.NDArray[np.int64]
 
-OPERATORS: dict[str, Callable[..., Floats]] = {
+OPERATORS: dict[str, Callable[..., Any]] = {
     "+": np.add,
     "-": np.subtract,
     "*": np.multiply,
@@ -74,7 +75,8 @@ class Taking:
                 for part in parts[1:]:
                     found = pick(found, part)
                 return found
-            return OPERATORS[value.operator](*parts)
+            worked_out: Floats = OPERATORS[value.operator](*parts)
+            return worked_out
         return np.full(len(taken), float(value))
 
     def _read(self, reading: Reading, taken: Floats) -> Floats:

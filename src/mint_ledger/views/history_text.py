@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate
-from mint_ledger.views.study_text import digits_for
+from mint_ledger.views.study_text import digits_for, fixed
 
 if TYPE_CHECKING:
     from mint_ledger.studies.store import Entry
@@ -82,9 +82,9 @@ def _line(name: str, one: Estimate, other: Estimate, scale: float) -> str:
     # Independent or not, the two halves added in squares are no narrower than the truth under shared luck.
     half = scale * math.hypot(one.half_width, other.half_width)
     digits = digits_for(Estimate(gap, gap - half, gap + half, one.runs, ""))
-    values = "".join(f"{number(scale * e.value, digits):>10}" for e in (one, other))
+    values = "".join(f"{fixed(scale * e.value, digits):>10}" for e in (one, other))
     name = name if len(name) <= 26 else name[:25] + "…"
     if half == 0.0 and gap == 0.0:
         return f"  {name:<26}{values}   none"
     sign = "+" if gap > 0 else "−" if gap < 0 else ""
-    return f"  {name:<26}{values}   {sign}{number(abs(gap), digits)} ± {number(half, digits)}"
+    return f"  {name:<26}{values}   {sign}{fixed(abs(gap), digits)} ± {fixed(half, digits)}"

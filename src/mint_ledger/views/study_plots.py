@@ -134,7 +134,7 @@ def _survival(study: Study, axis: Axes) -> None:
     limit = float(study.measures["time"].max())
     times = np.append(curve["time"].to_numpy(), limit)
 
-    def held(column: str) -> np.ndarray:  # type: ignore[type-arg]
+    def held(column: str) -> np.ndarray:
         values = curve[column].to_numpy()
         return 100 * np.append(values, values[-1])
 

@@ -35,16 +35,15 @@ def study_text(study: Study) -> str:
     ):
         estimate = study.quantile("time", q)
         digits = digits_for(estimate)
-        span = f"{number(estimate.low, digits)} to {number(estimate.high, digits)}"
-        lines.append(f"  {name:<26}{number(estimate.value, digits):>8}{'':>9}   {span}")
+        lines.append(f"  {name:<26}{fixed(estimate.value, digits):>8}{'':>9}   {_span(estimate, digits)}")
     lines += _measure_lines(study)
     for account in study.accounts:
         lines += _cause_lines(study, account)
     if study.until is not None:
         found = study.estimate(study.until.measure)
-        digits = digits_for(found) + (2 if study.until.measure.startswith("rate") else 0)
-        sure = f"{study.until.measure} is known to ± {number(found.half_width, digits + 1)}"
-        lines += ["", f"{study.runs:,} runs were played, and {sure}."]
+        is_rate = study.until.measure.startswith("rate")
+        half = f"{100 * found.half_width:.2f} %" if is_rate else number(found.half_width, digits_for(found) + 1)
+        lines += ["", f"{study.runs:,} runs were played; {study.until.measure} is known to ± {half}."]
     return "\n".join(lines)
 
 
@@ -61,10 +60,10 @@ def _measure_lines(study: Study) -> list[str]:
             continue
         mean, median = study.mean(name), study.median(name)
         digits = digits_for(mean)
-        span = f"{number(mean.low, digits)} to {number(mean.high, digits)}" if study.runs > 1 else ""
+        span = _span(mean, digits) if study.runs > 1 else ""
         some = f"; in {len(values):,} runs" if len(values) < study.runs else ""
-        middle = number(median.value, digits_for(median))
-        lines.append(f"  {shown:<26}{number(mean.value, digits):>8}{middle:>9}   {span}{some}")
+        middle = fixed(median.value, digits)
+        lines.append(f"  {shown:<26}{fixed(mean.value, digits):>8}{middle:>9}   {span}{some}")
     return lines
 
 
@@ -79,19 +78,29 @@ def _cause_lines(study: Study, account: str) -> list[str]:
         name = name if len(name) <= 24 else name[:23] + "…"
         estimate = Estimate(row["total"], row["low"], row["high"], study.runs, "")
         digits = min(digits_for(estimate), 2)
-        span = f"{number(estimate.low, digits)} to {number(estimate.high, digits)}" if study.runs > 1 else ""
+        span = _span(estimate, digits) if study.runs > 1 else ""
         wasted = f"  ({number(abs(row['waste']), 1)} wasted)" if abs(row["waste"]) >= 0.05 else ""
-        points = number(row["total"], digits)
-        lines.append(f"    {name:<24}{number(row['changes'], 1):>8}{points:>9}   {span:<20}{wasted}".rstrip())
+        points = fixed(row["total"], digits)
+        lines.append(f"    {name:<24}{fixed(row['changes'], 1):>8}{points:>9}   {span:<20}{wasted}".rstrip())
     return lines
+
+
+def fixed(value: float, digits: int) -> str:
+    """A number with so many decimals, neither more nor fewer, so that columns can be compared."""
+    # What is half-way but for the last bits must not come out differently in two places.
+    text = f"{round(value, 9):,.{digits}f}"
+    return "0" if float(text.replace(",", "")) == 0.0 and digits == 0 else text.replace("-", "−")
+
+
+def _span(estimate: Estimate, digits: int) -> str:
+    return f"{fixed(estimate.low, digits)} to {fixed(estimate.high, digits)}"
 
 
 def worst_text(study: Study, measure: str, command: str) -> str:
     """The runs with the lowest values of a measure, and how to play them again."""
     table = study.worst(measure)
-    column = (
-        "time" if measure == "time" else next(m.name for m in study.lowered.measures if measure in (m.name, m.text))
-    )
+    names = {"time": "time", **{text: m.name for m in study.lowered.measures for text in (m.name, m.text)}}
+    column = names[measure]
     lines = [f"  {'lowest ' + measure if not measure.startswith('lowest') else measure:<40}   play it again"]
     for run, row in table.iterrows():
         ending = row["ending"] or "unfinished"
@@ -113,5 +122,5 @@ def digits_for(estimate: Estimate) -> int:
     """Decimals that the width of the interval supports."""
     width = estimate.half_width
     if width <= 0:
-        return 2
+        return 0 if estimate.value == round(estimate.value) else 2
     return max(0, min(3, 1 - math.floor(math.log10(width))))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+from typing import Any
 
 from mint_ledger.engines.native.assembly import Routine
 from mint_ledger.journal.row import MAX_VALUES
@@ -59,7 +60,7 @@ OFFSETS = {name: 8 * index for index, (name, _) in enumerate(FIELDS)}
 KINDS = dict(FIELDS)
 ROW_SIZE = 15 + MAX_VALUES
 
-_CTYPES = {WHOLE: ctypes.c_int64, FLOAT: ctypes.c_double, POINTER: ctypes.c_void_p}
+_CTYPES: dict[str, Any] = {WHOLE: ctypes.c_int64, FLOAT: ctypes.c_double, POINTER: ctypes.c_void_p}
 
 
 class Context(ctypes.Structure):

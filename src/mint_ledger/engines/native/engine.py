@@ -248,4 +248,5 @@ class NativePlayer:
 
 def rows_of(numbers: np.ndarray[tuple[int, ...], np.dtype[np.generic]]) -> list[Row]:
     """Rows from their numbers, shape (rows, ROW_SIZE)."""
-    return [Row(*row[: HEAD - 1], tuple(row[HEAD : HEAD + int(row[HEAD - 1])])) for row in numbers.tolist()]
+    plain: list[list[float]] = numbers.tolist()
+    return [Row._make((*row[: HEAD - 1], tuple(row[HEAD : HEAD + int(row[HEAD - 1])]))) for row in plain]

@@ -324,7 +324,7 @@ def _compare_turns(q: Quiet, e: ex.Compare) -> None:
         return
     # Equality may come and go: where it might, one of these two has turned before or with it.
     for how in (e.op,) if e.op in ORDERED else ("<", "<="):
-        _search(q, ex.Compare(how, left, right))  # type: ignore[arg-type]
+        _search(q, ex.Compare(how, left, right))
 
 
 def _search(q: Quiet, e: ex.Compare) -> None:

@@ -1,0 +1,201 @@
+from __future__ import annotations
+
+import os
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from both_engines import assert_same
+from hypothesis import HealthCheck, given, settings
+from random_games import games
+
+import mint_ledger as mint
+from mint_ledger.client import read_script
+from mint_ledger.demo import demo_text, starter_text
+from mint_ledger.engines.native.compiling import arithmetic_module, llvm, module_text
+from mint_ledger.engines.native.engine import NativePlayer, make_code
+from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.lowering import lower
+
+EXAMPLES = sorted((Path(__file__).parent.parent / "examples").glob("*.yaml"))
+MANY = int(os.environ.get("MINT_LEDGER_RANDOM_GAMES", "300"))
+
+
+@pytest.mark.parametrize("habit", [None, "careful", "reckless"])
+@pytest.mark.parametrize("variant", [None, "calm"])
+def test_the_demo_is_the_same_in_both_engines(habit: str | None, variant: str | None) -> None:
+    game = mint.loads(demo_text())
+    turned = game.with_variant(variant) if variant else game
+    assert_same(turned.lowered, habit)
+
+
+@pytest.mark.parametrize("path", EXAMPLES, ids=lambda path: path.stem)
+def test_every_example_is_the_same_in_both_engines(path: Path) -> None:
+    game = mint.load(path)
+    for habit in [None, *game.habits]:
+        assert_same(game.lowered, habit, runs=range(3))
+    for variant in game.variants:
+        assert_same(game.with_variant(variant).lowered, next(iter(game.habits), None))
+
+
+def test_the_starter_is_the_same_in_both_engines() -> None:
+    assert_same(mint.loads(starter_text()).lowered, None, runs=range(5))
+
+
+@given(games())
+@settings(max_examples=MANY, deadline=None, suppress_health_check=list(HealthCheck))
+def test_random_games_are_the_same_in_both_engines(data: dict) -> None:
+    assert_same(mint.Game(**data).lowered, "eager", runs=(0, 7))
+
+
+def test_a_script_is_the_same_in_both_engines() -> None:
+    game = mint.loads(demo_text())
+    script = [
+        {"at": 0.5, "hit": "keeper", "with": "cudgel", "by": "bosun"},
+        {"at": 1, "go": "rocks"},
+        {"at": 2, "act": "swing"},
+        {"at": 2, "set": "keeper.oil = 5"},
+        {"at": 3, "give": "dazed", "to": "keeper", "for": 2},
+        {"at": 4, "cue": "landed", "with": {"speed": 9}},
+        {"at": 5, "meet": ["oil_can[1]", "keeper"], "for": 0.5},
+    ]
+
+    assert_same(lower(game, read_script(script)), "careful")
+
+
+CORNERS = """
+mint_ledger: 1
+title: Corners
+clock: {step: 0.1, limit: 20}
+kinds:
+  lamp:
+    stats:
+      # A whole stat with a flow keeps what has built up of the next point.
+      wick: {start: 10, min: 0, max: 12, whole: true, fade: {rate: 0.7, after: 0.3}}
+      glow: {start: 250, min: 0, max: 255, whole: true, at_limit: wrap}
+      heat: {start: 5, min: -4, max: 40, recover: {rate: 3, after: 1, after_limit: 2, if: "wick > 3"}}
+      soot: {start: 0, min: 0, max: 9, recover: {to: 4.5, at_once: true, after: 0.7}}
+      calm: {formula: "exp(0 - heat / 10) + heat ** 0.5 + sqrt(heat + 4)"}
+    rules:
+      - {when: {every: 0.7}, do: ["heat -= normal(6, 2)", "glow += dice(2, 6)", soot = 9]}
+      - {when: {every: 1.3, first: 0.2}, if: "chance(0.4)", do: ["wick -= 9 // 4 % 3"]}
+      - {when: {becomes: heat <= 0}, at_most: 3, do: [wick += 2]}
+      - {when: {while: heat > 39}, do: [soot -= 0.01]}
+endings:
+  cold: {result: lose, if: "lamp.wick <= 0 and time > 12.3"}
+"""
+
+
+def test_whole_flows_wrapping_and_waits_are_the_same_in_both_engines() -> None:
+    assert_same(mint.loads(CORNERS).lowered, None, runs=range(20))
+
+
+def test_odd_step_lengths_are_the_same_in_both_engines() -> None:
+    for step in ("0.07", "0.3", "1", "0.0125"):
+        assert_same(mint.loads(CORNERS.replace("step: 0.1", f"step: {step}")).lowered, None, runs=range(4))
+
+
+def test_no_function_of_a_c_library_is_called() -> None:
+    text, _ = module_text(mint.loads(CORNERS).lowered.program)
+    for module in (text, arithmetic_module()):
+        declared = set(re.findall(r"declare .*?@([\w.]+)\(", module))
+        intrinsics = {"llvm.fabs.f64", "llvm.sqrt.f64", "llvm.copysign.f64"}
+        moves = {"llvm.memcpy.p0.p0.i64", "llvm.memset.p0.i64"}
+        ours = {name for name in declared if name.startswith("mint_")}
+        assert declared - ours <= intrinsics | moves
+        assert not re.search(r"\b(fast|contract|reassoc|afn)\b", module)
+        parsed = llvm().parse_assembly(module)
+        parsed.verify()
+
+
+def test_what_machine_code_needs_from_outside_is_memory_moves_alone(tmp_path: Path) -> None:
+    import shutil
+    import subprocess
+
+    from mint_ledger.engines.native.compiling import object_code
+
+    if shutil.which("nm") is None:
+        pytest.skip("nm is not here to list the symbols")
+    for name, text in (
+        ("game", module_text(mint.loads(demo_text()).lowered.program)[0]),
+        ("sums", arithmetic_module()),
+    ):
+        path = tmp_path / f"{name}.o"
+        path.write_bytes(object_code(text, thorough=True))
+        listed = subprocess.run(["nm", "--undefined-only", str(path)], capture_output=True, text=True, check=False)
+        if listed.returncode:
+            pytest.skip("nm does not know this kind of object file")
+        wanted = {line.split()[-1] for line in listed.stdout.splitlines() if line.strip()}
+        assert {name for name in wanted if not name.startswith("mint_")} <= {"memcpy", "memset"}
+
+
+def test_the_arithmetic_of_both_engines_agrees_to_the_bit_over_its_whole_range() -> None:
+    """Formulas with every function, at values from the ends of float64 to its middle."""
+    calls = "exp(v) log(abs(v) + 1e-300) abs(v) ** 0.37 abs(v) ** -2.5 v // 3.7 v % -7.3 floor(v) ceil(v) round(v)"
+    rules = "\n".join(
+        f'      - {{when: {{every: 1}}, if: "time < {2 + i}", let: {{r: "clamp({call}, -1e300, 1e300)"}}, do: [out = r]}}'
+        for i, call in enumerate(re.findall(r"\S+(?: (?:\*\*|//|%|\+) \S+)*", calls))
+    )
+    for value in (0.1, 1.0, -1.0, 3.5, -2.5, 1e-310, 5e-324, 700.0, -745.2, 12345.678, 1e15, -1e15, 4503599627370497.5):
+        game = mint.loads(
+            f"mint_ledger: 1\ntitle: Sums\nclock: {{step: 1, limit: 12}}\nkinds:\n  sum:\n    stats:\n"
+            f"      v: {{start: {value!r}}}\n      out: {{start: 0}}\n    rules:\n{rules}\n"
+        )
+        assert_same(game.lowered, None, runs=(0,))
+
+
+def test_dials_are_arguments_of_the_code() -> None:
+    game = mint.loads(demo_text())
+    code = make_code(game.lowered.program)
+    turned = game.with_dials({"crab.bite": 9, "keeper.health.max": 120, "keeper.health": 110, "clock.step": 0.04})
+    player = NativePlayer(code, turned.lowered.program.dials.values, seed=5)
+    engine = ReferenceEngine(turned.lowered.program, seed=5)
+    engine.play()
+    assert len(player.journal()) == len(engine.rows)
+    assert player.state.tobytes() == np.array(engine.state).tobytes()
+
+
+def test_a_journal_that_outgrows_its_buffer_goes_on_in_a_larger_one() -> None:
+    game = mint.loads(
+        "mint_ledger: 1\ntitle: Long\nclock: {step: 0.01, limit: 60}\nstats: {n: 0}\n"
+        "rules: [{when: {every: 0.01}, do: [n += 1]}]\n"
+    )
+    run = game.run(seed=1)
+    player = NativePlayer(make_code(game.lowered.program), seed=1)
+    assert len(run.rows) > 4_096
+    assert player.journal() == run.rows
+
+
+def test_half_of_a_run_can_be_played_and_then_the_rest() -> None:
+    program = mint.loads(demo_text()).lowered.program
+    engine = ReferenceEngine(program, seed=2, journal=False)
+    engine.play(until=31)
+    player = NativePlayer(make_code(program), seed=2)
+    player.play(0, engine.step_number)
+    assert player.state.tobytes() == np.array(engine.state).tobytes()
+
+
+@pytest.mark.parametrize(
+    ("rule", "words"),
+    [
+        (
+            "{when: {every: 1}, do: ['n += 1 / (3 - time)']}",
+            ["division by zero", "1.0 / (3.0 - time)", "at 3 s of run 0"],
+        ),
+        ("{when: {every: 1}, do: ['n += exp(time * 300)']}", ["not a finite number", "at 3 s of run 0"]),
+        ("{when: {becomes: n > 2}, do: [n = 0]}\n  - {when: {becomes: n <= 0}, do: [n = 5]}", ["64 deep"]),
+    ],
+)
+def test_a_run_that_cannot_go_on_is_told_as_the_reference_engine_tells_it(rule: str, words: list[str]) -> None:
+    game = mint.loads(
+        "mint_ledger: 1\ntitle: Stops\nclock: {step: 0.1, limit: 20}\nstats: {n: 0}\n"
+        f"rules:\n  - {{when: {{every: 1}}, do: [n += 1]}}\n  - {rule}\n"
+    )
+    told = []
+    for engine in ("native", "reference"):
+        with pytest.raises(mint.RunStopped) as stop:
+            game.study(runs=120, engine=engine)  # type: ignore[arg-type]
+        told.append(str(stop.value))
+    assert told[0] == told[1]
+    assert all(word in told[0] for word in words), told[0]
