@@ -9,6 +9,7 @@ import pytest
 
 import mint_ledger as mint
 from mint_ledger.engines.accounts import Start
+from mint_ledger.engines.native.course import SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, make_code
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.journal.row import Row
@@ -35,7 +36,7 @@ def assert_same(lowered: Lowered, habit: str | None, runs: Sequence[int] = (0, 1
             reference.play()
         except mint.RunStopped as stop:
             stopped = str(stop)
-        for skips in (False, True):
+        for skips in (SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS):
             native = NativePlayer(code, skips=skips, **options)  # type: ignore[arg-type]
             if stopped:
                 with pytest.raises(CannotGoOn) as found:
@@ -46,4 +47,4 @@ def assert_same(lowered: Lowered, habit: str | None, runs: Sequence[int] = (0, 1
             assert bits(rows) == bits(reference.rows), f"run {run}, skipping {skips}"
             assert native.state.tobytes() == struct.pack(f"<{len(reference.state)}d", *reference.state)
             assert native.visited <= reference.step_number
-            assert skips or native.visited == reference.step_number
+            assert skips == SKIP_STEPS or native.visited == reference.step_number

@@ -41,6 +41,8 @@ from mint_ledger.program.program import Program
 
 PARTS_BEFORE_SCRIPT = ("part 1",)
 PARTS_AFTER_SCRIPT = ("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels", "measures")
+SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS = 0, 1, 2
+"""What is left out: nothing, quiet parts of steps, or quiet steps as well."""
 LOOK_FOR_STOP = 1024
 MANY_PIECES = 100
 COUNTED = len(WHATS)
@@ -292,7 +294,8 @@ class Course:
     def _handle(self, r: Routine, phase: str, start: str, end: str) -> None:
         if any(event.phase == phase and event.handler for event in self.module.program.events):
             given = f"{PASSED_ON}, i64 {start}, i64 {end}"
-            leave_unless_going(r, r.let(f"call i32 @handle_{phase}({given})"))
+            with r.when(r.let(f"icmp ne i64 {start}, {end}")):
+                leave_unless_going(r, r.let(f"call i32 @handle_{phase}({given})"))
 
     def _handle_routine(self, phase: str) -> None:
         module = self.module
@@ -336,22 +339,23 @@ class Course:
         for part in PARTS_AFTER_SCRIPT:
             self._pieces_of_part(body, part)
         self._do_piece(body, self.limit_piece, "@limit", "@quiet_limit", settles=True)
-        with r.when(r.let(f"icmp ne i64 {load(r, 'skips')}, 0")):
-            store(r, "soonest", self._least_wake(body))
+        with r.when(r.let(f"icmp eq i64 {load(r, 'skips')}, {SKIP_STEPS}")):
+            store(r, "soonest", self._least_wake(body, 0, self.piece_count))
         r.leave("i32 0")
         self.module.routines.append(r.text())
 
-    def _least_wake(self, body: Body) -> str:
-        """The step that matters next."""
+    def _least_wake(self, body: Body, first: int, count: int) -> str:
+        """The step in which one of some pieces matters next."""
         r = body.r
-        if self.piece_count > MANY_PIECES:
+        if count > MANY_PIECES:
             least = r.cell("i64", None)
             r.do(f"store i64 {NEVER}, ptr {least}")
-            with body.loop(str(self.piece_count)) as (index, _, _):
-                wake = r.let(f"load i64, ptr {r.let(f'getelementptr i64, ptr %w, i64 {index}')}")
+            with body.loop(str(count)) as (index, _, _):
+                place = r.let(f"add i64 {index}, {first}")
+                wake = r.let(f"load i64, ptr {r.let(f'getelementptr i64, ptr %w, i64 {place}')}")
                 r.do(f"store i64 {_lesser(r, wake, r.let(f'load i64, ptr {least}'))}, ptr {least}")
             return r.let(f"load i64, ptr {least}")
-        places = (r.let(f"getelementptr i64, ptr %w, i64 {index}") for index in range(self.piece_count))
+        places = (r.let(f"getelementptr i64, ptr %w, i64 {index}") for index in range(first, first + count))
         wakes = [r.let(f"load i64, ptr {place}") for place in places]
         while len(wakes) > 1:
             pairs = [wakes[i : i + 2] for i in range(0, len(wakes), 2)]
@@ -359,9 +363,16 @@ class Course:
         return wakes[0]
 
     def _pieces_of_part(self, body: Body, part: str) -> None:
-        self._begin_part(body.r)
-        for piece in self.pieces:
-            if piece.part == part:
+        r = body.r
+        pieces = [piece for piece in self.pieces if piece.part == part]
+        if not pieces:
+            return
+        # Most parts are quiet in most steps: one look at all pieces, and then at each.
+        least = self._least_wake(body, pieces[0].number, len(pieces))
+        due = r.let(f"icmp sle i64 {least}, %k")
+        with r.when(r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}")):
+            self._begin_part(r)
+            for piece in pieces:
                 i = piece.number
                 self._do_piece(body, i, f"@piece{i}", f"@quiet{i}", settles=piece.settles)
 
@@ -474,7 +485,7 @@ class Course:
         now = current_step(body)
         cell = r.cell("i64", None)
         r.do(f"store i64 {r.let(f'add i64 {now}, 1')}, ptr {cell}")
-        r.fork(r.let(f"icmp ne i64 {load(r, 'skips')}, 0"), jump, one)
+        r.fork(r.let(f"icmp eq i64 {load(r, 'skips')}, {SKIP_STEPS}"), jump, one)
         r.place(jump)
         soonest = load(r, "soonest")
         following = r.let(f"load i64, ptr {cell}")

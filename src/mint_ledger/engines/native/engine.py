@@ -14,7 +14,7 @@ from mint_ledger.engines.moment import DUE_TOLERANCE, Moment
 from mint_ledger.engines.native.cache import load_entry, machine_key, program_key, save_entry
 from mint_ledger.engines.native.compiling import Machine, arithmetic_module, module_text, object_code
 from mint_ledger.engines.native.context import ROW_SIZE, Context
-from mint_ledger.engines.native.course import FAILED, STOPPED
+from mint_ledger.engines.native.course import FAILED, SKIP_STEPS, STOPPED
 from mint_ledger.engines.native.statements import EVENT_SIZE
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.journal.row import WHATS, Row
@@ -105,7 +105,8 @@ class NativePlayer:
         starts: accounts that open with other values.
         script: what happens from outside; its procedures have to be among the code's scripts.
         only_script: no timers of attacks and rules, no habits.
-        skips: whether quiet steps are skipped (the results are the same).
+        skips: what is left out where it would do nothing: SKIP_NOTHING, SKIP_PARTS of steps, SKIP_STEPS; the results
+            are the same.
         stop: an integer that stops the run when it is not 0, shape (1,).
     """
 
@@ -118,7 +119,7 @@ class NativePlayer:
         starts: Sequence[Start] = (),
         script: Sequence[ScriptItem] = (),
         only_script: bool = False,
-        skips: bool = True,
+        skips: int = SKIP_STEPS,
         stop: Integers | None = None,
     ) -> None:
         self.code = code
@@ -138,7 +139,7 @@ class NativePlayer:
         context.step_length = moment.step_length
         context.is_whole = int(moment.is_whole)
         context.tolerance = -DUE_TOLERANCE / moment.steps_per_second
-        context.skips = int(skips)
+        context.skips = skips
         context.only_script = float(only_script)
         context.horizon = FOREVER >> 2
         self._give("events", np.zeros(MAX_EVENTS * EVENT_SIZE))

@@ -15,9 +15,10 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
+from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, is_ready, limits_of, of_entity
-from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load, store
 from mint_ledger.engines.native.expressions import condition, entity_number, expression, safe_place, seconds_of, worth
 from mint_ledger.engines.native.module import Body, Module, flow_key
@@ -29,6 +30,8 @@ from mint_ledger.program.program import Account, FlowSpec
 NEVER = str(2**62)
 # Asking costs as much as doing: a part whose question is longer than this is carried out in each step.
 LONGEST_QUESTION = 1_500
+# Of the way from one step to the next; float64 is a thousand times finer up to a million steps.
+CLEAR = 1e-7
 ORDERED = ("<", "<=", ">", ">=")
 
 
@@ -460,6 +463,20 @@ def due_function() -> str:
     r.leave(f"i64 {NEVER}")
     r.place(near)
     low = r.let("sitofp i64 %now to double")
+    surely, closer = r.label(), r.label()
+    # Where the bound lies well between two steps, rounding cannot move it over one; else the steps are tried.
+    bound = op.sub(r, op.higher(r, guess, low), number(DUE_TOLERANCE))
+    below = op.floor(r, bound)
+    past = op.sub(r, bound, below)
+    clear = r.let(f"and i1 {op.compared(r, '>', past, number(CLEAR))}, {op.compared(r, '<', past, number(1 - CLEAR))}")
+    small = op.compared(r, "<", bound, number(1e6))
+    r.fork(r.let(f"and i1 {clear}, {small}"), surely, closer)
+    r.place(surely)
+    found = r.let(f"fptosi double {op.add(r, below, op.ONE)} to i64")
+    next_ = r.let("add i64 %now, 1")
+    past_now = r.let(f"icmp sgt i64 {found}, {next_}")
+    r.leave(f"i64 {r.let(f'select i1 {past_now}, i64 {found}, i64 {next_}')}")
+    r.place(closer)
     bounded = r.let(f"fptosi double {op.higher(r, guess, low)} to i64")
     cell = r.cell("i64", None)
     first = r.let(f"sub i64 {bounded}, 1")
