@@ -122,10 +122,10 @@ def _post(body: Body, account: Account, spec: AccountSpec) -> None:
     amounts = (before, op.plus_zero(r, asked), rounding, wrapped, waste, after)
     write_row(body, "posting", _entity(r), _stat(module, account), amounts, "%cause", "%by")
     with r.when(op.compared(r, "!=", after, before)):
-        body.mark(account.column.base)
+        body.mark((account.column.base,), "%e")
         if account.touched is not None:
             body.store(body.load(body.slot(module.step)), body.slot_at(account.touched.offset, "%e"))
-            body.mark(account.touched.base)
+            body.mark((account.touched.base,), "%e")
     if spec.flow is not None:
         _after_posting(body, account, spec, spec.flow, before, after, (low, high))
 
@@ -275,10 +275,10 @@ def _open_routine(module: Module, account: Account, i: int) -> None:
             store(r, "dirty", "1")
             with r.when(op.compared(r, ">=", "%cause", op.ZERO)):
                 _write_change(body, account, before, value, "%cause", "%by")
-            body.mark(account.column.base)
+            body.mark((account.column.base,), "%e")
             if account.touched is not None:
                 body.store(body.load(body.slot(module.step)), body.slot_at(account.touched.offset, "%e"))
-                body.mark(account.touched.base)
+                body.mark((account.touched.base,), "%e")
             open_flow(body, account, "%e", value)
 
 
@@ -298,7 +298,7 @@ def open_flow(body: Body, account: Account, index: str, value: str) -> None:
     )
     for column, setting in settings:
         body.store(setting, body.slot_at(column.offset, index))
-    body.mark(flow_key(account.column))
+    body.mark((flow_key(account.column),), index)
 
 
 def _book(body: Body, account: Account) -> None:
@@ -342,7 +342,7 @@ def _book_routine(module: Module, account: Account, i: int) -> None:
         body.store(value, body.slot_at(account.column.offset, "%e"))
         body.store(value, booked)
         body.store(step, since)
-        body.mark(flow_key(account.column))
+        body.mark((flow_key(account.column),), "%e")
 
 
 def _steps_of(r: Routine, seconds: str) -> str:
@@ -371,7 +371,7 @@ def _after_posting(
         body.store(load(r, "time"), body.slot_at(flows.waits_from.offset, "%e"))
         away = op.chosen(r, op.compared(r, "<", after, end), limits[0], limits[1])
         body.store(op.flag_value(r, op.compared(r, "==", after, away)), body.slot_at(flows.at_limit.offset, "%e"))
-    body.mark(flow_key(account.column))
+    body.mark((flow_key(account.column),), "%e")
     i = account_number(body.module, account.column)
     leave_unless_going(r, r.let(f"call i32 @look{i}({PASSED_ON}, i64 %e)"))
 
@@ -472,7 +472,7 @@ def _look(body: Body, account: Account, spec: AccountSpec, flow: FlowSpec) -> No
     body.store(step, body.slot_at(flows.anchor.offset, "%e"))
     body.store(now, rate_slot)
     body.store(end, to_slot)
-    body.mark(flow_key(account.column))
+    body.mark((flow_key(account.column),), "%e")
 
 
 def _move_at_once(body: Body, account: Account, flow: FlowSpec, end: str) -> None:
@@ -484,7 +484,7 @@ def _move_at_once(body: Body, account: Account, flow: FlowSpec, end: str) -> Non
     store(body.r, "dirty", "1")
     _write_change(body, account, before, end, number(float(flow.cause)), op.ZERO)
     body.store(end, body.slot_at(flows.booked.offset, "%e"))
-    body.mark(account.column.base, flow_key(account.column))
+    body.mark((account.column.base, flow_key(account.column)), "%e")
 
 
 def book_flows_routine(module: Module) -> None:

@@ -21,7 +21,7 @@ from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Ro
 from mint_ledger.engines.native.chance import uniform_function
 from mint_ledger.engines.native.context import item, load, store
 from mint_ledger.engines.native.expressions import leave_unless_going, seconds_function, worth
-from mint_ledger.engines.native.module import Body, Module
+from mint_ledger.engines.native.module import Body, Looks, Module
 from mint_ledger.engines.native.quiet import (
     NEVER,
     Quiet,
@@ -168,11 +168,11 @@ class Course:
     def _quiet_pieces(self) -> None:
         module = self.module
         for piece in self.pieces:
-            looked_at: set[int] = set()
+            looked_at: Looks = {}
             text = quiet_text(module, f"@quiet{piece.number}", 0, piece.statements, looked_at)
             module.routines.append(text)
-            for key in looked_at:
-                module.lookers.setdefault(key, set()).add(piece.number)
+            for key, runs in looked_at.items():
+                module.lookers.setdefault(key, {})[piece.number] = runs
 
     def _piece(self, piece: Piece) -> None:
         r = Routine(f"i32 @piece{piece.number}({MACHINE_ARGUMENTS})", "ret i32 2")

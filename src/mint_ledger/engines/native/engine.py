@@ -155,6 +155,7 @@ class NativePlayer:
         self._give("script_times", np.array([*(item.at for item in script), 0.0]))
         numbers = [code.scripts.index(item.procedure) for item in script]
         self._give("script_procedures", np.array([*numbers, 0], dtype=np.int64))
+        self.taken = self.sums = self.samples = np.zeros((0, 0))
 
     def _give(self, name: str, array: np.ndarray[tuple[int, ...], np.dtype[np.generic]]) -> None:
         self._kept[name] = array

@@ -89,11 +89,8 @@ def entity_number(body: Body, e: ex.Expr) -> str:
 def _is_inside(body: Body, e: ex.Expr, column: Column) -> bool:
     """Whether an entity is known to be one of a column's."""
     last = column.first + column.count
-    if isinstance(e, ex.Constant):
-        return column.first <= e.value < last
-    if isinstance(e, ex.Local) and e.index in body.entities:
-        return all(column.first <= first and first + n <= last for first, n in body.entities[e.index][1])
-    return False
+    runs = body.known_runs(e)
+    return runs is not None and all(column.first <= first and first + n <= last for first, n in runs)
 
 
 def safe_place(body: Body, column: Column, e: ex.Expr) -> tuple[str, str | None]:
@@ -106,9 +103,9 @@ def safe_place(body: Body, column: Column, e: ex.Expr) -> tuple[str, str | None]
 
 
 def _at(body: Body, e: ex.At) -> str:
-    body.look(body.module.key_of(e.column))
+    body.look(body.module.key_of(e.column), e.entity)
     if e.column.base in body.module.accounts:
-        body.look(flow_key(e.column))
+        body.look(flow_key(e.column), e.entity)
     index, known = safe_place(body, e.column, e.entity)
     value = body.load(body.slot_at(e.column.offset, index))
     return value if known is None else op.chosen(body.r, known, value, op.ZERO)
@@ -118,8 +115,8 @@ def _read(body: Body, e: ex.Read) -> str:
     account = body.module.account(e.column)
     if account.flow_columns is None:
         return _at(body, ex.At(e.column, e.entity))
-    body.look(e.column.base)
-    body.look(flow_key(e.column))
+    body.look(e.column.base, e.entity)
+    body.look(flow_key(e.column), e.entity)
     index, known = safe_place(body, e.column, e.entity)
     value = worth(body, account, index)
     return value if known is None else op.chosen(body.r, known, value, op.ZERO)

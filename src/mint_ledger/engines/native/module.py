@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
@@ -13,6 +13,11 @@ from mint_ledger.program.program import Account, Program
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Procedure
 
+Looks = dict[int, set[tuple[int, int]]]
+"""The columns that are read, by their names here, with the runs of entities that they are read for."""
+ANYBODY = (-(2**31), 2**32)
+MOST_RUNS = 3
+
 
 class Library:
     """Routines that need no more than the functions of `program/arithmetic.py`."""
@@ -21,8 +26,9 @@ class Library:
         self.routines: list[str] = []
         self.tables: dict[tuple[int, ...], str] = {}
         self.arithmetic: set[str] = set()
-        # For each column (by its base; a flow's by its account's, negative) the parts of a step that look at it.
-        self.lookers: dict[int, set[int]] = {}
+        # For each column (by its base; a flow's by its account's, negative) the pieces of a step that look at it,
+        # and at which entities' slots.
+        self.lookers: dict[int, dict[int, set[tuple[int, int]]]] = {}
         self._wanted: list[Callable[[], str]] = []
         self._asked: set[str] = set()
 
@@ -75,7 +81,7 @@ class Module(Library):
         self.winner = program.layout.column("winner").base
         self.script_position = program.layout.column("script position").base
         # What the quiet routine of each procedure reads.
-        self.quiet_looks: dict[str, set[int]] = {}
+        self.quiet_looks: dict[str, Looks] = {}
 
     def procedure(self, name: str) -> Procedure:
         """A procedure by its name."""
@@ -113,7 +119,7 @@ class Body:
     # Entities' numbers as integers, for the locals of loops, with the loop's ranges.
     entities: dict[int, tuple[str, ex.Ranges]] = field(default_factory=dict)
     # Which columns were read; only kept for quiet routines.
-    looked_at: set[int] | None = None
+    looked_at: Looks | None = None
 
     def local(self, index: int) -> str:
         """A local's cell."""
@@ -121,10 +127,19 @@ class Body:
             self.cells.append(self.r.cell("double", "0.0"))
         return self.cells[index]
 
-    def look(self, key: int) -> None:
-        """Note that a column was read."""
+    def look(self, key: int, e: ex.Expr | None = None) -> None:
+        """Note that a column was read, for the entities that an expression can be."""
         if self.looked_at is not None:
-            self.looked_at.add(key)
+            runs = (ANYBODY,) if e is None else self.known_runs(e) or (ANYBODY,)
+            self.looked_at.setdefault(key, set()).update(runs)
+
+    def known_runs(self, e: ex.Expr) -> ex.Ranges | None:
+        """The entities that an expression can be, where that is known."""
+        if isinstance(e, ex.Constant):
+            return ((int(e.value), 1),)
+        if isinstance(e, ex.Local) and e.index in self.entities:
+            return self.entities[e.index][1]
+        return None
 
     def slot(self, slot: int) -> str:
         """The address of a slot."""
@@ -147,11 +162,22 @@ class Body:
         self.entities.pop(index, None)
         self.store(value, self.local(index))
 
-    def mark(self, *keys: int) -> None:
-        """A column has changed: the parts that look at it are to be looked at again."""
-        for part in sorted(set().union(*(self.module.lookers.get(key, set()) for key in keys))):
+    def mark(self, keys: Iterable[int], index: str) -> None:
+        """A column has changed for an entity: the parts that look at it are to be looked at again."""
+        looks: dict[int, set[tuple[int, int]]] = {}
+        for key in keys:
+            for part, runs in self.module.lookers.get(key, {}).items():
+                looks.setdefault(part, set()).update(runs)
+        for part in sorted(looks):
             address = self.r.let(f"getelementptr i64, ptr %w, i64 {part}")
-            self.r.do(f"store i64 0, ptr {address}")
+            wake = "0"
+            if ANYBODY not in looks[part] and len(looks[part]) <= MOST_RUNS:
+                concerned = "false"
+                for first, count in sorted(looks[part]):
+                    concerned = self.r.let(f"or i1 {concerned}, {self.inside(index, first, count)}")
+                old = self.r.let(f"load i64, ptr {address}")
+                wake = self.r.let(f"select i1 {concerned}, i64 0, i64 {old}")
+            self.r.do(f"store i64 {wake}, ptr {address}")
 
     def inside(self, index: str, first: int, count: int) -> str:
         """Whether an entity is one of a run."""

@@ -21,7 +21,7 @@ from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, 
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load, store
 from mint_ledger.engines.native.expressions import condition, entity_number, expression, safe_place, seconds_of, worth
-from mint_ledger.engines.native.module import Body, Module, flow_key
+from mint_ledger.engines.native.module import Body, Looks, Module, flow_key
 from mint_ledger.engines.native.statements import is_present
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
@@ -283,7 +283,7 @@ def _flows(q: Quiet, e: ex.Read) -> str:
     """Whether the flow of an account is under way."""
     flows = q.module.account(e.column).flow_columns
     assert flows is not None
-    q.look(flow_key(e.column))
+    q.look(flow_key(e.column), e.entity)
     index, known = safe_place(q, e.column, e.entity)
     runs = op.is_true(q.r, q.load(q.slot_at(flows.rate.offset, index)))
     return runs if known is None else q.r.let(f"and i1 {runs}, {known}")
@@ -508,14 +508,15 @@ def due_function() -> str:
     return r.text()
 
 
-def quiet_routine(module: Module, name: str, looked_at: set[int]) -> str:
+def quiet_routine(module: Module, name: str, looked_at: Looks) -> str:
     """The quiet routine of a procedure."""
     routine = f"@q{module.numbers[name]}"
     procedure = module.program.procedures[name]
-    found = module.quiet_looks.setdefault(routine, set())
+    found = module.quiet_looks.setdefault(routine, {})
     module.want(routine, lambda: quiet_text(module, routine, procedure.parameters, procedure.body, found, procedure))
     module.make_wanted()
-    looked_at |= found
+    for key, runs in found.items():
+        looked_at.setdefault(key, set()).update(runs)
     return routine
 
 
@@ -524,7 +525,7 @@ def quiet_text(
     routine: str,
     parameters: int,
     statements: st.Block,
-    looked_at: set[int],
+    looked_at: Looks,
     procedure: st.Procedure | None = None,
 ) -> str:
     """The text of a quiet routine."""
@@ -698,7 +699,7 @@ def _each(q: Quiet, s: st.Each, procedure: str) -> None:
         else:
             with q.each(s.ranges, s.local) as (entity, after, end):
                 there = r.label()
-                r.fork(is_present(q, entity), there, after)
+                r.fork(is_present(q, entity, s.ranges), there, after)
                 r.place(there)
                 quiet_block(q, s.body, end, procedure)
 
@@ -714,7 +715,7 @@ def _set(q: Quiet, s: st.Set) -> None:
         inside = r.label()
         r.fork(known, inside, after)
         r.place(inside)
-    q.look(q.module.key_of(s.column))
+    q.look(q.module.key_of(s.column), s.entity)
     value = expression(q, s.value)
     q.now_if(op.compared(r, "!=", q.load(q.slot_at(s.column.offset, index)), value))
     turns(q, s.value)
@@ -748,9 +749,8 @@ def _flow(q: Quiet, s: st.Flow) -> None:
     if account.flow_columns is None:
         return
     r = q.r
-    q.look(flow_key(account.column))
-    q.look(account.column.base)
-    q.look(q.module.present.base)
+    for key in (flow_key(account.column), account.column.base, q.module.present.base):
+        q.look(key, s.entity)
     if q.moves(s.entity):
         q.now()
         return

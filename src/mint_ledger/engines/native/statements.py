@@ -27,6 +27,7 @@ from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.journal.row import MAX_VALUES
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
+from mint_ledger.program.expressions import Ranges
 
 EVENT_VALUES = 12
 EVENT_SIZE = 3 + EVENT_VALUES
@@ -127,7 +128,7 @@ def _set(body: Body, s: st.Set, _: Exits) -> None:
     keys = {s.column.base, body.module.key_of(s.column)}
     if any(body.module.lookers.get(key) for key in keys):
         with r.when(op.compared(r, "!=", body.load(address), value)):
-            body.mark(*keys)
+            body.mark(keys, index)
     body.store(value, address)
     if s.column.role in ("flag", "value"):
         store(r, "dirty", "1")
@@ -168,14 +169,14 @@ def _each(body: Body, s: st.Each, exits: Exits) -> None:
         # Those present when the loop begins are visited, and no others.
         with body.each(s.ranges, s.local) as (entity, _, _):
             seat = _seat(body, s, there, entity)
-            r.do(f"store i8 {r.let(f'zext i1 {is_present(body, entity)} to i8')}, ptr {seat}")
+            r.do(f"store i8 {r.let(f'zext i1 {is_present(body, entity, s.ranges)} to i8')}, ptr {seat}")
     with body.each(s.ranges, s.local) as (entity, after, end):
         now = r.label()
         if there is None:
-            r.fork(is_present(body, entity), now, after)
+            r.fork(is_present(body, entity, s.ranges), now, after)
         else:
             was = r.let(f"trunc i8 {r.let(f'load i8, ptr {_seat(body, s, there, entity)}')} to i1")
-            r.fork(r.let(f"and i1 {was}, {is_present(body, entity)}"), now, after)
+            r.fork(r.let(f"and i1 {was}, {is_present(body, entity, s.ranges)}"), now, after)
         r.place(now)
         block(body, s.body, exits.within(end))
 
@@ -193,10 +194,11 @@ def _seat(body: Body, s: st.Each, there: str, entity: str) -> str:
     return body.r.let(f"getelementptr i8, ptr {there}, i64 {place}")
 
 
-def is_present(body: Body, entity: str) -> str:
-    """Whether an entity is there."""
+def is_present(body: Body, entity: str, ranges: Ranges) -> str:
+    """Whether an entity, one of some runs, is there."""
     column = body.module.present
-    body.look(column.base)
+    if body.looked_at is not None:
+        body.looked_at.setdefault(column.base, set()).update(ranges)
     return op.is_true(body.r, body.load(body.slot_at(column.offset, entity)))
 
 
