@@ -1,8 +1,11 @@
 from __future__ import annotations
 
+import atexit
 import os
+import shutil
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -10,6 +13,11 @@ import pytest
 from hypothesis import settings
 
 import mint_ledger as mint
+
+# Machine code of these tests is kept apart from the user's, and shared by all of them.
+if "MINT_LEDGER_CACHE" not in os.environ:
+    os.environ["MINT_LEDGER_CACHE"] = tempfile.mkdtemp(prefix="mint-ledger-code-")
+    atexit.register(shutil.rmtree, os.environ["MINT_LEDGER_CACHE"], ignore_errors=True)
 
 # The same examples in every CI run, so that a red one can be repeated; elsewhere new ones each time.
 settings.register_profile("ci", derandomize=True)

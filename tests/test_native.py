@@ -199,3 +199,23 @@ def test_a_run_that_cannot_go_on_is_told_as_the_reference_engine_tells_it(rule: 
         told.append(str(stop.value))
     assert told[0] == told[1]
     assert all(word in told[0] for word in words), told[0]
+
+
+def test_a_run_is_the_same_by_either_engine_and_so_are_its_books() -> None:
+    game = mint.loads(demo_text())
+    script = [{"at": 3, "act": "swing"}, {"at": 20, "go": "rocks"}]
+    one = game.run(seed=4, habit="careful", script=script, engine="reference")
+    other = game.run(seed=4, habit="careful", script=script, engine="native")
+    assert one.journal_csv() == other.journal_csv() and one.story() == other.story()
+    other.reconcile()
+    assert one.statement("keeper.health", 10, 30) == other.statement("keeper.health", 10, 30)
+    assert (one.result, one.ending, one.winner, one.time) == (other.result, other.ending, other.winner, other.time)
+    with pytest.raises(mint.NotFound, match="no engine 'nativ', did you mean 'native'"):
+        game.run(engine="nativ")  # type: ignore[arg-type]
+
+
+def test_a_run_that_stops_is_told_by_either_engine() -> None:
+    game = mint.loads("mint_ledger: 1\nstats: {n: 1}\nrules: [{when: {every: 1}, do: ['n = 1 / (2 - time)']}]\n")
+    for engine in ("native", "reference"):
+        with pytest.raises(mint.RunStopped, match="division by zero"):
+            game.run(engine=engine)  # type: ignore[arg-type]

@@ -17,11 +17,11 @@ from mint_ledger.game.script import Happening
 from mint_ledger.game.source import Source, parse_source, read_source
 
 if TYPE_CHECKING:
+    from mint_ledger.engines.names import EngineName
     from mint_ledger.game.dials import Dials
     from mint_ledger.lowering import Lowered
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
-    from mint_ledger.studies.request import EngineName
     from mint_ledger.studies.study import Progress, Study
 
 ScriptItems = Sequence[Happening | Mapping[str, Any]]
@@ -89,6 +89,7 @@ class Game(GameFile):
         script: ScriptItems = (),
         only_script: bool = False,
         dials: Mapping[str, float | bool] | None = None,
+        engine: EngineName = "auto",
     ) -> Run:
         """Play the game once.
 
@@ -100,19 +101,29 @@ class Game(GameFile):
             script: what happens from outside, like the `script` of a playtest.
             only_script: no timers of attacks and rules.
             dials: dials set for this run alone.
+            engine: `native`, `reference`, or `auto` for whichever is quicker; the run is the same.
 
         Raises:
             RunStopped: the run could not go on.
         """
+        from mint_ledger.engines.names import check_engine
         from mint_ledger.lowering import lower
         from mint_ledger.playing.run import Run
         from mint_ledger.playing.settings import habit_starts
 
+        check_engine(engine)
         game = self._turned(variant, dials)
         lowered = lower(game, read_script(script)) if script else game.lowered
         starts = habit_starts(lowered, habit)
         return Run(
-            lowered, seed=seed, run=run, habit=habit, script=lowered.script, only_script=only_script, starts=starts
+            lowered,
+            seed=seed,
+            run=run,
+            habit=habit,
+            script=lowered.script,
+            only_script=only_script,
+            starts=starts,
+            engine=engine,
         )
 
     def play_tests(self) -> list[PlaytestResult]:
@@ -172,12 +183,12 @@ class Game(GameFile):
             BadRequest: a number of runs, a time or the store makes no sense.
             RunStopped: one of the runs could not go on.
         """
-        from mint_ledger.studies.request import ENGINES, StudyRequest, check_measures, chosen_accounts, prepare_game
+        from mint_ledger.engines.names import check_engine
+        from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, prepare_game
         from mint_ledger.studies.store import Store
         from mint_ledger.studies.study import make_study, named_measures, parse_until
 
-        if engine not in ENGINES:
-            raise NotFound(f"there is no engine '{engine}'{nearest(engine, ENGINES)}; there are {', '.join(ENGINES)}")
+        check_engine(engine)
         game = self._turned(variant, dials)
         changes = {**(self.variants[variant] if variant else {}), **(dials or {})}
         named = _expanded(game, named_measures(measures))

@@ -18,6 +18,7 @@ SetOption = Annotated[
 HabitOption = Annotated[str | None, typer.Option(help="How simulated players play: one of the file's habits.")]
 VariantOption = Annotated[str | None, typer.Option(help="One of the file's named sets of dials.")]
 ScriptOption = Annotated[Path | None, typer.Option(help="A file of happenings to play along.")]
+EngineOption = Annotated[str, typer.Option(help="auto, native or reference; the numbers are the same.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 

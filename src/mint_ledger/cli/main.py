@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
+import threading
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from mint_ledger.cli.arguments import (
+    EngineOption,
     GameArgument,
     HabitOption,
     JsonOption,
@@ -21,6 +24,7 @@ from mint_ledger.cli.arguments import (
 )
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.cli.study import history, study
+from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import BadRequest, MintError
 
 if TYPE_CHECKING:
@@ -125,6 +129,7 @@ def run(
     variant: VariantOption = None,
     settings: SetOption = None,
     script: ScriptOption = None,
+    engine: EngineOption = "auto",
     start: Annotated[float, typer.Option("--from", help="Tell nothing before this time.")] = 0.0,
     end: Annotated[float | None, typer.Option("--to", help="Tell nothing after this time.")] = None,
     only: Annotated[
@@ -141,7 +146,7 @@ def run(
     from mint_ledger.views.story import story_text
 
     _check_span(start, end)
-    played = _played(game, seed, number, habit, variant, script, settings)
+    played = _played(game, seed, number, habit, variant, script, settings, engine)
     if output:
         write_journal(output, played)
     if plot:
@@ -172,13 +177,22 @@ def _played(
     variant: str | None,
     script: Path | None,
     settings: list[str] | None,
+    engine: str,
 ) -> Run:
     """The run that the options of `run` and `statement` ask for."""
     from mint_ledger.client import load, load_script
 
     happenings = load_script(script) if script else ()
     dials = read_dials(settings)
-    return load(game).run(seed, run=number, habit=habit, variant=variant, script=happenings, dials=dials)
+    return load(game).run(
+        seed,
+        run=number,
+        habit=habit,
+        variant=variant,
+        script=happenings,
+        dials=dials,
+        engine=engine,  # type: ignore[arg-type]
+    )
 
 
 def _check_span(start: float, end: float | None) -> None:
@@ -196,6 +210,7 @@ def statement(
     variant: VariantOption = None,
     settings: SetOption = None,
     script: ScriptOption = None,
+    engine: EngineOption = "auto",
     start: Annotated[float, typer.Option("--from", help="Begin at this time.")] = 0.0,
     end: Annotated[float | None, typer.Option("--to", help="Close at this time.")] = None,
     by_level: Annotated[bool, typer.Option("--by-level", help="One statement for each level.")] = False,
@@ -205,7 +220,7 @@ def statement(
     from mint_ledger.views.statement_text import statement_text
 
     _check_span(start, end)
-    played = _played(game, seed, number, habit, variant, script, settings)
+    played = _played(game, seed, number, habit, variant, script, settings, engine)
     made = played.statements_by_level(account) if by_level else [played.statement(account, start, end)]
     if as_json:
         say_json([one.as_json() for one in made] if by_level else made[0].as_json())
@@ -220,18 +235,33 @@ app.command()(history)
 
 def main() -> None:
     """Run the command; what is wrong with the input ends with one line a fault and exit code 2."""
+    code: str | int | None = 0
     try:
         app()
+    except SystemExit as leaving:
+        code = leaving.code
+        if code == INTERRUPTED:
+            say("interrupted", error=True)
     except MintError as error:
         say(str(error), error=True)
-        sys.exit(UNUSABLE)
+        code = UNUSABLE
     except KeyboardInterrupt:
         say("interrupted", error=True)
-        sys.exit(INTERRUPTED)
+        code = INTERRUPTED
     except BrokenPipeError:
         # Whoever read our output has seen enough; the interpreter must not try to flush it.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        sys.exit(0)
+    _leave(code)
+
+
+def _leave(code: str | int | None) -> None:
+    """Leave at once, even if code is being compiled that nobody waits for any more."""
+    if any(thread.name == COMPILING for thread in threading.enumerate()):
+        with contextlib.suppress(OSError, ValueError):
+            sys.stdout.flush()
+            sys.stderr.flush()
+        os._exit(code if isinstance(code, int) else 1 if code else 0)
+    sys.exit(code)
 
 
 if __name__ == "__main__":

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from mint_ledger.cli.arguments import (
+    EngineOption,
     GameArgument,
     HabitOption,
     JsonOption,
@@ -50,7 +51,7 @@ def study(
     figure: Annotated[
         list[str] | None, typer.Option(help="What to draw: outcomes, survival, bands, causes (repeatable; all).")
     ] = None,
-    engine: Annotated[str, typer.Option(help="auto, native or reference; the numbers are the same.")] = "auto",
+    engine: EngineOption = "auto",
     cluster: Annotated[
         str | None, typer.Option(metavar="ADDRESS", help="Play on a Dask scheduler, like tcp://host:8786.")
     ] = None,

@@ -94,6 +94,12 @@ class ReferenceEngine(Statements):
 
     def open(self) -> None:
         """Step 0: open the accounts, fire the start rules, judge the endings."""
+        self.prepare_accounts()
+        self._in_turn("opening", "part 7", "measures")
+        self._expire()
+
+    def prepare_accounts(self) -> None:
+        """Open the accounts, before anything happens."""
         self.state[:] = self.program.layout.opening()
         self.state[self.program.layout.column("only script").base] = float(self._only_script)
         self.rows.clear()
@@ -101,8 +107,6 @@ class ReferenceEngine(Statements):
         for start in self.starts:
             self._start(start)
         self.opening = tuple(self.state)
-        self._in_turn("opening", "part 7", "measures")
-        self._expire()
 
     def step(self) -> None:
         """One step, in the seven parts of its order."""

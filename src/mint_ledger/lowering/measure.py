@@ -135,12 +135,14 @@ class _Measures:
             return Reading("rows", -1, self._causes(attack), WHATS.index(ROW_CALLS[name]))
         if name in ("time_while", "first_time"):
             return self._watch(scope, name, arguments[0])
-        if name == "count_of" and len(arguments) == 1:
+        if name == "count_of" and len(arguments) == 1 and not self._is_account(arguments[0]):
             cue = _text(arguments[0])
             sorts = {"cue": "cue", "level": "level"}
             found = {c.sort: i for i, c in enumerate(self.lowering.causes) if c.name == cue and c.sort in sorts}
             if not found:
-                raise Problem(f"count_of('{cue}') wants a cue or a level; for a rule write count_of(account, rule)")
+                raise Problem(
+                    f"count_of('{cue}') wants an account, a cue or a level; for a rule write count_of(account, rule)"
+                )
             sort, cause = next(iter(found.items()))
             return Reading("rows", -1, (cause,), WHATS.index(sorts[sort]))
         slot = self._slot(scope, arguments[0])
@@ -149,6 +151,9 @@ class _Measures:
         causes = self._causes(_text(arguments[1])) if len(arguments) > 1 else ()
         sort_of = {"total": "total", "waste": "waste", "count_of": "changes"}
         return Reading(sort_of[name], slot, causes)  # type: ignore[arg-type]
+
+    def _is_account(self, node: ast.expr) -> bool:
+        return isinstance(node, ast.Attribute) or (isinstance(node, ast.Name) and node.id in self.lowering.game.stats)
 
     def _slot(self, scope: Scope, node: ast.expr) -> int:
         ref, stat = posting.target(scope, node)

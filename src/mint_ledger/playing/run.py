@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
+import time as clock
 from collections.abc import Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.engines.accounts import Start
+from mint_ledger.engines.names import EngineName
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account, reconcile
@@ -23,6 +26,8 @@ if TYPE_CHECKING:
 
 MAX_SEED = 2**64 - 1
 MOST_SAMPLES = 4_000
+# Seconds: a game that is new to the machine takes about as long to compile.
+PATIENCE = 1.5
 
 
 class Run:
@@ -45,6 +50,7 @@ class Run:
         script: Sequence[ScriptItem] = (),
         only_script: bool = False,
         starts: Sequence[Start] = (),
+        engine: EngineName = "auto",
     ) -> None:
         check_seed(seed)
         self.lowered = lowered
@@ -59,14 +65,45 @@ class Run:
             "only_script": only_script,
             "starts": starts,
         }
+        played = self._engine()
+        if engine == "native" or not self._finished(played, PATIENCE if engine == "auto" else math.inf):
+            played = self._played_natively()
+        self.rows: list[Row] = played.rows
+        self.opening = played.opening
+        self.closing = tuple(played.state)
+        self.time = played.time
+        self.result, self.ending = outcome(lowered, played)
+        self.winner = self.program.cast.entity_name(played.winner)
+
+    def _finished(self, engine: ReferenceEngine, seconds: float) -> bool:
+        """Play a run to its end, unless it takes longer than that: then compiling it is quicker."""
+        began = clock.perf_counter()
+        engine.open()
+        while not engine.is_over:
+            if clock.perf_counter() - began > seconds:
+                return False
+            engine.step()
+        return True
+
+    def _played_natively(self) -> ReferenceEngine:
+        """Play the run with the native engine; gives the reference engine as it would stand at the end."""
+        from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
+
+        settings = self._settings
+        code = native_code(self.program, list(dict.fromkeys(item.procedure for item in settings["script"])))
+        names = ("seed", "starts", "script", "only_script")
+        player = NativePlayer(code, **{name: settings[name] for name in names})
         engine = self._engine()
-        engine.play()
-        self.rows: list[Row] = engine.rows
-        self.opening = engine.opening
-        self.closing = tuple(engine.state)
-        self.time = engine.time
-        self.result, self.ending = outcome(lowered, engine)
-        self.winner = self.program.cast.entity_name(engine.winner)
+        try:
+            rows = player.journal(settings["run"])
+        except CannotGoOn:
+            # The reference engine says why.
+            engine.play()
+            return engine
+        engine.prepare_accounts()
+        engine.state[:] = player.state.tolist()
+        engine.rows[:] = rows
+        return engine
 
     def _engine(self, *, journal: bool = True) -> ReferenceEngine:
         return ReferenceEngine(self.program, journal=journal, **self._settings)

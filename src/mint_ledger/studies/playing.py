@@ -15,6 +15,7 @@ import numpy as np
 
 from mint_ledger.engines.native.engine import NativeCode, known_code, make_code, native_code
 from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.engines.threads import COMPILING
 from mint_ledger.studies.block import Block, NativeBlocks, Player, ReferenceBlocks
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
 
@@ -78,7 +79,7 @@ def _by_machine_code(blocks: NativeBlocks, spans: Iterable[Span], runs: int) -> 
             played += len(block.ending)
             left = (time.perf_counter() - began) / played * (runs - played)
             if improving is None and not blocks.code.thorough and left > WORTH_OPTIMISING:
-                improving = threading.Thread(target=_improve, args=(blocks,), daemon=True)
+                improving = threading.Thread(target=_improve, args=(blocks,), name=COMPILING)
                 improving.start()
             yield block
     finally:

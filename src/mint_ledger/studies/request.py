@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 from mint_ledger.engines.accounts import Start
+from mint_ledger.engines.names import EngineName
 from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.journal.books import find_account
 from mint_ledger.lowering import Lowered, lower
@@ -17,8 +18,6 @@ from mint_ledger.studies.taking import Taking, make_taking
 if TYPE_CHECKING:
     from mint_ledger.client import Game
 
-EngineName = Literal["auto", "native", "reference"]
-ENGINES = ("auto", "native", "reference")
 MOST_ACCOUNTS = 6
 MOST_TIMES = 1_000
 

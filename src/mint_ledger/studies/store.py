@@ -109,7 +109,7 @@ class Store:
             return work()
         except sqlite3.DatabaseError as error:
             text = str(error)
-            if "full" in text:
+            if "full" in text or "disk I/O" in text:
                 text = "the disk is full; what was stored so far is kept"
             elif "not a database" in text or "malformed" in text:
                 text = "it is no store of Mint Ledger, or it is damaged"

@@ -32,7 +32,7 @@ def history_text(entries: list[Entry], store: str) -> str:
 
 def _dials(entry: Entry) -> str:
     text = ", ".join(f"{name} {number(value, 4)}" for name, value in entry.request.dials)
-    return text if len(text) <= 38 else text[:37] + "…"
+    return text if len(text) <= 30 else text[:29] + "…"
 
 
 def history_json(entries: list[Entry]) -> list[dict[str, Any]]:

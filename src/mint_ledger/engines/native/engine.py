@@ -217,7 +217,8 @@ class NativePlayer:
         self._give("sums", self.sums if len(tallied) else np.zeros((1, 2)))
         context.tally_count = len(tallied)
         context.taken_count = len(slots)
-        context.listens = 1
+        # Counts of rows stand right after the state among the numbers that may be taken.
+        context.listens = int(len(tallied) > 0 or bool((slots >= program.layout.size).any()))
 
     def sample(self, steps: Sequence[int], slots: Sequence[int], room: int) -> None:
         """Read slots at some steps of each run of a batch (at most `room` runs)."""

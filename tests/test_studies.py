@@ -1,0 +1,223 @@
+"""Studies: against closed forms and SciPy; and the same numbers however they are played."""
+
+from __future__ import annotations
+
+import math
+import signal
+import subprocess
+import sys
+import time
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import pytest
+from scipy import stats
+
+import mint_ledger as mint
+from mint_ledger.demo import demo_text
+from mint_ledger.studies import estimate
+from mint_ledger.studies.study import Study, parse_until
+
+# Each second a candle goes out with 0.2; nobody waits longer than five seconds.
+CANDLE = """
+mint_ledger: 1
+title: Candle
+clock: {step: 0.5, limit: 5}
+stats: {out: {start: 0, max: 1}}
+rules: [{name: a draught, when: {every: 1}, chance: 0.2, do: [out += 1]}]
+endings: {dark: {result: lose, if: out >= 1}}
+"""
+
+
+@pytest.mark.parametrize(("count", "runs"), [(0, 10), (3, 10), (10, 10), (581, 1000), (1, 1)])
+def test_wilson_intervals_are_scipys(count: int, runs: int) -> None:
+    ours = estimate.rate(count, runs)
+    theirs = stats.binomtest(count, runs).proportion_ci(0.95, method="wilson")
+    assert (ours.low, ours.high) == pytest.approx((theirs.low, theirs.high), abs=1e-12)
+
+
+def test_the_interval_of_a_mean_is_scipys() -> None:
+    sample = stats.gamma(2).rvs(60, random_state=4)
+    ours = estimate.mean_of(sample.tolist())
+    theirs = stats.ttest_1samp(sample, 0).confidence_interval(0.95)
+    assert (ours.low, ours.high) == pytest.approx((theirs.low, theirs.high), rel=1e-12)
+    raw = estimate.mean(float(sample.sum()), float((sample**2).sum()), 60)
+    assert (raw.low, raw.high) == pytest.approx((theirs.low, theirs.high), rel=1e-9)
+
+
+def test_the_interval_of_a_quantile_holds_the_true_one_as_often_as_it_says() -> None:
+    rng = np.random.default_rng(8)
+    for q in (0.1, 0.5, 0.9):
+        held = 0
+        for _ in range(400):
+            found = estimate.quantile(rng.random(80).tolist(), q)
+            held += found.low <= q <= found.high
+        assert held / 400 > 0.93, q
+
+
+def test_survival_is_the_geometric_law_and_those_at_the_limit_are_censored() -> None:
+    study = mint.loads(CANDLE).study(4_000, seed=2)
+    curve = study.survival().set_index("time")
+    for second in (1, 2, 3, 4):
+        row = curve.loc[float(second)]
+        assert row["low"] - 0.01 < 0.8**second < row["high"] + 0.01
+        assert row["going"] == (study.measures["time"] > second).mean() or second == 4
+    assert study.rate("unfinished").value == pytest.approx(0.8**5, abs=0.03)
+    assert curve["going"].min() == pytest.approx(study.rate("unfinished").value)
+
+
+def test_both_engines_and_every_way_to_play_give_the_same_numbers() -> None:
+    game = mint.loads(demo_text())
+    options = {
+        "seed": 4,
+        "habit": "careful",
+        "measures": ["keeper.health", "hits(pincer)"],
+        "times": [0, 9, 17.05],
+        "dials": {"clock.limit": 18},
+    }
+    alone = game.study(120, engine="native", **options)  # type: ignore[arg-type]
+    with ThreadPoolExecutor(3) as threads, ProcessPoolExecutor(2) as processes:
+        others = [
+            game.study(120, engine="reference", **options),  # type: ignore[arg-type]
+            game.study(120, engine="native", executor=threads, **options),  # type: ignore[arg-type]
+            game.study(120, engine="native", executor=processes, **options),  # type: ignore[arg-type]
+            game.study(120, **options),  # type: ignore[arg-type]
+        ]
+    for other in others:
+        assert_same_study(alone, other)
+
+
+def assert_same_study(one: Study, other: Study) -> None:
+    assert one.measures.equals(other.measures)
+    assert np.array_equal(one.sums, other.sums)
+    assert np.array_equal(one.samples, other.samples, equal_nan=True)
+
+
+def test_a_longer_study_begins_with_the_runs_of_a_shorter_one() -> None:
+    game = mint.loads(demo_text())
+    short, long = game.study(70, habit="reckless"), game.study(130, habit="reckless")
+    assert long.measures[:70].equals(short.measures)
+    run = game.run(seed=1, run=123, habit="reckless")
+    row = long.measures.loc[123]
+    assert (row["result"], row["ending"], row["time"]) == (run.result, run.ending, run.time)
+
+
+def test_a_study_goes_on_until_its_interval_is_narrow() -> None:
+    study = mint.loads(CANDLE).study(100, until="rate(lose) ±0.01")
+    assert study.rate("lose").half_width <= 0.01
+    assert study.runs > 5_000 and "runs were played" in study.summary()
+    assert study.rate("lose").low < 1 - 0.8**5 < study.rate("lose").high
+    same = mint.loads(CANDLE).study(study.runs)
+    assert study.measures.equals(same.measures)
+
+
+def test_what_a_width_may_look_like() -> None:
+    assert parse_until("±0.01").measure == "rate(win)" and parse_until(0.02).half_width == 0.02
+    assert parse_until("mean(time) ±0.5").measure == "mean(time)"
+    for text in ("", "±0", "narrow", "±-1", "±nan"):
+        with pytest.raises(mint.BadRequest, match="width"):
+            parse_until(text)
+
+
+def test_estimates_by_their_text() -> None:
+    study = mint.loads(CANDLE).study(400)
+    assert study.estimate("rate(lose)") == study.rate("lose")
+    assert study.estimate('rate("dark")') == study.rate("dark")
+    assert study.estimate("quantile(time, 0.9)") == study.quantile("time", 0.9)
+    assert study.estimate("mean(time)").value == pytest.approx(float(study.measures["time"].mean()))
+    for text, words in (
+        ("rate(winn)", "did you mean 'win'"),
+        ("mean(tme)", "did you mean 'time'"),
+        ("time", "estimate"),
+    ):
+        with pytest.raises(mint.MintError, match=words):
+            study.estimate(text)
+
+
+@pytest.mark.parametrize(
+    ("options", "words"),
+    [
+        ({"runs": 0}, "1 to"),
+        ({"runs": -3}, "1 to"),
+        ({"runs": 2, "engine": "fast"}, "no engine 'fast'"),
+        ({"runs": 2, "accounts": ["owt"]}, "owt"),
+        ({"runs": 2, "accounts": ["out"], "times": [3, 1]}, "go up"),
+        ({"runs": 2, "measures": {"time": "closing(out)"}}, "column of every study"),
+        ({"runs": 2, "habit": "wild"}, "no habit"),
+    ],
+)
+def test_a_study_that_makes_no_sense_is_refused(options: dict, words: str) -> None:
+    with pytest.raises(mint.MintError, match=words):
+        mint.loads(CANDLE).study(**options)
+
+
+def test_ctrl_c_stops_a_long_study_within_half_a_second(tmp_path: Path) -> None:
+    path = tmp_path / "saltmere.yaml"
+    path.write_text(demo_text(), "utf-8")
+    mint.load(path).study(60, habit="careful", engine="native")  # so that it is compiled
+    command = [
+        sys.executable,
+        "-m",
+        "mint_ledger.cli.main",
+        "study",
+        str(path),
+        "--runs",
+        "5000000",
+        "--habit",
+        "careful",
+    ]
+    process = subprocess.Popen([*command, "--engine", "native"], stderr=subprocess.PIPE, text=True, cwd=tmp_path)
+    time.sleep(3)
+    assert process.poll() is None
+    process.send_signal(signal.SIGINT)
+    began = time.perf_counter()
+    _, told = process.communicate(timeout=20)
+    assert process.returncode == 130 and "interrupted" in told and "Traceback" not in told
+    assert time.perf_counter() - began < 5  # half a second on a machine that does nothing else
+
+
+def test_a_million_runs_are_held_in_a_few_bytes_each() -> None:
+    study = mint.loads(CANDLE).study(200_000, accounts=[])
+    assert study.measures.memory_usage(deep=True).sum() / study.runs < 20
+
+
+def test_figures_are_drawn_and_can_be_gone_on_with() -> None:
+    study = mint.loads(demo_text()).study(60, habit="careful", times=list(range(0, 200, 5)))
+    for figure in (study.plot_outcomes(), study.plot_survival(), study.plot_bands(), study.plot_causes()):
+        assert figure.axes and all(axis.get_xlabel() for axis in figure.axes[-1:])
+    with pytest.raises(mint.BadRequest, match="times="):
+        mint.loads(CANDLE).study(3).plot_bands()
+
+
+def test_quiet_steps_are_few_in_a_quiet_game() -> None:
+    study = mint.loads(demo_text()).study(50, habit="careful", engine="native")
+    finer = mint.loads(demo_text()).study(50, habit="careful", engine="native", dials={"clock.step": 0.005})
+    assert study.visited < 0.3 * study.steps
+    assert finer.steps > 9 * study.steps and finer.visited < 2 * study.visited
+
+
+def test_the_worst_runs_are_named() -> None:
+    game = mint.loads(demo_text())
+    study = game.study(80, habit="careful", measures={"left": "closing(keeper.health)"})
+    worst = study.worst("left", 3)
+    assert len(worst) == 3 and worst["left"].is_monotonic_increasing
+    assert worst["left"].iloc[0] == study.measures["left"].min()
+    run = game.run(seed=1, run=int(worst.index[0]), habit="careful")
+    assert run.at(run.time)["keeper.health"] == worst["left"].iloc[0]
+
+
+def test_auto_takes_the_reference_engine_where_compiling_would_take_longer(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setenv("MINT_LEDGER_CACHE", str(tmp_path))
+    study = mint.loads(CANDLE.replace("0.2", "0.21")).study(20)
+    assert study.steps == study.visited and not list(tmp_path.iterdir())
+    assert math.isfinite(study.mean("time").half_width)
+
+
+def test_a_user_without_a_cache_folder_can_still_study(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("in the way", "utf-8")
+    monkeypatch.setenv("MINT_LEDGER_CACHE", str(tmp_path / "file" / "deeper"))
+    assert mint.loads(CANDLE.replace("0.2", "0.23")).study(60, engine="native").runs == 60
+    assert [path.name for path in tmp_path.iterdir()] == ["file"]
