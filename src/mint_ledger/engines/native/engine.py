@@ -186,6 +186,15 @@ class NativePlayer:
         self._heed(self.code.open(*self._pointers()))
         self._heed(self.code.go(*self._pointers(), until_step))
 
+    def go_on(self, until_step: int) -> None:
+        """Go on with the run to a step, or to its end."""
+        self._heed(self.code.go(*self._pointers(), until_step))
+
+    @property
+    def step(self) -> int:
+        """The number of the step."""
+        return int(self.state[self.program.layout.column("step").base])
+
     def journal(self, run: int = 0) -> list[Row]:
         """Play a run and return its rows; where the room does not suffice, it is played again with more."""
         room = FIRST_ROWS
