@@ -37,6 +37,8 @@ def study_text(study: Study) -> str:
         digits = digits_for(estimate)
         lines.append(f"  {name:<26}{fixed(estimate.value, digits):>8}{'':>9}   {_span(estimate, digits)}")
     lines += _measure_lines(study)
+    if study.accounts:
+        lines += ["", "What takes and gives, in a run on average:"]
     for account in study.accounts:
         lines += _cause_lines(study, account)
     if study.until is not None:
@@ -70,18 +72,18 @@ def _measure_lines(study: Study) -> list[str]:
 def _cause_lines(study: Study, account: str) -> list[str]:
     table = study.by_cause(account)
     shown = account if len(account) <= 26 else account[:25] + "…"
-    lines = ["", f"  {shown:<26}{'changes':>8}{'points':>9}   95 % interval, a run on average"]
+    lines = ["", f"  {shown:<26}{'changes':>8}{'points':>9}   {'95 % interval':<20}{'wasted':>8}"]
     if not len(table):
-        return [*lines, "  nothing changed it"]
+        return [*lines, "    nothing changed it"]
     for row in table.to_dict("records"):
         name = str(row["cause"])
         name = name if len(name) <= 24 else name[:23] + "…"
         estimate = Estimate(row["total"], row["low"], row["high"], study.runs, "")
         digits = min(digits_for(estimate), 2)
         span = _span(estimate, digits) if study.runs > 1 else ""
-        wasted = f"  ({number(abs(row['waste']), 1)} wasted)" if abs(row["waste"]) >= 0.05 else ""
+        wasted = fixed(abs(row["waste"]), 1) if abs(row["waste"]) >= 0.05 else ""
         points = fixed(row["total"], digits)
-        lines.append(f"    {name:<24}{fixed(row['changes'], 1):>8}{points:>9}   {span:<20}{wasted}".rstrip())
+        lines.append(f"    {name:<24}{fixed(row['changes'], 1):>8}{points:>9}   {span:<20}{wasted:>8}".rstrip())
     return lines
 
 
