@@ -60,7 +60,7 @@ def _options(
 @app.command()
 def demo(
     folder: Annotated[Path, typer.Argument(help="Where the tour writes its files.")] = Path("saltmere-tour"),
-    runs: Annotated[int, typer.Option(help="How many nights the study plays.")] = 40,
+    runs: Annotated[int, typer.Option(help="How many nights the study plays.")] = 2_000,
 ) -> None:
     """Take the tour of a minute, on the game Saltmere Light."""
     from mint_ledger.cli.tour import tour

@@ -14,6 +14,7 @@ from mint_ledger.files import write_text
 from mint_ledger.views.check_text import check_text
 from mint_ledger.views.statement_text import statement_text
 from mint_ledger.views.story import story_text
+from mint_ledger.views.study_plots import plot_study
 
 SEED = 3
 HABIT = "careful"
@@ -30,17 +31,20 @@ def tour(folder: Path, runs: int) -> None:
     _heading(2, "Is it valid, and do its playtests pass?", f"mint-ledger check {NAME}")
     say(check_text(game, game.lowered.program, game.play_tests()))
     _one_run(game, path, folder)
-    _heading(5, "Play it many times: how fair is it?", f"mint-ledger study {NAME} --habit {HABIT} --runs {runs}")
+    study = f"mint-ledger study {NAME} --habit {HABIT} --runs {runs}"
+    _heading(5, "Play it many times: how fair is it, and what takes the health?", f"{study} --plot nights.png")
     with study_progress("playing") as progress:
-        made = game.study(runs, habit=HABIT, progress=progress)
+        made = game.study(runs, habit=HABIT, times=[float(t) for t in range(0, 241, 2)], progress=progress)
     say(made.summary())
-    _heading(
-        6, "Turn some dials and ask again", f"mint-ledger study {NAME} --habit {HABIT} --variant calm --runs {runs}"
-    )
+    say(f"\nThese are {runs:,} of the nights that can be; more of them make the intervals narrower.")
+    write_figure(folder / "nights.png", plot_study(made))
+    say(f"{folder / 'nights.png'} shows how they end, and when.")
+    _heading(6, "Turn some dials and ask again", f"{study} --variant calm")
     with study_progress("playing") as progress:
         harder = game.study(runs, habit=HABIT, variant="calm", progress=progress)
     before, after = made.rate("win"), harder.rate("win")
-    say(f"{100 * before.value:.0f} % of the usual nights are won, {100 * after.value:.0f} % of the calm ones.")
+    usual, calm = (f"{100 * e.value:.1f} % ({100 * e.low:.1f} to {100 * e.high:.1f})" for e in (before, after))
+    say(f"{usual} of the usual nights are won, {calm} of the calm ones.")
     say(f"\nAll files are in {folder}. To make a game of your own:\n\n$ mint-ledger new mygame.yaml")
 
 

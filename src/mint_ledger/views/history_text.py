@@ -65,15 +65,16 @@ def compare_text(one: Shown, other: Shown) -> str:
     for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
         if a.rate(result).value or b.rate(result).value:
             lines.append(_line(f"{word} (%)", a.rate(result), b.rate(result), 100))
-    names = [ending.name for ending in a.lowered.program.endings]
+    shared = {ending.name for ending in b.lowered.program.endings}
+    names = [ending.name for ending in a.lowered.program.endings if ending.name in shared]
     for name in names:
-        if name in {ending.name for ending in b.lowered.program.endings}:
+        if name in a.endings() or name in b.endings():
             lines.append(_line(f"  {name} (%)", a.rate(name), b.rate(name), 100))
     for name in [name for name in a.names if name in b.names]:
         if len(a.values(name)) and len(b.values(name)):
             unit = f" ({a.unit})" if name == "time" else ""
             lines.append(_line(f"mean {name}{unit}", a.mean(name), b.mean(name), 1))
-    lines += ["", "difference: the second less the first, with its 95 % interval"]
+    lines += ["", f"difference: {other[0].number} less {one[0].number}, with its 95 % interval"]
     return "\n".join(lines)
 
 
