@@ -8,7 +8,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from functools import lru_cache, partial
 
 import numpy as np
@@ -98,6 +98,8 @@ def _by_reference(prepared: Prepared, request: StudyRequest, spans: Iterable[Spa
         for first, count in spans:
             yield player.block(first, count)
         return
+    from concurrent.futures import ProcessPoolExecutor
+
     pool = ProcessPoolExecutor(cores(), initializer=_leave_interrupts_to_the_parent)
     try:
         yield from _in_order(pool, partial(play_elsewhere, request), spans, cores() * 2)

@@ -17,13 +17,13 @@ import zlib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
-from importlib.metadata import version
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 
+from mint_ledger import __version__
 from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.studies.block import Block
 from mint_ledger.studies.request import StudyRequest, prepare
@@ -140,7 +140,7 @@ class Store:
             made = time.strftime("%Y-%m-%d %H:%M:%S")
             self._connection.execute(
                 "insert or ignore into studies (key, title, made, version, request) values (?, ?, ?, ?, ?)",
-                (key, title, made, version("mint-ledger"), json.dumps(asdict(request))),
+                (key, title, made, __version__, json.dumps(asdict(request))),
             )
             number = self._connection.execute("select id from studies where key = ?", (key,)).fetchone()[0]
             return StoredStudy(self, int(number))

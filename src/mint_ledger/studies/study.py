@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 import re
 import warnings
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -46,8 +46,7 @@ class Study:
     """The runs of a study.
 
     Attributes:
-        measures: one row a run, by its number: result, ending, winner, time (seconds or turns), level where the game
-            has levels, and each measure.
+        columns: what was taken of each run, as numbers.
         sums: for each tallied account, cause after cause, the sums over the runs and those of the squares.
         samples: values at the grid's times, NaN once a run is over, shape (runs, times, accounts).
         visited: how many steps were looked at; the others were quiet and skipped.
@@ -56,12 +55,18 @@ class Study:
 
     lowered: Lowered = field(repr=False)
     request: StudyRequest = field(repr=False)
-    measures: pd.DataFrame = field(repr=False)
+    columns: Columns = field(repr=False)
     sums: Any = field(repr=False)
     samples: Any = field(repr=False)
     visited: int
     steps: int
     until: Until | None = None
+
+    @cached_property
+    def measures(self) -> pd.DataFrame:
+        """One row a run, by its number: result, ending, winner, time (seconds or turns), level where the game has
+        levels, and each measure."""
+        return study_table(self.lowered, self.columns)
 
     @property
     def seed(self) -> int:
@@ -82,7 +87,7 @@ class Study:
     @property
     def runs(self) -> int:
         """How many runs it has."""
-        return len(self.measures)
+        return len(self.columns.ending)
 
     @property
     def names(self) -> list[str]:
@@ -104,8 +109,21 @@ class Study:
         if what not in RESULTS and what not in endings:
             known = [*RESULTS, *endings]
             raise NotFound(f"there is no result or ending '{what}'{nearest(what, known)}")
-        column = "result" if what in RESULTS else "ending"
-        return rate(int((self.measures[column] == what).sum()), self.runs)
+        counts = self._ending_counts
+        if what in RESULTS:
+            results = [*(ending.result for ending in self.lowered.program.endings), "unfinished"]
+            count = sum(n for n, result in zip(counts, results, strict=True) if result == what)
+        else:
+            count = sum(n for n, name in zip(counts, endings, strict=False) if name == what)
+        return rate(count, self.runs)
+
+    @cached_property
+    def _ending_counts(self) -> list[int]:
+        """How many runs came to each ending, and last how many to none."""
+        import numpy as np
+
+        counts = np.bincount(self.columns.ending, minlength=len(self.lowered.program.endings) + 1)
+        return [int(count) for count in counts]
 
     def values(self, measure: str) -> pd.Series[float]:
         """A numeric measure, one value a run, by its name or its text; runs without one are left out."""
@@ -404,67 +422,92 @@ class _Gathered:
         self.blocks: list[Block] = []
         self.wins = 0
         self._runs = 0
+        self._sums: Any = None
+        self._last_sums: Any = None
         self._winning = [ending.result == "win" for ending in prepared.lowered.program.endings] + [False]
 
     def __len__(self) -> int:
         return self._runs
 
     def add(self, block: Block) -> None:
-        self.blocks.append(block)
+        # The sums of all but the last block are one array: a million runs have twenty thousand blocks.
+        self._sums = self._all_sums()
+        self._last_sums = block.sums
+        self.blocks.append(replace(block, sums=block.sums[:0]))
         self._runs += len(block.ending)
         self.wins += sum(self._winning[ending] for ending in block.ending.tolist())
+
+    def _all_sums(self) -> Any:
+        if self._sums is None or self._last_sums is None:
+            return self._sums if self._last_sums is None else self._last_sums
+        return self._sums + self._last_sums
 
     def drop_short_block(self) -> None:
         """A block at the end that is not full is played anew as a whole."""
         if self.blocks and len(self.blocks[-1].ending) < BLOCK:
             last = self.blocks.pop()
+            self._last_sums = None
             self._runs -= len(last.ending)
             self.wins -= sum(self._winning[ending] for ending in last.ending.tolist())
 
     def study(self, until: Until | None) -> Study:
-        import numpy as np
-
-        table = study_table(self.prepared, self.blocks)
-        sums = self.blocks[0].sums.copy()
-        for block in self.blocks[1:]:
-            sums += block.sums
+        columns = gathered_columns(self.prepared, self.blocks)
+        sums = self._all_sums()
         steps = int(sum(int(block.steps.sum()) for block in self.blocks))
         visited = sum(block.visited for block in self.blocks)
+        import numpy as np
+
         samples = np.concatenate([block.samples for block in self.blocks])
-        return Study(self.prepared.lowered, self.request, table, sums, samples, visited, steps, until)
+        return Study(self.prepared.lowered, self.request, columns, sums, samples, visited, steps, until)
 
 
-def study_table(prepared: Prepared, blocks: Iterable[Block]) -> pd.DataFrame:
+@dataclass(frozen=True)
+class Columns:
+    """What was taken of each run, one entry a run: numbers of the program, and time in seconds (or turns)."""
+
+    ending: Any
+    winner: Any
+    time: Any
+    level: Any
+    measures: dict[str, Any]
+
+
+def gathered_columns(prepared: Prepared, blocks: Sequence[Block]) -> Columns:
+    """The columns of all blocks, one after another."""
+    import numpy as np
+
+    steps = np.concatenate([block.steps for block in blocks]).astype(float)
+    return Columns(
+        ending=np.concatenate([block.ending for block in blocks]),
+        winner=np.concatenate([block.winner for block in blocks]),
+        time=prepared.taking.seconds(steps),
+        level=np.concatenate([block.level for block in blocks]),
+        measures={m.name: np.concatenate([b.measures[m.name] for b in blocks]) for m in prepared.lowered.measures},
+    )
+
+
+def study_table(lowered: Lowered, columns: Columns) -> pd.DataFrame:
     """One row a run. Names are kept as categories, a byte or two each, so that a million runs fit."""
     import numpy as np
     import pandas as pd
 
-    blocks = list(blocks)
-    program = prepared.lowered.program
-    ending = np.concatenate([block.ending for block in blocks])
+    from_codes: Any = pd.Categorical.from_codes
+    program = lowered.program
     results = np.array([RESULTS.index(e.result) for e in program.endings] + [RESULTS.index("unfinished")])
     names = list(dict.fromkeys([*(e.name for e in program.endings), ""]))
     positions = np.array([*(names.index(e.name) for e in program.endings), names.index("")])
-    steps = np.concatenate([block.steps for block in blocks]).astype(float)
-    winner = np.concatenate([block.winner for block in blocks])
     entities = [program.cast.entity_name(entity) for entity in range(program.cast.size)]
-    from_codes: Any = pd.Categorical.from_codes
-    columns: dict[str, Any] = {
-        "result": from_codes(results[ending], list(RESULTS)),
-        "ending": from_codes(positions[ending], names),
-        "winner": from_codes(winner, entities) if len(set(entities)) == len(entities) else None,
-        "time": prepared.taking.seconds(steps),
+    table: dict[str, Any] = {
+        "result": from_codes(results[columns.ending], list(RESULTS)),
+        "ending": from_codes(positions[columns.ending], names),
+        "winner": from_codes(columns.winner, entities),
+        "time": columns.time,
     }
-    if columns["winner"] is None:
-        columns["winner"] = [entities[entity] for entity in winner.tolist()]
-    if prepared.lowered.levels:
-        level = np.concatenate([block.level for block in blocks])
-        columns["level"] = from_codes(level, list(prepared.lowered.levels))
-    for measure in prepared.lowered.measures:
-        columns[measure.name] = np.concatenate([block.measures[measure.name] for block in blocks])
-    table = pd.DataFrame(columns)
-    table.index.name = "run"
-    return table
+    if lowered.levels:
+        table["level"] = from_codes(columns.level, list(lowered.levels))
+    made = pd.DataFrame({**table, **columns.measures})
+    made.index.name = "run"
+    return made
 
 
 def named_measures(measures: Mapping[str, str] | Sequence[str]) -> dict[str, str]:

@@ -13,10 +13,10 @@ import os
 import pickle
 import sys
 from collections.abc import Sequence
-from importlib.metadata import version
 from pathlib import Path
 
-from mint_ledger.engines.native.compiling import llvm
+from mint_ledger import __version__
+from mint_ledger.engines.native.compiling import llvm, llvmlite_version
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes
 from mint_ledger.program.arithmetic import functions
@@ -41,8 +41,8 @@ def machine_key() -> str:
     """What machine code depends on besides the program."""
     binding = llvm()
     parts = (
-        version("mint-ledger"),
-        version("llvmlite"),
+        __version__,
+        llvmlite_version(),
         ".".join(map(str, binding.llvm_version_info)),
         sys.platform,
         binding.get_host_cpu_name(),

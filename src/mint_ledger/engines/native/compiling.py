@@ -48,6 +48,13 @@ def arithmetic_module() -> str:
     return "\n".join([*INTRINSICS, *bit_functions(), arithmetic_text()])
 
 
+def llvmlite_version() -> str:
+    """The version of llvmlite."""
+    import llvmlite
+
+    return str(llvmlite.__version__)
+
+
 @cache
 def llvm() -> Any:
     """LLVM, set up for this machine."""
