@@ -1,511 +1,42 @@
-"""Which steps may be skipped: for each part of a step the first later one in which it might do anything.
+"""Which steps may be skipped: for each piece of a step the first later one in which it might do anything.
 
-A quiet routine goes the way of the part's own statements, as things stand. It changes nothing: where a statement
-would, the next step matters. On its way it asks of each condition when it may turn, and gives the least of those
-steps. A condition that compares something monotone in time (the clock, an account with a flow under way) with
-something that stands still turns once at most, and correctly rounded operations keep it so; the step is found by
-bisection on the same expression that the part itself works out. Whatever else moves, matters in each step. The
-answer holds until a column changes that the routine has read; the store of a column marks the parts that look at it.
+A quiet routine goes the way of the piece's own statements, as things stand. It changes nothing: where a statement
+would, the next step matters. On its way it asks of each condition when it may turn (`turning`), and gives the least
+of those steps. The answer holds until a column changes that the routine has read; the store of a column marks the
+pieces that look at it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from contextlib import contextmanager
-from dataclasses import dataclass, field
 from typing import Any
 
-from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.native import operations as op
-from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, is_ready, limits_of, of_entity
-from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
+from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, is_ready, limits_of
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine
 from mint_ledger.engines.native.context import load, store
-from mint_ledger.engines.native.expressions import condition, entity_number, expression, safe_place, seconds_of, worth
-from mint_ledger.engines.native.module import Body, Looks, Module, flow_key
+from mint_ledger.engines.native.expressions import condition, entity_number, expression, safe_place, worth
+from mint_ledger.engines.native.module import Looks, Module, flow_key
 from mint_ledger.engines.native.statements import is_present
+from mint_ledger.engines.native.turning import (
+    NEVER,
+    UNKNOWN,
+    Meaning,
+    Quiet,
+    Unknown,
+    due_turns,
+    first_step,
+    parts_of,
+    steps_to,
+    turns,
+)
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.program import Account, FlowSpec
 
-NEVER = str(2**62)
 # Asking costs as much as doing: a part whose question is longer than this is carried out in each step.
 LONGEST_QUESTION = 1_500
-# Of the way from one step to the next; float64 is a thousand times finer up to a million steps.
-CLEAR = 1e-7
-ORDERED = ("<", "<=", ">", ">=")
-
-
-class _Unknown:
-    """The meaning of a local that may move in a way that cannot be followed."""
-
-
-UNKNOWN = _Unknown()
-Meaning = ex.Expr | _Unknown
-
-
-@dataclass
-class Quiet(Body):
-    """A quiet routine in the making.
-
-    Attributes:
-        least: the cell of the least step found so far.
-        meanings: what the locals stand for that move with time; others stand still.
-        conditions: how many conditions lead here.
-    """
-
-    least: str = ""
-    meanings: dict[int, Meaning] = field(default_factory=dict)
-    conditions: int = 0
-
-    def at_most(self, step: str) -> None:
-        """That step may matter."""
-        now = self.r.let(f"load i64, ptr {self.least}")
-        sooner = self.r.let(f"icmp slt i64 {step}, {now}")
-        self.r.do(f"store i64 {self.r.let(f'select i1 {sooner}, i64 {step}, i64 {now}')}, ptr {self.least}")
-
-    def now(self) -> None:
-        """The next step matters."""
-        self.r.fail()
-
-    def now_if(self, flag: str) -> None:
-        """The next step matters if a flag holds."""
-        self.r.fail_unless(self.r.let(f"xor i1 {flag}, true"))
-
-    def moves(self, e: ex.Expr) -> bool:
-        """Whether an expression may change while nothing happens but time."""
-        return any(self._moves_itself(part) for part in parts_of(e))
-
-    def _moves_itself(self, e: ex.Expr) -> bool:
-        match e:
-            case ex.Local(index):
-                return index in self.meanings
-            case ex.Step() | ex.Time() | ex.Due():
-                return True
-            case ex.Read(column):
-                return self.module.account(column).flow_columns is not None
-            case ex.At(column):
-                return column.base == self.module.step
-            case ex.Apply(function):
-                return looks_at_time(self.module, function)
-        return False
-
-    def explained(self, e: ex.Expr) -> ex.Expr | None:
-        """An expression with what its moving locals stand for; none where that is not known."""
-        return explained(e, self.meanings)
-
-
-def parts_of(e: ex.Expr) -> Iterable[ex.Expr]:
-    """An expression and all that it is made of."""
-    yield e
-    for part in children(e):
-        yield from parts_of(part)
-
-
-def children(e: ex.Expr) -> tuple[ex.Expr, ...]:
-    """What an expression is made of."""
-    match e:
-        case ex.DialOf() | ex.At() | ex.Read():
-            return (e.entity,)
-        case ex.Unary() | ex.Due() | ex.Checked():
-            return (e.value,)
-        case ex.Binary() | ex.Compare():
-            return (e.left, e.right)
-        case ex.And() | ex.Or():
-            return e.items
-        case ex.Choose():
-            return (e.condition, e.then, e.other)
-        case ex.Fold():
-            return (e.where, e.body)
-        case ex.Seconds():
-            return (e.steps,)
-        case ex.Apply():
-            return e.arguments
-        case ex.Only():
-            return (e.value, e.condition)
-    return ()
-
-
-def explained(e: ex.Expr, meanings: dict[int, Meaning]) -> ex.Expr | None:
-    """See `Quiet.explained`."""
-    if isinstance(e, ex.Local):
-        meaning = meanings.get(e.index, e)
-        return None if isinstance(meaning, _Unknown) else meaning
-    found = [explained(part, meanings) for part in children(e)]
-    if any(part is None for part in found):
-        return None
-    parts: list[Any] = found
-    match e:
-        case ex.DialOf():
-            return ex.DialOf(e.table, e.first, *parts)
-        case ex.At():
-            return ex.At(e.column, *parts)
-        case ex.Read():
-            return ex.Read(e.column, *parts)
-        case ex.Unary():
-            return ex.Unary(e.op, *parts)
-        case ex.Due():
-            return ex.Due(*parts)
-        case ex.Checked():
-            return ex.Checked(parts[0], e.formula)
-        case ex.Binary():
-            return ex.Binary(e.op, *parts)
-        case ex.Compare():
-            return ex.Compare(e.op, *parts)
-        case ex.And():
-            return ex.And(tuple(parts))
-        case ex.Or():
-            return ex.Or(tuple(parts))
-        case ex.Choose():
-            return ex.Choose(*parts)
-        case ex.Fold():
-            return ex.Fold(e.op, e.local, e.ranges, *parts)
-        case ex.Seconds():
-            return ex.Seconds(*parts)
-        case ex.Apply():
-            return ex.Apply(e.function, tuple(parts))
-        case ex.Only():
-            return ex.Only(parts[0], parts[1], e.fault)
-    return e
-
-
-def looks_at_time(module: Module, function: str) -> bool:
-    """Whether a function looks at more than its arguments."""
-    return any(
-        isinstance(part, (ex.At, ex.Read, ex.Step, ex.Time, ex.Due))
-        or (isinstance(part, ex.Apply) and part.function != function and looks_at_time(module, part.function))
-        for part in expressions_of(module.program.procedures[function])
-    )
-
-
-def expressions_of(procedure: st.Procedure) -> Iterable[ex.Expr]:
-    """All expressions of a procedure that only works with its arguments."""
-    if procedure.result is not None:
-        yield from parts_of(procedure.result)
-    waiting = list(procedure.body)
-    while waiting:
-        statement = waiting.pop()
-        match statement:
-            case st.Let():
-                yield from parts_of(statement.value)
-            case st.If():
-                yield from parts_of(statement.condition)
-                waiting += [*statement.then, *statement.other]
-            case st.Each():
-                if statement.repeat is not None:
-                    yield from parts_of(statement.repeat)
-                waiting += statement.body
-            case st.Leave():
-                pass
-            case _:
-                # Anything else does more than work with arguments.
-                yield ex.Time()
-
-
-def is_monotone(q: Quiet, e: ex.Expr) -> bool:
-    """Whether an expression goes only up or only down with time, while nothing happens."""
-    if not q.moves(e):
-        return True
-    match e:
-        case ex.Step() | ex.Time():
-            return True
-        case ex.Read() | ex.At():
-            return not q.moves(e.entity)
-        case ex.Seconds():
-            return is_monotone(q, e.steps)
-        case ex.Checked():
-            return is_monotone(q, e.value)
-        case ex.Unary("negate" | "floor" | "ceil" | "round", value):
-            return is_monotone(q, value)
-        case ex.Binary("/", left, right):
-            return is_monotone(q, left) and not q.moves(right)
-        case ex.Binary("+" | "-" | "*" | "min" | "max", left, right):
-            return (is_monotone(q, left) and not q.moves(right)) or (not q.moves(left) and is_monotone(q, right))
-        case ex.Choose():
-            return not q.moves(e.condition) and is_monotone(q, e.then) and is_monotone(q, e.other)
-    return False
-
-
-def turns(q: Quiet, e: ex.Expr) -> None:
-    """Take into account when an expression's value may change."""
-    if not q.moves(e) or not q.r.is_open:
-        return
-    r = q.r
-    match e:
-        case ex.Compare():
-            _compare_turns(q, e)
-        case ex.Due():
-            _due_turns(q, e)
-        case ex.And():
-            _items_turn(q, e.items, decides=False)
-        case ex.Or():
-            _items_turn(q, e.items, decides=True)
-        case ex.Choose():
-            turns(q, e.condition)
-            then, other, after = r.label(), r.label(), r.label()
-            r.fork(condition(q, e.condition), then, other)
-            r.place(then)
-            turns(q, e.then)
-            r.go(after)
-            r.place(other)
-            turns(q, e.other)
-            r.place(after)
-        case ex.Fold():
-            if e.op == "nth":
-                turns(q, e.body)
-            with q.each(e.ranges, e.local):
-                turns(q, e.where)
-                if e.op != "nth" and r.is_open:
-                    with r.when(condition(q, e.where)):
-                        turns(q, e.body)
-        case ex.Local(index):
-            meaning = q.meanings[index]
-            if isinstance(meaning, _Unknown):
-                q.now()
-            else:
-                turns(q, meaning)
-        case ex.Read():
-            turns(q, e.entity)
-            if r.is_open and q.module.account(e.column).flow_columns is not None:
-                q.now_if(_flows(q, e))
-        case ex.Step() | ex.Time():
-            q.now()
-        case ex.At() if e.column.base == q.module.step:
-            q.now()
-        case ex.Apply() if looks_at_time(q.module, e.function):
-            q.now()
-        case _:
-            for part in children(e):
-                if r.is_open:
-                    turns(q, part)
-
-
-def _flows(q: Quiet, e: ex.Read) -> str:
-    """Whether the flow of an account is under way."""
-    flows = q.module.account(e.column).flow_columns
-    assert flows is not None
-    q.look(flow_key(e.column), e.entity)
-    index, known = safe_place(q, e.column, e.entity)
-    runs = op.is_true(q.r, q.load(q.slot_at(flows.rate.offset, index)))
-    return runs if known is None else q.r.let(f"and i1 {runs}, {known}")
-
-
-def _items_turn(q: Quiet, items: tuple[ex.Expr, ...], *, decides: bool) -> None:
-    """A chain of conditions: as long as the one that decides it does not turn, the others do not matter."""
-    r = q.r
-    after = r.label()
-    whole = r.cell("i64", None)
-    outer = q.least
-    r.do(f"store i64 {NEVER}, ptr {whole}")
-    for item in items:
-        if not r.is_open:
-            break
-        deciding, on = r.label(), r.label()
-        flag = condition(q, item)
-        r.fork(flag, *((deciding, on) if decides else (on, deciding)))
-        r.place(deciding)
-        turns(q, item)
-        r.go(after)
-        r.place(on)
-        q.least = whole
-        turns(q, item)
-        q.least = outer
-    if r.is_open:
-        q.at_most(r.let(f"load i64, ptr {whole}"))
-    r.place(after)
-
-
-def _compare_turns(q: Quiet, e: ex.Compare) -> None:
-    left, right = q.explained(e.left), q.explained(e.right)
-    if left is None or right is None:
-        q.now()
-        return
-    one_moves = not q.moves(left) or not q.moves(right)
-    if not one_moves or not is_monotone(q, left) or not is_monotone(q, right):
-        turns(q, left)
-        if q.r.is_open:
-            turns(q, right)
-        return
-    # Equality may come and go: where it might, one of these two has turned before or with it.
-    for how in (e.op,) if e.op in ORDERED else ("<", "<="):
-        _search(q, ex.Compare(how, left, right))
-
-
-def _search(q: Quiet, e: ex.Compare) -> None:
-    """Find the step in which a comparison turns that turns once at most."""
-    r = q.r
-    after = r.label()
-    reads = [part for part in parts_of(e) if isinstance(part, ex.Read) and q._moves_itself(part)]
-    if not any(isinstance(part, (ex.Step, ex.Time, ex.At)) and q._moves_itself(part) for part in parts_of(e)):
-        runs = "false"
-        for read in reads:
-            runs = r.let(f"or i1 {runs}, {_flows(q, read)}")
-        on = r.label()
-        r.fork(runs, on, after)
-        r.place(on)
-    was = condition(q, e)
-    _first_step(q, lambda: r.let(f"xor i1 {condition(q, e)}, {was}"), _guess(q, e))
-    r.place(after)
-
-
-def _guess(q: Quiet, e: ex.Compare) -> str | None:
-    """About when a comparison of one account with a value turns."""
-    for side, other in ((e.left, e.right), (e.right, e.left)):
-        bare = side.value if isinstance(side, ex.Checked) else side
-        if isinstance(bare, ex.Read) and q.moves(bare) and not q.moves(other):
-            account = q.module.account(bare.column)
-            index, _ = safe_place(q, bare.column, bare.entity)
-            return _steps_to(q, account, index, expression(q, other))
-    return None
-
-
-def _steps_to(q: Quiet, account: Account, index: str, goal: str) -> str:
-    """In about how many steps a flow that is under way reaches a value."""
-    r = q.r
-    flows = account.flow_columns
-    assert flows is not None
-    rate = q.load(q.slot_at(flows.rate.offset, index))
-    seconds = r.let(f"fdiv double {op.sub(r, goal, worth(q, account, index))}, {rate}")
-    steps = op.mul(r, seconds, load(r, "steps_per_second"))
-    sensible = r.let(f"and i1 {op.compared(r, '>', steps, op.ONE)}, {op.compared(r, '<', steps, op.TWO_TO_52)}")
-    return r.let(f"fptosi double {op.chosen(r, sensible, steps, op.ONE)} to i64")
-
-
-def _first_step(q: Quiet, holds: Callable[[], str], guess: str | None = None) -> None:
-    """Take into account the first step in which something holds that does not now, and then keeps on.
-
-    The search begins `guess` steps from now, leaps ahead in strides that double until it holds, and then halves.
-    """
-    r = q.r
-    low, high, stride, probe = (r.cell("i64", None) for _ in range(4))
-    start = current_step(q)
-    horizon, least = load(r, "horizon"), r.let(f"load i64, ptr {q.least}")
-    bound = r.let(f"select i1 {r.let(f'icmp slt i64 {least}, {horizon}')}, i64 {least}, i64 {horizon}")
-    for cell, value in ((low, start), (high, NEVER), (stride, "1"), (probe, r.let(f"add i64 {start}, {guess or 1}"))):
-        r.do(f"store i64 {value}, ptr {cell}")
-    look, yes, no, next_, leap, far, found, near, below, middle, ready, done = (r.label() for _ in range(12))
-    r.place(look)
-    now = r.let(f"load i64, ptr {probe}")
-    set_step(q, now)
-    r.fork(holds(), yes, no)
-    r.place(yes)
-    r.do(f"store i64 {now}, ptr {high}")
-    r.go(next_)
-    r.place(no)
-    r.do(f"store i64 {now}, ptr {low}")
-    r.place(next_)
-    bottom, top, width = (r.let(f"load i64, ptr {cell}") for cell in (low, high, stride))
-    r.do(f"store i64 {r.let(f'shl i64 {width}, 1')}, ptr {stride}")
-    r.fork(r.let(f"icmp eq i64 {top}, {NEVER}"), leap, found)
-    r.place(leap)
-    r.do(f"store i64 {r.let(f'add i64 {bottom}, {width}')}, ptr {probe}")
-    r.fork(r.let(f"icmp slt i64 {bottom}, {bound}"), look, far)
-    r.place(far)
-    r.go(done)
-    r.place(found)
-    gap = r.let(f"sub i64 {top}, {bottom}")
-    r.fork(r.let(f"icmp sle i64 {gap}, 1"), ready, near)
-    r.place(near)
-    # A guess that is right is known to be so once the step before it was looked at.
-    r.fork(r.let(f"icmp eq i64 {width}, 1"), below, middle)
-    r.place(below)
-    r.do(f"store i64 {r.let(f'sub i64 {top}, 1')}, ptr {probe}")
-    r.go(look)
-    r.place(middle)
-    half = r.let(f"ashr i64 {gap}, 1")
-    r.do(f"store i64 {r.let(f'add i64 {bottom}, {half}')}, ptr {probe}")
-    r.go(look)
-    r.place(ready)
-    q.at_most(top)
-    r.place(done)
-    set_step(q, start)
-
-
-def current_step(q: Body) -> str:
-    """The number of the step."""
-    return q.r.let(f"fptosi double {q.load(q.slot(q.module.step))} to i64")
-
-
-def set_step(q: Body, step: str) -> None:
-    """Make it another step, and the time with it."""
-    value = q.r.let(f"sitofp i64 {step} to double")
-    q.store(value, q.slot(q.module.step))
-    store(q.r, "time", seconds_of(q.r, value))
-
-
-def _due_turns(q: Quiet, e: ex.Due) -> None:
-    if q.moves(e.value):
-        q.now()
-        return
-    due_turns(q, expression(q, e.value))
-
-
-def due_turns(q: Quiet, when: str) -> None:
-    """Take into account when a time is due that is not yet."""
-    r = q.r
-    late = op.sub(r, load(r, "time"), when)
-    with r.when(r.let(f"xor i1 {op.compared(r, '>=', late, load(r, 'tolerance'))}, true")):
-        q.at_most(r.let(f"call i64 @due_step(ptr %x, double {when}, i64 {current_step(q)})"))
-
-
-def due_function() -> str:
-    """`due_step(when, now)`: the first step after `now` in which a time is due; the guess is at most a step off."""
-    r = Routine("i64 @due_step(ptr noalias %x, double %when, i64 %now)", "unreachable")
-    whole = r.let(f"icmp ne i64 {load(r, 'is_whole')}, 0")
-    by_second = op.mul(r, "%when", load(r, "steps_per_second"))
-    guess = op.chosen(r, whole, by_second, r.let(f"fdiv double %when, {load(r, 'step_length')}"))
-    horizon = load(r, "horizon")
-    far = r.let(f"sitofp i64 {horizon} to double")
-    near = r.label()
-    away = r.label()
-    # Also where it is no number at all, which is never due.
-    r.fork(op.compared(r, "<", guess, far), near, away)
-    r.place(away)
-    r.leave(f"i64 {NEVER}")
-    r.place(near)
-    low = r.let("sitofp i64 %now to double")
-    surely, closer = r.label(), r.label()
-    # Where the bound lies well between two steps, rounding cannot move it over one; else the steps are tried.
-    bound = op.sub(r, op.higher(r, guess, low), number(DUE_TOLERANCE))
-    below = op.floor(r, bound)
-    past = op.sub(r, bound, below)
-    clear = r.let(f"and i1 {op.compared(r, '>', past, number(CLEAR))}, {op.compared(r, '<', past, number(1 - CLEAR))}")
-    small = op.compared(r, "<", bound, number(1e6))
-    r.fork(r.let(f"and i1 {clear}, {small}"), surely, closer)
-    r.place(surely)
-    found = r.let(f"fptosi double {op.add(r, below, op.ONE)} to i64")
-    next_ = r.let("add i64 %now, 1")
-    past_now = r.let(f"icmp sgt i64 {found}, {next_}")
-    r.leave(f"i64 {r.let(f'select i1 {past_now}, i64 {found}, i64 {next_}')}")
-    r.place(closer)
-    bounded = r.let(f"fptosi double {op.higher(r, guess, low)} to i64")
-    cell = r.cell("i64", None)
-    first = r.let(f"sub i64 {bounded}, 1")
-    after = r.let("add i64 %now, 1")
-    late = r.let(f"icmp sgt i64 {first}, {after}")
-    r.do(f"store i64 {r.let(f'select i1 {late}, i64 {first}, i64 {after}')}, ptr {cell}")
-    back, forth, up, out, earlier = (r.label() for _ in range(5))
-
-    def due(step: str) -> str:
-        time = seconds_of(r, r.let(f"sitofp i64 {step} to double"))
-        return op.compared(r, ">=", op.sub(r, time, "%when"), load(r, "tolerance"))
-
-    r.place(back)
-    step = r.let(f"load i64, ptr {cell}")
-    before = r.let(f"sub i64 {step}, 1")
-    can = r.let(f"icmp sgt i64 {before}, %now")
-    r.fork(r.let(f"and i1 {can}, {due(before)}"), earlier, forth)
-    r.place(earlier)
-    r.do(f"store i64 {before}, ptr {cell}")
-    r.go(back)
-    r.place(forth)
-    step = r.let(f"load i64, ptr {cell}")
-    r.fork(due(step), out, up)
-    r.place(up)
-    r.do(f"store i64 {r.let(f'add i64 {step}, 1')}, ptr {cell}")
-    r.go(forth)
-    r.place(out)
-    r.leave(f"i64 {step}")
-    return r.text()
 
 
 def quiet_routine(module: Module, name: str, looked_at: Looks) -> str:
@@ -616,7 +147,7 @@ def _forget(q: Quiet, local: int) -> None:
     """A local has another value now: what was explained by it is no longer known."""
     q.meanings.pop(local, None)
     for other, meaning in q.meanings.items():
-        if not isinstance(meaning, _Unknown) and ex.Local(local) in set(parts_of(meaning)):
+        if not isinstance(meaning, Unknown) and ex.Local(local) in set(parts_of(meaning)):
             q.meanings[other] = UNKNOWN
 
 
@@ -811,8 +342,8 @@ def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str
     r.fail_unless(op.compared(r, "==", end, q.load(q.slot_at(flows.to.offset, index))))
     r.fail_unless(op.compared(r, "!=", value, end))
     r.fail_unless(op.compared(r, "==", rate, flow_rate(q, flow, index, value, end)))
-    guess = _steps_to(q, account, index, end)
-    _first_step(q, lambda: op.compared(r, "==", worth(q, account, index), end), guess)
+    guess = steps_to(q, account, index, end)
+    first_step(q, lambda: op.compared(r, "==", worth(q, account, index), end), guess)
     r.place(after)
 
 
@@ -822,6 +353,3 @@ def _gate_turns(q: Quiet, gate: ex.Expr, index: str) -> None:
     q.store(q.r.let(f"sitofp i64 {index} to double"), q.local(0))
     turns(q, gate)
     q.cells, q.entities, q.meanings = kept, entities, meanings
-
-
-__all__ = ["Quiet", "current_step", "due_function", "due_turns", "of_entity", "quiet_routine", "quiet_text", "set_step"]

@@ -1,0 +1,97 @@
+"""The pieces of a step: statements of its parts that share no local, and so can be passed over one by one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from mint_ledger.program import expressions as ex
+from mint_ledger.program import statements as st
+from mint_ledger.program.program import Program
+
+PARTS_BEFORE_SCRIPT = ("part 1",)
+PARTS_AFTER_SCRIPT = ("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels", "measures")
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Some statements of a part, with the routines that carry them out and look when they next matter."""
+
+    number: int
+    part: str
+    statements: st.Block
+    settles: bool
+
+
+def pieces_of(program: Program) -> list[Piece]:
+    """The pieces of all parts, in the order of a step."""
+    found: list[Piece] = []
+    for part in (*PARTS_BEFORE_SCRIPT, *PARTS_AFTER_SCRIPT):
+        for statements in _cut(program.procedures[part].body):
+            found.append(Piece(len(found), part, statements, _settles(program, statements, set())))
+    return found
+
+
+def _cut(statements: st.Block) -> list[st.Block]:
+    """Cut a block where no local goes from one side to the other, and before the first that leaves it."""
+    uses = [locals_of((statement,)) for statement in statements]
+    last = {local: position for position, used in enumerate(uses) for local in used}
+    pieces: list[st.Block] = []
+    start = 0
+    reach = 0
+    for position, used in enumerate(uses):
+        reach = max([reach, position, *(last[local] for local in used)])
+        if _leaves(statements[position]):
+            reach = len(statements) - 1
+        if position == reach:
+            pieces.append(statements[start : position + 1])
+            start = position + 1
+    return pieces
+
+
+def _leaves(statement: st.Statement) -> bool:
+    match statement:
+        case st.Leave():
+            return statement.what == "procedure"
+        case st.If():
+            return any(_leaves(inner) for inner in (*statement.then, *statement.other))
+        case st.Each():
+            return any(_leaves(inner) for inner in statement.body)
+    return False
+
+
+def locals_of(value: object) -> set[int]:
+    """The locals that statements or expressions name."""
+    found: set[int] = set()
+    waiting: list[object] = [value]
+    while waiting:
+        now = waiting.pop()
+        if isinstance(now, tuple):
+            waiting += now
+            continue
+        if isinstance(now, ex.Local):
+            found.add(now.index)
+        for name in getattr(now, "__slots__", ()):
+            inner = getattr(now, name)
+            if name in ("local", "into") and isinstance(inner, int):
+                found.add(inner)
+            elif isinstance(inner, tuple) or hasattr(inner, "__slots__"):
+                waiting.append(inner)
+    return found
+
+
+def _settles(program: Program, statements: Iterable[st.Statement], seen: set[str]) -> bool:
+    """Whether statements may work off what a `do` set off."""
+    for statement in statements:
+        match statement:
+            case st.Settle():
+                return True
+            case st.If() if _settles(program, (*statement.then, *statement.other), seen):
+                return True
+            case st.Each() if _settles(program, statement.body, seen):
+                return True
+            case st.Call() if statement.procedure not in seen:
+                seen.add(statement.procedure)
+                if _settles(program, program.procedures[statement.procedure].body, seen):
+                    return True
+    return False
