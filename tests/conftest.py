@@ -41,7 +41,7 @@ def command(tmp_path: Path) -> Command:
             encoding="utf-8",
             cwd=options.pop("cwd", tmp_path),  # type: ignore[arg-type]
             env=environment,
-            timeout=120,
+            timeout=300,
             check=False,
         )
 

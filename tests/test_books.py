@@ -11,7 +11,7 @@ from mint_ledger.engines.reference import ReferenceEngine
 
 
 @given(games())
-@settings(max_examples=120, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
 def test_the_books_of_random_games_reconcile_and_repeat(data: dict) -> None:
     game = mint.Game(**data)
     try:
@@ -29,7 +29,7 @@ def test_the_books_of_random_games_reconcile_and_repeat(data: dict) -> None:
 
 
 @given(games())
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=20, deadline=None, suppress_health_check=list(HealthCheck))
 def test_a_snapshot_gone_back_to_gives_the_same_journal(data: dict) -> None:
     engine = ReferenceEngine(mint.Game(**data).lowered.program, seed=2)
     try:

@@ -46,7 +46,7 @@ def test_the_starter_is_the_same_in_both_engines() -> None:
 @given(games())
 @settings(max_examples=MANY, deadline=None, suppress_health_check=list(HealthCheck))
 def test_random_games_are_the_same_in_both_engines(data: dict) -> None:
-    assert_same(mint.Game(**data).lowered, "eager", runs=(0, 7))
+    assert_same(mint.Game(**data).lowered, "eager", runs=(7,))
 
 
 def test_a_script_is_the_same_in_both_engines() -> None:

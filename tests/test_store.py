@@ -55,7 +55,7 @@ def test_more_runs_take_the_stored_ones(demo: Path) -> None:
 def test_a_study_that_was_killed_goes_on_where_it_stopped(demo: Path) -> None:
     store = demo.parent / "nights.sqlite"
     game = mint.load(demo)
-    runs = 30_000
+    runs = 8_000
     game.study(60, engine="native", habit="careful")  # so that it is compiled
     command = [
         sys.executable,

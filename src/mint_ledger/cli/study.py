@@ -70,6 +70,8 @@ def study(
         if name not in FIGURES:
             raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
     loaded = load(game)
+    asked = _measures(measure, worst, loaded)
+    ranked = worst if worst is None or worst in asked else _worst_measure(worst, loaded)
     with cluster_executor(cluster) as executor, study_progress(f"{loaded.title}: runs") as progress:
         made = loaded.study(
             runs,
@@ -77,7 +79,7 @@ def study(
             habit=habit,
             variant=variant,
             dials=read_dials(settings),
-            measures=_measures(measure, worst, loaded),
+            measures=asked,
             accounts=account,
             times=_grid(loaded) if plot else (),
             until=until,
@@ -92,19 +94,19 @@ def study(
         write_figure(plot, plot_study(made, figure or FIGURES))
     if as_json:
         content = made.as_json()
-        if worst:
-            content["worst"] = made.worst(_worst_measure(worst, loaded)).reset_index().to_dict("records")
+        if ranked:
+            content["worst"] = made.worst(ranked).reset_index().to_dict("records")
         say_json(content)
         return
     say(made.summary())
-    if worst:
+    if ranked:
         from mint_ledger.views.study_text import worst_text
 
         options = "".join(
             f" --{name} {value}" for name, value in (("habit", habit), ("variant", variant)) if value is not None
         )
         options += "".join(f" --set {setting}" for setting in settings or ())
-        say("\n" + worst_text(made, _worst_measure(worst, loaded), f"mint-ledger run {game} --seed {seed}{options}"))
+        say("\n" + worst_text(made, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
     for path in filter(None, (output, plot)):
         say(f"\n{path} is written")
 
@@ -148,8 +150,10 @@ def _measures(measures: list[str] | None, worst: str | None, game: Game) -> dict
         name, equals, text = item.partition("=")
         named = bool(equals) and name.strip().replace(" ", "").isalnum() and not text.startswith("=")
         found[name.strip() if named else item] = text.strip() if named else item
-    if worst is not None and _worst_measure(worst, game) not in ("time", *game.measures, *found):
-        found[_worst_measure(worst, game)] = _worst_measure(worst, game)
+    if worst is not None and worst not in found:
+        ranked = _worst_measure(worst, game)
+        if ranked not in ("time", *game.measures):
+            found.setdefault(ranked, ranked)
     return found
 
 
