@@ -44,7 +44,7 @@ def tour(folder: Path, runs: int) -> None:
         harder = game.study(runs, habit=HABIT, variant="calm", progress=progress)
     before, after = made.rate("win"), harder.rate("win")
     usual, calm = (f"{100 * e.value:.1f} % ({100 * e.low:.1f} to {100 * e.high:.1f})" for e in (before, after))
-    say(f"{usual} of the usual nights are won, {calm} of the calm ones.")
+    say(f"{usual} of the usual nights are won,\n{calm} of the calm ones.")
     say(f"\nAll files are in {folder}. To make a game of your own:\n\n$ mint-ledger new mygame.yaml")
 
 
