@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from mint_ledger.lowering import Lowered
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
+    from mint_ledger.playing.session import Session
     from mint_ledger.studies.study import Progress, Study
 
 ScriptItems = Sequence[Happening | Mapping[str, Any]]
@@ -126,6 +127,33 @@ class Game(GameFile):
             engine=engine,
         )
 
+    def play(
+        self,
+        seed: int = 1,
+        *,
+        habit: str | None = None,
+        variant: str | None = None,
+        level: str | None = None,
+        only_script: bool = False,
+        dials: Mapping[str, float | bool] | None = None,
+    ) -> Session:
+        """Play the game by hand, step by step.
+
+        Args:
+            seed: 0 to 2⁶⁴-1.
+            habit: how simulated players play meanwhile.
+            variant: one of the file's named sets of dials.
+            level: the level to begin in.
+            only_script: no timers of attacks and rules, no habits; only what is done by hand.
+            dials: dials set for this session alone.
+
+        Raises:
+            NotFound: there is no such habit, variant, level or dial.
+        """
+        from mint_ledger.playing.session import Session, Settings
+
+        return Session(self, Settings(seed, habit, variant, level, only_script, dict(dials or {})))
+
     def play_tests(self) -> list[PlaytestResult]:
         """Play all playtests of the game."""
         from mint_ledger.playing.playtests import playtest_results, starts_of
@@ -134,8 +162,8 @@ class Game(GameFile):
         for name, playtest in self.playtests.items():
             try:
                 _, dials = starts_of(self.lowered, playtest.start)
-                if dials or playtest.variant:
-                    turned[name] = self._turned(playtest.variant, dials).lowered
+                if dials or playtest.dials or playtest.variant:
+                    turned[name] = self._turned(playtest.variant, {**playtest.dials, **dials}).lowered
             except Exception as error:
                 if not isinstance(error, (GameError, LookupError, ValueError)) and not _ours(error):
                     raise

@@ -22,7 +22,8 @@ from mint_ledger.cli.arguments import (
     VariantOption,
     read_dials,
 )
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.by_hand import by_hand
+from mint_ledger.cli.output import plain_json, say, say_json
 from mint_ledger.cli.study import history, study
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import BadRequest, MintError
@@ -138,6 +139,12 @@ def run(
     ] = None,
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write the journal (.csv or .jsonl).")] = None,
     plot: Annotated[Path | None, typer.Option(help="Draw the run into this file (.png, .svg or .pdf).")] = None,
+    timeline: Annotated[
+        Path | None, typer.Option(help="Draw levels, hits, actions and statuses over time into this file.")
+    ] = None,
+    readout: Annotated[
+        list[str] | None, typer.Option(metavar="TIMES", help="Show only the readout at these times, like 10,20.5,60.")
+    ] = None,
     account: Annotated[list[str] | None, typer.Option(help="An account to draw (may be repeated).")] = None,
     as_json: JsonOption = False,
 ) -> None:
@@ -151,6 +158,8 @@ def run(
         write_journal(output, played)
     if plot:
         write_figure(plot, played.plot(account))
+    if timeline:
+        write_figure(timeline, played.plot_timeline())
     if as_json:
         from mint_ledger.journal.table import records
 
@@ -162,10 +171,12 @@ def run(
             "winner": played.winner,
         }
         say_json({**head, "time": played.time, "journal": rows})
-    elif not (output or plot):
+    if readout and not as_json:
+        say("\n\n".join([played.title, *(f"{_told_time(played, t)}\n{played.readout(t)}" for t in _times(readout))]))
+    elif not (output or plot or timeline or as_json):
         say(story_text(played, start, end, only or ()))
-    else:
-        for path in filter(None, (output, plot)):
+    if not as_json:
+        for path in filter(None, (output, plot, timeline)):
             say(f"{path} is written ({played.result} at {played.time:g})")
 
 
@@ -195,6 +206,17 @@ def _played(
     )
 
 
+def _told_time(played: Run, time: float) -> str:
+    return f"turn {time:g}" if played.program.clock.unit == "turn" else f"{time:.2f} s"
+
+
+def _times(texts: list[str]) -> list[float]:
+    try:
+        return [float(part) for text in texts for part in text.split(",") if part.strip()]
+    except ValueError:
+        raise BadRequest(f"--readout wants times like 10,20.5,60, not '{', '.join(texts)}'") from None
+
+
 def _check_span(start: float, end: float | None) -> None:
     if end is not None and end < start:
         raise BadRequest(f"--from {start:g} is later than --to {end:g}")
@@ -203,7 +225,7 @@ def _check_span(start: float, end: float | None) -> None:
 @app.command()
 def statement(
     game: GameArgument,
-    account: Annotated[str, typer.Argument(help="The account, like keeper.health.")],
+    account: Annotated[str | None, typer.Argument(help="The account, like keeper.health.")] = None,
     seed: SeedOption = 1,
     number: Annotated[int, typer.Option("--run", help="Which run of the seed.")] = 0,
     habit: HabitOption = None,
@@ -214,21 +236,103 @@ def statement(
     start: Annotated[float, typer.Option("--from", help="Begin at this time.")] = 0.0,
     end: Annotated[float | None, typer.Option("--to", help="Close at this time.")] = None,
     by_level: Annotated[bool, typer.Option("--by-level", help="One statement for each level.")] = False,
+    every: Annotated[bool, typer.Option("--all", help="The statements of all accounts that anything changed.")] = False,
+    compare: Annotated[
+        list[str] | None,
+        typer.Option(
+            metavar="KEY=VALUE",
+            help="Show another run beside it, with another seed, run, habit, variant or dial (repeatable).",
+        ),
+    ] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw the statement into this file (.png, .svg or .pdf).")] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Show one account's run: opening, what came in and went out by cause, closing."""
-    from mint_ledger.views.statement_text import statement_text
+    from mint_ledger.views.statement_text import comparison_text, statement_text
 
     _check_span(start, end)
+    if every == (account is not None):
+        raise BadRequest("statement wants an account like keeper.health, or --all")
+    if sum((by_level, bool(compare), plot is not None)) > 1:
+        raise BadRequest("--by-level, --compare and --plot do not go together")
     played = _played(game, seed, number, habit, variant, script, settings, engine)
-    made = played.statements_by_level(account) if by_level else [played.statement(account, start, end)]
-    if as_json:
-        say_json([one.as_json() for one in made] if by_level else made[0].as_json())
+    unit = "turns" if played.program.clock.unit == "turn" else "s"
+    names = played.changed_accounts() if account is None else [account]
+    if compare:
+        changed = _changed_options(compare, seed, number, habit, variant, settings)
+        other = _played(game, *changed[:4], script, changed[4], engine)
+        both = [played.statement(name, start, end).beside(other.statement(name, start, end)) for name in names]
+        say_json([one.as_json() for one in both]) if as_json else say(
+            "\n\n".join(comparison_text(one, unit=unit) for one in both)
+        )
+        return
+    made = [
+        one
+        for name in names
+        for one in (played.statements_by_level(name) if by_level else [played.statement(name, start, end)])
+    ]
+    if plot:
+        from mint_ledger.cli.files import write_figure
+
+        if len(made) > 1:
+            raise BadRequest("--plot draws one account")
+        write_figure(plot, made[0].plot())
+        say(f"{plot} is written")
+    elif as_json:
+        say_json([one.as_json() for one in made] if by_level or every else made[0].as_json())
     else:
-        unit = "turns" if played.program.clock.unit == "turn" else "s"
         say("\n\n".join(statement_text(one, unit=unit) for one in made))
 
 
+def _changed_options(
+    changes: list[str], seed: int, number: int, habit: str | None, variant: str | None, settings: list[str] | None
+) -> tuple[int, int, str | None, str | None, list[str]]:
+    """The options of the run to compare with: those of the first, with some changed."""
+    dials = list(settings or [])
+    for change in changes:
+        key, equals, value = (part.strip() for part in change.partition("="))
+        if not equals or not value:
+            raise BadRequest(f"--compare wants KEY=VALUE, like seed=8, habit=reckless or crab.bite=9, not '{change}'")
+        if key in ("seed", "run") and not value.isdigit():
+            raise BadRequest(f"--compare {change}: '{value}' is no whole number")
+        match key:
+            case "seed":
+                seed = int(value)
+            case "run":
+                number = int(value)
+            case "habit":
+                habit = value
+            case "variant":
+                variant = value
+            case _:
+                dials.append(change)
+    return seed, number, habit, variant, dials
+
+
+@app.command()
+def why(
+    game: GameArgument,
+    account: Annotated[str, typer.Argument(help="The account, like keeper.health.")],
+    at: Annotated[float | None, typer.Option(help="Ask at this time; by default at the end.")] = None,
+    count: Annotated[int, typer.Option(help="How many changes to tell.", min=1, max=1000)] = 3,
+    seed: SeedOption = 1,
+    number: Annotated[int, typer.Option("--run", help="Which run of the seed.")] = 0,
+    habit: HabitOption = None,
+    variant: VariantOption = None,
+    settings: SetOption = None,
+    script: ScriptOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Say why an account is worth what it is: its last changes and the rules behind them."""
+    from dataclasses import asdict
+
+    from mint_ledger.views.why_text import why_text
+
+    found = _played(game, seed, number, habit, variant, script, settings, "auto").why(account, at, count)
+    say_json(plain_json(asdict(found))) if as_json else say(why_text(found))
+
+
+app.command("try")(by_hand)
 app.command()(study)
 app.command()(history)
 

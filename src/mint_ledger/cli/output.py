@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import sys
 from typing import Any
 
@@ -35,6 +36,15 @@ def say(text: str, *, error: bool = False) -> None:
     except UnicodeEncodeError:
         text = text.translate(_PLAIN).encode(encoding, "replace").decode(encoding)
     stream.write(text + "\n")
+
+
+def plain_json(value: Any) -> Any:
+    """Plain values in which what JSON cannot say, infinities, is null."""
+    if isinstance(value, dict):
+        return {key: plain_json(item) for key, item in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [plain_json(item) for item in value]
+    return None if isinstance(value, float) and not math.isfinite(value) else value
 
 
 def say_json(value: Any) -> None:

@@ -8,7 +8,7 @@ is one list of floats and the journal's length, so a snapshot is both.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import NoReturn
 
@@ -70,17 +70,38 @@ class ReferenceEngine(Statements):
         self.starts = starts
         self.script = script
         self.opening: tuple[float, ...] = ()
+        self._from_outside: Sequence[str] = ()
         self._mark = 0
         self._depth = 0
         self._chain = [0.0] * (MAX_DEPTH + 1)
         self._only_script = only_script
         self._script_at = program.layout.column("script position").base
-        for name in program.procedures:
-            self._procedures[name] = self._procedure(program.procedures[name])
-        self._handlers = [self._procedures.get(event.handler or "") for event in program.events]
-        self._phases = [event.phase for event in program.events]
+        self._handlers: list[Callable[..., float] | None] = []
+        self._phases: list[str] = []
+        self._take_procedures(program)
         self._watch = self._procedures["watch"]
         self._watch_gone = self._procedures["watch gone"]
+
+    def _take_procedures(self, program: Program) -> None:
+        for name, procedure in program.procedures.items():
+            if name not in self._procedures:
+                self._procedures[name] = self._procedure(procedure)
+        self._handlers = [self._procedures.get(event.handler or "") for event in program.events]
+        self._phases = [event.phase for event in program.events]
+
+    def grow(self, program: Program) -> None:
+        """Go on with a program to which procedures and columns were added since; nothing else of it may differ."""
+        self.program = program
+        self.state.extend(program.layout.opening()[len(self.state) :])
+        self._take_procedures(program)
+
+    def step_with(self, procedures: Sequence[str]) -> None:
+        """One step in which these happen from outside, after what the script has for it."""
+        self._from_outside = procedures
+        try:
+            self.step()
+        finally:
+            self._from_outside = ()
 
     def play(self, until: float = math.inf) -> None:
         """Play to the end, or as long as time is not later than `until`."""
@@ -133,6 +154,8 @@ class ReferenceEngine(Statements):
             self.state[self._script_at] = float(position + 1)
             self._call(self.script[position].procedure)
             position += 1
+        for procedure in self._from_outside:
+            self._call(procedure)
 
     def _expire(self) -> None:
         if not self.is_over and self._is_due(self._evaluate(self.program.clock_limit, spec_frame(0.0))):
@@ -179,7 +202,8 @@ class ReferenceEngine(Statements):
 
     def restore(self, snapshot: Snapshot) -> None:
         """Go back to a moment of this run."""
-        self.state[:] = snapshot.state
+        # What was added to the program since then (see `grow`) stands as before it was used.
+        self.state[:] = [*snapshot.state, *self.program.layout.opening()[len(snapshot.state) :]]
         del self.rows[snapshot.rows :]
 
     def ask(self, procedure: str, *arguments: float) -> float:

@@ -10,7 +10,7 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.parts import Amount, Condition, Number, Part, Posting, Whole
 
-HAPPENINGS = ("hit", "meet", "cue", "set", "remove", "spawn", "attack", "act", "give", "end", "go", "move")
+HAPPENINGS = ("hit", "meet", "cue", "set", "remove", "spawn", "attack", "act", "give", "end", "go", "move", "habit")
 
 
 class Happening(Part):
@@ -30,6 +30,7 @@ class Happening(Part):
     move: str | None = None
     to: str | list[Amount] | None = None
     go: str | None = None
+    habit: str | None = None
     with_: str | dict[str, Amount] | None = Field(None, alias="with")
     by: str | None = None
     for_: Amount | None = Field(None, alias="for")
@@ -96,6 +97,7 @@ class Playtest(Part):
     level: str | None = None
     habit: str | None = None
     variant: str | None = None
+    dials: dict[str, Number] = Field(default_factory=dict)
     start: dict[str, Amount] = Field(default_factory=dict)
     script: list[Happening] = Field(default_factory=list)
     expect: list[Expectation] = Field(min_length=1)

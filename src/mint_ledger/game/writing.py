@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 from typing import Any
 
 from mint_ledger.game.document import GameFile
@@ -12,18 +13,23 @@ _FLOW_LENGTH = 88
 
 def yaml_text(game: GameFile) -> str:
     """The game as YAML, with short mappings on one line."""
+    return yaml_of({"mint_ledger": 1, **game.model_dump(by_alias=True, exclude_unset=True)})
+
+
+def yaml_of(data: Mapping[str, Any], *, open_to: int = 1) -> str:
+    """Plain values as YAML; what lies deeper than `open_to` stands on one line where it is short."""
     from ruamel.yaml import YAML
     from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
     def shaped(value: Any, depth: int) -> Any:
         if isinstance(value, dict):
             node = CommentedMap({key: shaped(item, depth + 1) for key, item in value.items()})
-            if depth > 1 and len(repr(value)) < _FLOW_LENGTH:
+            if depth > open_to and len(repr(value)) < _FLOW_LENGTH:
                 node.fa.set_flow_style()
             return node
         if isinstance(value, (list, tuple)):
             sequence = CommentedSeq([shaped(item, depth + 1) for item in value])
-            if depth > 1 and len(repr(value)) < _FLOW_LENGTH:
+            if depth > open_to and len(repr(value)) < _FLOW_LENGTH:
                 sequence.fa.set_flow_style()
             return sequence
         if isinstance(value, float) and value == int(value) and abs(value) < 1e15:
@@ -32,7 +38,6 @@ def yaml_text(game: GameFile) -> str:
 
     writer = YAML()
     writer.width = 110
-    data = {"mint_ledger": 1, **game.model_dump(by_alias=True, exclude_unset=True)}
     out = io.StringIO()
     writer.dump(shaped(data, 0), out)
     return out.getvalue()

@@ -14,6 +14,9 @@ from mint_ledger.program.program import Program
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.figure import Figure
+
+    from mint_ledger.journal.comparison import StatementComparison
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +73,18 @@ class Statement:
             ],
             "closing": self.closing,
         }
+
+    def plot(self) -> Figure:
+        """The statement as a waterfall; see `views.statement_plot`."""
+        from mint_ledger.views.statement_plot import plot_statement
+
+        return plot_statement(self)
+
+    def beside(self, other: Statement) -> StatementComparison:
+        """This statement and another one of the same account, cause by cause."""
+        from mint_ledger.journal.comparison import compare_statements
+
+        return compare_statements(self, other)
 
     def __str__(self) -> str:
         from mint_ledger.views.statement_text import statement_text

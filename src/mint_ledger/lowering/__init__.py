@@ -15,6 +15,7 @@ from mint_ledger.game.parts import values_of
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Happening
+from mint_ledger.game.source import Source
 from mint_ledger.lowering.action import emit_action_part, lower_actions
 from mint_ledger.lowering.attack import emit_wind_ups, lower_attack
 from mint_ledger.lowering.contact import lower_contacts, order_lines
@@ -63,6 +64,7 @@ class Lowered:
     habit_players: dict[str, tuple[int, ...]] = field(default_factory=dict)
     levels: tuple[str, ...] = ()
     measures: tuple[Measure, ...] = ()
+    source: Source = field(default_factory=lambda: Source("game", {}), compare=False)
 
 
 def lower(game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None) -> Lowered:
@@ -81,11 +83,19 @@ def try_lower(
     game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None
 ) -> tuple[Lowered | None, list[Fault]]:
     """Lower a game as far as it goes, and return what came of it and all faults."""
+    lowering, made = open_lowering(game, script, measures)
+    return (made, lowering.faults) if isinstance(lowering, Lowering) else (made, [lowering])
+
+
+def open_lowering(
+    game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None
+) -> tuple[Lowering | Fault, Lowered | None]:
+    """Lower a game, and keep the workshop open for what is added while it is played (`lowering.additions`)."""
     source = game.source
     try:
         cast = make_cast(game)
     except CastError as error:
-        return None, [Fault(source.place(error.path), path_name(error.path, source.data), str(error))]
+        return Fault(source.place(error.path), path_name(error.path, source.data), str(error)), None
     lowering = Lowering(game, cast, list_dials(game, cast), source)
     _check_names(lowering)
     _intern_words(lowering)
@@ -122,7 +132,7 @@ def try_lower(
     habits = tuple(own_habits(lowering))
     players = habit_players(lowering)
     levels = tuple(game.levels)
-    return Lowered(program, playtests, readout, items, habits, players, levels, taken), lowering.faults
+    return lowering, Lowered(program, playtests, readout, items, habits, players, levels, taken, source)
 
 
 def _check_names(lowering: Lowering) -> None:
@@ -243,16 +253,21 @@ def _make_fixed_columns(lowering: Lowering) -> None:
 def _check_variants(lowering: Lowering) -> None:
     game = lowering.game
     for name, dials in game.variants.items():
-        for dial in dials:
-            try:
-                lowering.dials.find(dial)
-            except NotFound as error:
-                lowering.fault(("variants", name, dial), str(error))
+        _check_dials(lowering, ("variants", name), dials)
     for name, playtest in game.playtests.items():
+        _check_dials(lowering, ("playtests", name, "dials"), playtest.dials)
         for key, known in (("level", game.levels), ("habit", game.habits), ("variant", game.variants)):
             wanted = getattr(playtest, key)
             if wanted is not None and wanted not in known:
                 lowering.fault(("playtests", name, key), f"unknown {key} '{wanted}'{nearest(wanted, known)}")
+
+
+def _check_dials(lowering: Lowering, path: tuple[str, ...], dials: Mapping[str, float]) -> None:
+    for dial in dials:
+        try:
+            lowering.dials.find(dial)
+        except NotFound as error:
+            lowering.fault((*path, dial), str(error))
 
 
 def _check_immunities(lowering: Lowering) -> None:

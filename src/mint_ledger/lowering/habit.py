@@ -12,6 +12,7 @@ from mint_ledger.lowering.action import ActionLowering, anyone_is_ever_busy, bus
 from mint_ledger.lowering.chance import happens
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ZERO, And, At, Due, Expr, Fold, Local, Time
@@ -20,6 +21,7 @@ from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Set, Settle
 
 NEVER = -1e18
+NO_HABIT = "none"
 
 
 def habit_column(lowering: Lowering) -> Column:
@@ -64,9 +66,10 @@ class HabitLowering:
         for index, item in enumerate(self.habit.meets):
             for kind, every in item.items():
                 self._lower_find(index, kind, every)
-        self.lowering.on_appear.append((ranges_of(self.players), self._begin))
+        self.lowering.on_appear.append((ranges_of(self.players), self.begin))
 
-    def _begin(self, b: BlockBuilder, who: Expr) -> None:
+    def begin(self, b: BlockBuilder, who: Expr) -> None:
+        """Set when a player that goes by this habit looks for the first time."""
         with b.when(self.plays(who)):
             b.emit(Set(self.column("looks"), who, add(Time(), self._reaction(b, who))))
             for index, act in enumerate(self.habit.acts):
@@ -186,6 +189,29 @@ def emit_habit_part(lowering: Lowering, b: BlockBuilder) -> None:
     with b.when(no(At(only_script, ZERO))):
         for name, habit in lowering.game.habits.items():
             HabitLowering(lowering, name, habit).emit_part(b)
+
+
+def emit_habit(lowering: Lowering, b: BlockBuilder, name: str, who: EntityRef | None) -> None:
+    """Let one player, or all that can, go on by another habit; `none` lets them rest."""
+    habits = lowering.game.habits
+    if not habits:
+        raise Problem("the game has no habits")
+    if name != NO_HABIT and name not in habits:
+        raise Problem(f"unknown habit '{name}'{nearest(name, habits)}")
+    chosen = HabitLowering(lowering, name, habits[name]) if name != NO_HABIT else None
+    number = const(chosen.number if chosen else 0)
+    members = chosen.players if chosen else tuple(lowering.cast.members.values())
+    if who is not None and not set(who.members) & set(members):
+        raise Problem(f"'{name}' is a habit of {', '.join(member.name for member in members)}")
+    if who is not None:
+        b.emit(Set(habit_column(lowering), who.entity, number))
+        if chosen:
+            chosen.begin(b, who.entity)
+        return
+    with b.each(ranges_of(members)) as player:
+        b.emit(Set(habit_column(lowering), player, number))
+        if chosen:
+            chosen.begin(b, player)
 
 
 def habit_players(lowering: Lowering) -> dict[str, tuple[int, ...]]:

@@ -12,6 +12,7 @@ from mint_ledger.lowering import contact, entities
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.do import check_striker, check_target, emit_end, emit_give, known_attack
 from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.habit import emit_habit
 from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
@@ -38,12 +39,13 @@ def lower_script(lowering: Lowering, items: Sequence[Happening], path: Path, nam
     made = []
     for index, item in enumerate(items):
         procedure = f"script {name} {index}"
-        _lower_happening(lowering, item, (*path, index), procedure)
+        lower_happening(lowering, item, (*path, index), procedure)
         made.append(ScriptItem(item.at, procedure))
     return tuple(sorted(made, key=lambda item: item.at))
 
 
-def _lower_happening(lowering: Lowering, item: Happening, path: Path, name: str) -> None:
+def lower_happening(lowering: Lowering, item: Happening, path: Path, name: str) -> None:
+    """Make a procedure of what happens from outside."""
     b = BlockBuilder()
     scope = Scope(lowering, b, path, no_chance="a script", place="script")
     cause = const(lowering.cause("script", "script", ()))
@@ -108,6 +110,8 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
             emit_place(scope, who, item.to, cause, ZERO, "to")
         case "go":
             emit_go(lowering, b, str(item.go))
+        case "habit":
+            emit_habit(lowering, b, str(item.habit), by)
         case _:
             assert item.spawn is not None
             if item.spawn not in lowering.cast.members or not lowering.cast.members[item.spawn].room:
@@ -160,14 +164,15 @@ def lower_playtests(lowering: Lowering) -> tuple[LoweredPlaytest, ...]:
         looks: list[tuple[float | None, str, str]] = []
         for index, expectation in enumerate(model.expect):
             procedure = f"expect {name} {index}"
-            _lower_look(lowering, expectation.that, (*path, "expect", index, "that"), procedure)
+            lower_look(lowering, expectation.that, (*path, "expect", index, "that"), procedure)
             at = None if expectation.at == "end" else float(expectation.at)
             looks.append((at, procedure, expectation.that.text))
         made.append(LoweredPlaytest(name, model, script, tuple(looks)))
     return tuple(made)
 
 
-def _lower_look(lowering: Lowering, formula: Formula, path: Path, name: str) -> None:
+def lower_look(lowering: Lowering, formula: Formula, path: Path, name: str) -> None:
+    """Make a procedure that says whether a condition holds."""
     b = BlockBuilder()
     scope = Scope(lowering, b, path, no_chance="an expectation", outcome=True)
     value = condition(scope, formula)

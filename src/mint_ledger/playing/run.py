@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
 
+    from mint_ledger.playing.why import Why
+
 MAX_SEED = 2**64 - 1
 MOST_SAMPLES = 4_000
 # Seconds: a game that is new to the machine takes about as long to compile.
@@ -297,6 +299,20 @@ class Run:
         engine.state[:] = self.closing
         return engine
 
+    def why(self, account: str, at: float | None = None, count: int = 3) -> Why:
+        """Why an account is worth what it is at a time (by default at the end): its last postings and their rules.
+
+        Raises:
+            NotFound: there is no such account.
+            BadRequest: the time is no time of the run.
+        """
+        from mint_ledger.playing.why import explain
+
+        self._check_time(at)
+        engine = self._engine()
+        engine.play(until=math.inf if at is None else at)
+        return explain(self.lowered, engine, account, count)
+
     def story(self) -> str:
         """The run as a story, line by line."""
         from mint_ledger.views.story import story_text
@@ -308,6 +324,32 @@ class Run:
         from mint_ledger.views.run_plot import plot_run
 
         return plot_run(self, accounts)
+
+    def plot_timeline(self) -> Figure:
+        """Levels, hits, actions, statuses and rules over time; see `views.timeline_plot`."""
+        from mint_ledger.views.timeline_plot import plot_timeline
+
+        return plot_timeline(self)
+
+    def changed_accounts(self) -> list[str]:
+        """The names of the accounts to which anything was posted, in the order of the file."""
+        moved = {(row.stat, row.entity) for row in self.rows if row.what == 0.0}
+        return [account_name(self.program, k) for k in all_accounts(self.program) if (k.stat, k.entity) in moved]
+
+    def readout(self, at: float | None = None) -> str:
+        """The readout at a time of the run, by default at its end.
+
+        Raises:
+            BadRequest: the time is no time of the run.
+        """
+        from mint_ledger.views.readout_text import readout_text
+
+        self._check_time(at)
+        return readout_text(self.lowered, self.engine_at(at))
+
+    def _check_time(self, at: float | None) -> None:
+        if at is not None and not 0.0 <= at <= self.time + 1e-9:
+            raise BadRequest(f"the run goes from 0 to {self.time:g}, so there is nothing to be seen at {at:g}")
 
     def __repr__(self) -> str:
         return f"<Run of {self.title}: {self.result}{', ' + self.ending if self.ending else ''} at {self.time:g}>"

@@ -1,26 +1,64 @@
-"""The readout as text: lines with values, and bars."""
+"""The readout as text: lines with values, bars, and the statuses that entities have."""
 
 from __future__ import annotations
 
+import textwrap
+from collections.abc import Sequence
+
 from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.game.stat import Stat
+from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account
 from mint_ledger.journal.wording import Words, number
 from mint_ledger.lowering import Lowered
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine
+from mint_ledger.playing.why import band_of
 
 BAR_WIDTH = 24
+WIDTH = 80
+MOST_LINES = 12
+FOREVER = 1e17
 
 
-def readout_text(lowered: Lowered, engine: ReferenceEngine) -> str:
-    """The readout at this moment of a run."""
-    words = Words(lowered.program)
-    width = max((len(item.label) for item in lowered.readout if isinstance(item, ReadoutBar)), default=0)
+def readout_text(lowered: Lowered, engine: ReferenceEngine, accounts: Sequence[str] = ()) -> str:
+    """The readout at this moment of a run: the file's, then further accounts, then who has which status.
+
+    Raises:
+        NotFound: there is no such account.
+    """
+    words = Words(engine.program)
+    keys = [find_account(engine.program, name) for name in accounts]
+    if not lowered.readout and not keys:
+        keys = [key for key in present_accounts(engine) if key.entity >= 0][:MOST_LINES]
+    labels = [item.label for item in lowered.readout if isinstance(item, ReadoutBar)]
+    names = [_label(words, key) for key in keys]
+    width = max((len(name) for name in [*labels, *names]), default=0)
     lines = []
     for item in lowered.readout:
         if isinstance(item, ReadoutBar):
-            lines.append(_bar(lowered, engine, item, width))
+            key = AccountKey(words.stats.index(item.stat), item.entity)
+            lines.append(_account(words, engine, key, item.label, width))
         else:
             lines.append(_line(words, engine, item))
-    return "\n".join(f"  {line}" for line in lines)
+    lines += [_account(words, engine, key, name, width) for key, name in zip(keys, names, strict=True)]
+    return "\n".join(f"  {line}" for line in [*lines, *_statuses(words, engine)])
+
+
+def present_accounts(engine: ReferenceEngine) -> list[AccountKey]:
+    """The accounts of the game and of the entities that are there."""
+    present = engine.program.layout.column("present")
+    return [key for key in all_accounts(engine.program) if engine.state[present.offset + key.entity] != 0.0]
+
+
+def accounts_text(engine: ReferenceEngine, keys: Sequence[AccountKey]) -> str:
+    """Accounts with their bars, numbers, words and bands, one a line."""
+    words = Words(engine.program)
+    names = [_label(words, key) for key in keys]
+    width = max((len(name) for name in names), default=0)
+    return "\n".join("  " + _account(words, engine, key, name, width) for key, name in zip(keys, names, strict=True))
+
+
+def _label(words: Words, key: AccountKey) -> str:
+    return account_name(words.program, key)
 
 
 def _line(words: Words, engine: ReferenceEngine, item: ReadoutLine) -> str:
@@ -30,15 +68,40 @@ def _line(words: Words, engine: ReferenceEngine, item: ReadoutLine) -> str:
     return text
 
 
-def _bar(lowered: Lowered, engine: ReferenceEngine, item: ReadoutBar, width: int) -> str:
-    value = engine.value(item.column, item.entity)
-    low, high = engine.limits(item.column, item.entity)
+def _account(words: Words, engine: ReferenceEngine, key: AccountKey, label: str, width: int) -> str:
+    column = engine.program.accounts[key.stat].column
+    value = engine.value(column, key.entity)
+    model = words.model(key.entity, key.stat) or Stat()
+    if model.value_type != "number":
+        return f"{label:<{width}}  {words.value(key.entity, key.stat, value)}"
+    low, high = engine.limits(column, key.entity)
     low = 0.0 if low == float("-inf") else low
+    band = band_of(words, key, value)
+    more = f", {band}" if band else ""
     if high == float("inf") or high <= low:
-        return f"{item.label:<{width}}  {number(value)}"
+        return f"{label:<{width}}  {number(value)}{more}"
     share = min(max((value - low) / (high - low), 0.0), 1.0)
     filled = round(share * BAR_WIDTH)
     if filled == 0 and share > 0:
         filled = 1
     bar = "█" * filled + "·" * (BAR_WIDTH - filled)
-    return f"{item.label:<{width}}  {bar}  {number(value)} of {number(high)}"
+    return f"{label:<{width}}  {bar}  {number(value)} of {number(high)}{more}"
+
+
+def _statuses(words: Words, engine: ReferenceEngine) -> list[str]:
+    """Who has which status, and for how much longer."""
+    program = engine.program
+    unit = "turns" if program.clock.unit == "turn" else "s"
+    found = []
+    columns = {column.name: column for column in program.layout.columns}
+    for name in (c.removeprefix("status: ") for c in columns if c.startswith("status: ")):
+        until = columns.get(f"status until: {name}")
+        for entity in range(1, program.cast.size):
+            count = engine.state[columns[f"status: {name}"].offset + entity]
+            if count <= 0.0:
+                continue
+            times = f" ×{number(count)}" if count > 1.0 else ""
+            left = engine.state[until.offset + entity] - engine.time if until is not None else FOREVER
+            lasting = f", {number(left)} {unit} left" if left < FOREVER else ""
+            found.append(f"{words.entity(entity)} is {name}{times}{lasting}")
+    return textwrap.wrap("; ".join(found), WIDTH - 2) if found else []

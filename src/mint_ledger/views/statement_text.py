@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from mint_ledger.journal.comparison import StatementComparison
 from mint_ledger.journal.statement import Statement, StatementLine
 from mint_ledger.journal.wording import MINUS, decimals, number
 
@@ -28,6 +29,36 @@ def statement_text(statement: Statement, *, unit: str = "s") -> str:
         text = f"  {sign} {line.cause:<{name_width}}{changes:>11}{_fixed(total, digits):>{amount_width}}"
         lines.append(text + _notes(line, len(text)))
     lines.append(f"  {'closing':<{lead - 2}}{_fixed(closing, digits):>{amount_width}}")
+    return "\n".join(lines)
+
+
+def comparison_text(comparison: StatementComparison, *, unit: str = "s") -> str:
+    """Two statements of one account side by side, each with its total by cause, and the difference."""
+    one, other = comparison.one, comparison.other
+    lines = [one.account, f"  A  {one.title}{_span(one, unit)}", f"  B  {other.title}{_span(other, unit)}", ""]
+    totals = [total for line in comparison.lines for total in line.totals]
+    digits = decimals([one.opening, other.opening, one.closing, other.closing, *totals])
+    name_width = min(max([len(line.cause) for line in comparison.lines] + [8]) + 4, 30)
+    width = max([len(_fixed(value, digits)) for value in [*totals, one.closing, other.closing]] + [6]) + 2
+
+    def row(name: str, values: Sequence[float], counts: Sequence[int] | None = None) -> str:
+        cells = ""
+        for index, value in enumerate(values):
+            count = f"{counts[index]:>6}×" if counts else " " * 7
+            cells += count + f"{_fixed(value, digits):>{width}}"
+        difference = values[1] - values[0]
+        sign = "+" if difference > 0 else ""
+        return f"  {name:<{name_width}}{cells}{sign + _fixed(difference, digits):>{width + 3}}"
+
+    heading = "".join(f"{name:>{7 + width}}" for name in ("A", "B")) + f"{'B − A':>{width + 3}}"
+    lines.append(f"  {'':<{name_width}}{heading}")
+    lines.append(row("opening", (one.opening, other.opening)))
+    for line in comparison.lines:
+        sign = MINUS if min(line.totals) < 0 or (max(line.totals) == 0 and min(line.waste) < 0) else "+"
+        name = f"{sign} {line.cause}"
+        name = name if len(name) < name_width else name[: name_width - 2] + "…"
+        lines.append(row(name, line.totals, line.changes))
+    lines.append(row("closing", (one.closing, other.closing)))
     return "\n".join(lines)
 
 

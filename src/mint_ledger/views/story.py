@@ -39,12 +39,11 @@ def story_text(
     """
     words = Words(run.program)
     rows = [row for row in run.rows if _in_time(words, row, start, end)]
-    rows = [row for row in rows if concerns(words, row, only) or not (only or _is_motion(words, row))]
+    rows = [row for row in rows if concerns(words, row, only) or not (only or is_motion(words, row))]
     unit = "turns" if run.program.clock.unit == "turn" else "seconds"
     lines = [f"{run.title}", f"(times in {unit})" if unit == "seconds" else "", ""]
     lines = [line for i, line in enumerate(lines) if line or i == 2]
-    for group in _groups(run, rows):
-        lines.extend(_told(run, words, group))
+    lines.extend(told_rows(words, rows))
     if end is None or end >= run.time:
         lines.append(_closing_line(run, words))
     if with_readout:
@@ -54,7 +53,12 @@ def story_text(
     return "\n".join(lines)
 
 
-def _is_motion(words: Words, row: Row) -> bool:
+def told_rows(words: Words, rows: Sequence[Row]) -> list[str]:
+    """What happened, line by line: each happening with its time, and under it the accounts that it changed."""
+    return [line for group in _groups(words, rows) for line in _told(words, group)]
+
+
+def is_motion(words: Words, row: Row) -> bool:
     """Whether a row only says that something has moved on; there are many, and they are told if asked for."""
     return words.cause(row.cause) == "moves" and WHATS[int(row.what)] == "posting"
 
@@ -74,11 +78,11 @@ def concerns(words: Words, row: Row, only: Collection[str]) -> bool:
     return bool(names & set(only))
 
 
-def _groups(run: Run, rows: Sequence[Row]) -> Iterator[list[Row]]:
+def _groups(words: Words, rows: Sequence[Row]) -> Iterator[list[Row]]:
     """Rows that belong together: postings of one cause in one step, and the hit that made them."""
     group: list[Row] = []
-    for row in _flows_first(run, rows):
-        if group and not _belongs(run, group, row):
+    for row in _flows_first(words, rows):
+        if group and not _belongs(words, group, row):
             yield group
             group = []
         group.append(row)
@@ -89,11 +93,11 @@ def _groups(run: Run, rows: Sequence[Row]) -> Iterator[list[Row]]:
         yield group
 
 
-def _flows_first(run: Run, rows: Sequence[Row]) -> Iterator[Row]:
+def _flows_first(words: Words, rows: Sequence[Row]) -> Iterator[Row]:
     """What has flowed until now is booked just before a posting; told before the action that the posting is part of."""
     waiting: list[Row] = []
     for row in rows:
-        if waiting and _is_flow(run, row) and row.step == waiting[0].step:
+        if waiting and _is_flow(words, row) and row.step == waiting[0].step:
             yield row
             continue
         yield from waiting
@@ -105,22 +109,22 @@ def _flows_first(run: Run, rows: Sequence[Row]) -> Iterator[Row]:
     yield from waiting
 
 
-def _is_flow(run: Run, row: Row) -> bool:
+def _is_flow(words: Words, row: Row) -> bool:
     is_posting = WHATS[int(row.what)] == "posting" and row.cause >= 0
-    return is_posting and run.program.causes[int(row.cause)].sort == "flow"
+    return is_posting and words.program.causes[int(row.cause)].sort == "flow"
 
 
-def _belongs(run: Run, group: list[Row], row: Row) -> bool:
+def _belongs(words: Words, group: list[Row], row: Row) -> bool:
     last = group[-1]
     if WHATS[int(group[0].what)] in HEADS:
         is_posting = WHATS[int(row.what)] == "posting"
         return is_posting and row.cause >= 0 and (row.step, row.cause) == (last.step, last.cause)
     if (last.step, last.cause, last.by) != (row.step, row.cause, row.by):
         return False
-    return not _is_flow(run, row) and WHATS[int(row.what)] in ("posting", "hit")
+    return not _is_flow(words, row) and WHATS[int(row.what)] in ("posting", "hit")
 
 
-def _told(run: Run, words: Words, group: list[Row]) -> list[str]:
+def _told(words: Words, group: list[Row]) -> list[str]:
     head = group[0] if WHATS[int(group[0].what)] in HEADS else group[-1]
     time = words.time(head.step)
     postings = [row for row in group if WHATS[int(row.what)] == "posting"]
@@ -132,7 +136,7 @@ def _told(run: Run, words: Words, group: list[Row]) -> list[str]:
         title = f"{striker} hits {target} ({words.cause(head.cause)}): {words.stages(head, layers=False)}"
     elif WHATS[int(head.what)] != "posting":
         title = words.text(head)
-    elif run.program.causes[int(head.cause)].sort == "flow":
+    elif words.program.causes[int(head.cause)].sort == "flow":
         return _flow_lines(words, head, time)
     else:
         by = words.entity(head.by)
@@ -196,4 +200,4 @@ def _closing_line(run: Run, words: Words) -> str:
     return f"{time:>{INDENT - 2}}  {run.result}: {run.ending}{winner}"
 
 
-__all__ = ["MINUS", "concerns", "story_text"]
+__all__ = ["MINUS", "concerns", "is_motion", "story_text", "told_rows"]

@@ -1,0 +1,107 @@
+"""What is added to a program while it is being played: happenings from outside, and conditions to look at.
+
+Only procedures, columns, causes, events, words and texts are added, each behind those that were there: whatever the
+state and the journal already hold keeps its meaning.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from mint_ledger.errors import BadRequest, Fault, GameError
+from mint_ledger.formula import FormulaError, parse_formula
+from mint_ledger.game.document import GameFile
+from mint_ledger.game.script import Happening
+from mint_ledger.game.script_reading import happenings
+from mint_ledger.game.source import Source
+from mint_ledger.lowering import Lowered, open_lowering
+from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.script import lower_happening, lower_look
+from mint_ledger.program.program import Program
+
+
+class Additions:
+    """The open workshop of a game that is being played.
+
+    Raises:
+        GameError: the game cannot be lowered.
+    """
+
+    def __init__(self, game: GameFile) -> None:
+        lowering, lowered = open_lowering(game)
+        if isinstance(lowering, Fault):
+            raise GameError([lowering])
+        if lowering.faults or lowered is None:
+            raise GameError(lowering.faults)
+        self.lowering: Lowering = lowering
+        self.lowered: Lowered = lowered
+        self.program: Program = lowered.program
+        self._looks: dict[str, str] = {}
+        self._count = 0
+
+    def happening(self, item: Mapping[str, Any]) -> tuple[Happening, str]:
+        """Add what happens from outside (`{"hit": …, "with": …}`, without a time); gives it and its procedure.
+
+        Raises:
+            BadRequest: it is no happening, or names what is not in the game.
+        """
+        try:
+            [made] = happenings(Source("", [dict(item)]), [{"at": 0, **item}])
+        except GameError as error:
+            raise BadRequest("; ".join(fault.message for fault in error.faults)) from None
+        self._check_meeting(made)
+        self._count += 1
+        name = f"outside {self._count}"
+        lower_happening(self.lowering, made, ("outside",), name)
+        self._finish()
+        return made, name
+
+    def look(self, text: str) -> str:
+        """Add a condition; gives the procedure that says whether it holds.
+
+        Raises:
+            BadRequest: it is no condition of this game.
+        """
+        if text not in self._looks:
+            name = f"look {len(self._looks)}"
+            try:
+                lower_look(self.lowering, parse_formula(text), ("outside",), name)
+            except FormulaError as error:
+                raise BadRequest(str(error)) from None
+            self._finish()
+            self._looks[text] = name
+        return self._looks[text]
+
+    @property
+    def cues(self) -> list[str]:
+        """The names of the cues that something of the game gives or hears."""
+        return list(self.lowering.cue_values)
+
+    def _check_meeting(self, item: Happening) -> None:
+        """Contact is only looked at between kinds of which something says what happens as they meet."""
+        if item.meet is None:
+            return
+        one, other = (name.split("[")[0].strip() for name in item.meet)
+        known = {frozenset(pair) for pair in self.lowering.wiring.touches}
+        members = self.lowering.cast.members
+        if one in members and other in members and frozenset((one, other)) not in known:
+            raise BadRequest(f"nothing in the game happens as {one} and {other} meet")
+
+    def _finish(self) -> None:
+        lowering = self.lowering
+        if lowering.faults:
+            found = "; ".join(dict.fromkeys(fault.message for fault in lowering.faults))
+            lowering.faults.clear()
+            raise BadRequest(found)
+        self.program = replace(
+            self.program,
+            procedures=dict(lowering.procedures),
+            layout=lowering.layout.layout(),
+            causes=tuple(lowering.causes),
+            events=tuple(lowering.events),
+            words=tuple(lowering.words),
+            texts=tuple(lowering.texts),
+            formulas=tuple(lowering.formulas),
+        )
