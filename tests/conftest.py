@@ -37,6 +37,7 @@ def command(tmp_path: Path) -> Command:
         return subprocess.run(
             [sys.executable, "-m", "mint_ledger.cli.main", *map(str, arguments)],
             capture_output=True,
+            input=options.pop("input", None),  # type: ignore[arg-type]
             text=True,
             encoding="utf-8",
             cwd=options.pop("cwd", tmp_path),  # type: ignore[arg-type]
