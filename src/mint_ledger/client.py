@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
 from functools import cached_property
 from pathlib import Path
@@ -17,6 +17,7 @@ from mint_ledger.game.script import Happening
 from mint_ledger.game.source import Source, parse_source, read_source
 
 if TYPE_CHECKING:
+    from mint_ledger.audit.audit import Audit
     from mint_ledger.engines.names import EngineName
     from mint_ledger.game.dials import Dials
     from mint_ledger.lowering import Lowered
@@ -168,6 +169,30 @@ class Game(GameFile):
                 if not isinstance(error, (GameError, LookupError, ValueError)) and not _ours(error):
                     raise
         return playtest_results(self.lowered, turned)
+
+    def audit(
+        self,
+        runs: int = 50,
+        seed: int = 1,
+        *,
+        only: Sequence[str] = (),
+        progress: Callable[[int, int], None] | None = None,
+    ) -> Audit:
+        """Look for the usual mistakes, in the file and in play.
+
+        Args:
+            runs: how many runs of each habit in each variant are played; 0 to look at the file alone.
+            seed: the seed of these runs.
+            only: names or codes of checks; all by default.
+            progress: called with (runs done, runs in all).
+
+        Raises:
+            NotFound: there is no check of such a name.
+            BadRequest: the number of runs makes no sense.
+        """
+        from mint_ledger.audit.audit import make_audit
+
+        return make_audit(self, runs=runs, seed=seed, only=only, progress=progress)
 
     def study(
         self,

@@ -22,6 +22,7 @@ from mint_ledger.cli.arguments import (
     VariantOption,
     read_dials,
 )
+from mint_ledger.cli.audit import audit
 from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.output import plain_json, say, say_json
 from mint_ledger.cli.study import history, study
@@ -96,6 +97,7 @@ def check(
         say(order_text(loaded, loaded.lowered.program))
         return
     results = loaded.play_tests()
+    found = loaded.audit(runs=0)
     if as_json:
         say_json(
             {
@@ -113,10 +115,11 @@ def check(
                     }
                     for result in results
                 ],
+                "findings": [finding.as_json() for finding in found.findings],
             }
         )
     else:
-        say(check_text(loaded, loaded.lowered.program, results))
+        say(check_text(loaded, loaded.lowered.program, results, found))
     if not all(result.passed for result in results):
         raise typer.Exit(FELL_SHORT)
 
@@ -333,6 +336,7 @@ def why(
 
 
 app.command("try")(by_hand)
+app.command()(audit)
 app.command()(study)
 app.command()(history)
 

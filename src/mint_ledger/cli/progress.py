@@ -8,6 +8,21 @@ from contextlib import contextmanager
 
 
 @contextmanager
+def counted_progress(label: str) -> Iterator[Callable[[int, int], None] | None]:
+    """Give a function that shows how many of all are done."""
+    if not sys.stderr.isatty():
+        yield None
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(label, total=None)
+        yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+@contextmanager
 def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | None]:
     """Give a function that shows how far a study has come, and what is known so far."""
     if not sys.stderr.isatty():

@@ -29,7 +29,7 @@ def tour(folder: Path, runs: int) -> None:
     say(f"{path} holds the demo game.\nOpen it beside this, and try the commands in its folder:\n\n$ cd {folder}")
     game = load(path)
     _heading(2, "Is it valid, and do its playtests pass?", f"mint-ledger check {NAME}")
-    say(check_text(game, game.lowered.program, game.play_tests()))
+    say(check_text(game, game.lowered.program, game.play_tests(), game.audit(runs=0)))
     _one_run(game, path, folder)
     study = f"mint-ledger study {NAME} --habit {HABIT} --runs {runs}"
     _heading(5, "Play it many times: how fair is it, and what takes the health?", f"{study} --plot nights.png")

@@ -8,6 +8,7 @@ from pydantic import Field, PrivateAttr, field_validator
 
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.action import Action
+from mint_ledger.game.allow import Allow
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.clock import Clock
 from mint_ledger.game.ending import Ending
@@ -48,6 +49,7 @@ class GameFile(Part):
     readout: list[ReadoutItem] = Field(default_factory=list)
     playtests: dict[str, Playtest] = Field(default_factory=dict)
     measures: dict[str, MeasureText] = Field(default_factory=dict)
+    allow: list[Allow] = Field(default_factory=list)
 
     @field_validator("mint_ledger", mode="before")
     @classmethod
@@ -71,13 +73,14 @@ class GameFile(Part):
         "measures",
         "rules",
         "readout",
+        "allow",
         mode="before",
     )
     @classmethod
     def _nothing_is_empty(cls, value: Any) -> Any:
         return value if value is not None else {}
 
-    @field_validator("rules", "readout", mode="before")
+    @field_validator("rules", "readout", "allow", mode="before")
     @classmethod
     def _nothing_is_an_empty_list(cls, value: Any) -> Any:
         return value if value else []

@@ -88,15 +88,22 @@ def try_lower(
 
 
 def open_lowering(
-    game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None
+    game: GameFile,
+    script: Sequence[Happening] = (),
+    measures: Mapping[str, str] | None = None,
+    *,
+    counts_rules: bool = False,
 ) -> tuple[Lowering | Fault, Lowered | None]:
-    """Lower a game, and keep the workshop open for what is added while it is played (`lowering.additions`)."""
+    """Lower a game, and keep the workshop open for what is added while it is played (`lowering.additions`).
+
+    With `counts_rules` the state has a column for each rule that says how often it was carried out, as audits ask.
+    """
     source = game.source
     try:
         cast = make_cast(game)
     except CastError as error:
         return Fault(source.place(error.path), path_name(error.path, source.data), str(error)), None
-    lowering = Lowering(game, cast, list_dials(game, cast), source)
+    lowering = Lowering(game, cast, list_dials(game, cast), source, counts_rules=counts_rules)
     _check_names(lowering)
     _intern_words(lowering)
     _collect_cues_and_makers(lowering, script)

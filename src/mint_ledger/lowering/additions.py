@@ -11,14 +11,19 @@ from dataclasses import replace
 from typing import Any
 
 from mint_ledger.errors import BadRequest, Fault, GameError
-from mint_ledger.formula import FormulaError, parse_formula
+from mint_ledger.formula import Formula, FormulaError, parse_formula
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.script import Happening
 from mint_ledger.game.script_reading import happenings
 from mint_ledger.game.source import Source
 from mint_ledger.lowering import Lowered, open_lowering
 from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.formulas import condition
+from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.script import lower_happening, lower_look
+from mint_ledger.program.building import BlockBuilder
+from mint_ledger.program.expressions import Local
 from mint_ledger.program.program import Program
 
 
@@ -73,6 +78,28 @@ class Additions:
             self._finish()
             self._looks[text] = name
         return self._looks[text]
+
+    def question(self, formula: Formula, owner: str) -> str | None:
+        """Add a condition that is asked of an entity of a kind (as self) or of the world; none where it makes no sense.
+
+        The procedure takes the entity's number.
+        """
+        members = (self.lowering.cast.members[owner],) if owner else ()
+        b = BlockBuilder(1)
+        self_ref = EntityRef(Local(0), members) if members else None
+        scope = Scope(self.lowering, b, ("outside",), self_=self_ref, no_chance="a watched condition")
+        try:
+            value = condition(scope, formula)
+        except Problem:
+            return None
+        if self.lowering.faults:
+            self.lowering.faults.clear()
+            return None
+        self._count += 1
+        name = f"question {self._count}"
+        self.lowering.procedure(b.procedure(name, value))
+        self._finish()
+        return name
 
     @property
     def cues(self) -> list[str]:

@@ -74,6 +74,7 @@ class Lowering:
     on_opening: list[Callable[[BlockBuilder], None]] = field(default_factory=list)
     # Kinds whose entities are spawned by rules of these members ("" is the game itself).
     makers: dict[str, set[str]] = field(default_factory=dict)
+    counts_rules: bool = False
     # Whether some rule makes an entity safe (or a life that is spent does).
     gives_safety: bool = False
     # Levels that some rule or script goes to.

@@ -30,6 +30,11 @@ NEVER = -1e18
 Members = tuple[Member, ...]
 
 
+def count_column(path: Path) -> str:
+    """The name of the column that counts how often the rule at a path was carried out."""
+    return "rule count: " + ".".join(map(str, path))
+
+
 @dataclass
 class RuleLowering:
     """One rule: where it stands, for whom it holds (none: for the game), and its number."""
@@ -58,6 +63,9 @@ class RuleLowering:
             lowering.fault(self.path, str(problem))
             return
         scope = self._emit_guards(b, scope)
+        if lowering.counts_rules:
+            times = lowering.layout.column(count_column(self.path), "measure")
+            b.emit(Set(times, ZERO, add(At(times, ZERO), ONE)))
         emit_do(scope.at("do"), self.rule.do, cause)
         b.emit(Settle(cause, ACTOR))
         lowering.procedure(b.procedure(self.procedure))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Sequence
 
+from mint_ledger.audit.audit import Audit
 from mint_ledger.game.document import GameFile
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.program.program import Program
@@ -12,8 +13,8 @@ from mint_ledger.program.program import Program
 WIDTH = 80
 
 
-def check_text(game: GameFile, program: Program, results: Sequence[PlaytestResult]) -> str:
-    """The verdict on a game file that can be used."""
+def check_text(game: GameFile, program: Program, results: Sequence[PlaytestResult], audit: Audit) -> str:
+    """The verdict on a game file that can be used, with what was found by looking at the file alone."""
     entities = program.cast.size - 1
     accounts = sum(count for account in program.accounts for _, count, _ in account.specs)
     lines = [
@@ -22,12 +23,23 @@ def check_text(game: GameFile, program: Program, results: Sequence[PlaytestResul
         f"{_count(accounts, 'account')}, {_count(len(program.dials.names), 'dial')}",
     ]
     if not results:
-        return "\n".join([*lines, "  no playtests"])
+        return "\n".join([*lines, "  no playtests", *_findings(audit)])
     passed = sum(result.passed for result in results)
     lines.append(f"  playtests: {passed} of {len(results)} passed")
     for result in results:
         lines.extend(_playtest(result))
-    return "\n".join(lines)
+    return "\n".join([*lines, *_findings(audit)])
+
+
+def _findings(audit: Audit) -> list[str]:
+    """What looks wrong, a line each; `audit` says more, and plays as well."""
+    if not audit.open:
+        return ["  nothing in the file looks like a usual mistake (audit plays it to see more)"]
+    lines = [f"  looks wrong ({_count(len(audit.open), 'finding')}; mint-ledger audit says more):"]
+    for finding in audit.open:
+        text = f"line {finding.place.line}  {finding.check.name}: {finding.caught.what}"
+        lines += textwrap.wrap(text, WIDTH, initial_indent=" " * 4, subsequent_indent=" " * 6, break_on_hyphens=False)
+    return lines
 
 
 def _count(number: int, word: str, plural: str = "") -> str:

@@ -1,0 +1,122 @@
+"""An audit: all checks on one game, and which findings its file accepts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.audit import conditions, contact, fairness, limits, order
+from mint_ledger.audit.finding import Caught, Check, Finding
+from mint_ledger.audit.plays import Progress, play_all
+from mint_ledger.audit.subject import Subject
+from mint_ledger.errors import BadRequest, NotFound, nearest
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+CHECKS: tuple[Check, ...] = (
+    *limits.CHECKS,
+    *contact.CHECKS,
+    *conditions.CHECKS,
+    *order.CHECKS,
+    *fairness.CHECKS,
+)
+MOST_RUNS = 100_000
+
+
+@dataclass(frozen=True)
+class Audit:
+    """What an audit found.
+
+    Attributes:
+        title: the game.
+        file: its file.
+        findings: what is to be mended, in the order of the checks; then what the file accepts.
+        checks: how many checks were made.
+        runs: how many runs were played for it; 0 where it only looked at the file.
+    """
+
+    title: str
+    file: str
+    findings: tuple[Finding, ...]
+    checks: int
+    runs: int
+
+    @property
+    def open(self) -> tuple[Finding, ...]:
+        """The findings that the file does not accept."""
+        return tuple(finding for finding in self.findings if not finding.accepted)
+
+    def as_json(self) -> dict[str, Any]:
+        """The audit as plain values."""
+        return {
+            "title": self.title,
+            "file": self.file,
+            "checks": self.checks,
+            "runs": self.runs,
+            "findings": [finding.as_json() for finding in self.findings],
+        }
+
+    def as_sarif(self) -> dict[str, Any]:
+        """The audit as a SARIF 2.1.0 log (OASIS standard), as plain values."""
+        from mint_ledger.views.sarif import sarif_log
+
+        return sarif_log(self)
+
+    def summary(self) -> str:
+        """The findings as text."""
+        from mint_ledger.views.audit_text import audit_text
+
+        return audit_text(self)
+
+    def __str__(self) -> str:
+        return self.summary()
+
+
+def make_audit(
+    game: Game, *, runs: int = 0, seed: int = 1, only: Sequence[str] = (), progress: Progress | None = None
+) -> Audit:
+    """Look for the usual mistakes of a game.
+
+    Args:
+        game: the game.
+        runs: how many runs of each habit and variant are played; 0 to look at the file alone.
+        seed: the seed of these runs.
+        only: names or codes of checks; all by default.
+        progress: is told how many runs are done, and how many there are to be.
+
+    Raises:
+        NotFound: there is no check of such a name.
+        BadRequest: the number of runs makes no sense.
+    """
+    if isinstance(runs, bool) or not isinstance(runs, int) or not 0 <= runs <= MOST_RUNS:
+        raise BadRequest(f"an audit plays 0 to {MOST_RUNS:,} runs of each habit and variant, not {runs!r}")
+    chosen = [check for check in _chosen(only) if runs or not check.plays]
+    wants_plays = any(check.plays for check in chosen)
+    plays = play_all(game, runs, seed, progress) if wants_plays else None
+    subject = Subject(game, plays, max(runs, 200))
+    found = [_finding(game, check, caught) for check in chosen for caught in check.find(subject)]
+    found.sort(key=lambda finding: bool(finding.accepted))
+    return Audit(game.title, str(game.source.file), tuple(found), len(chosen), len(plays.runs) if plays else 0)
+
+
+def _chosen(only: Sequence[str]) -> Iterator[Check]:
+    known = {name for check in CHECKS for name in (check.name, check.code)}
+    for name in only:
+        if name not in known:
+            raise NotFound(f"there is no check '{name}'{nearest(name, known)}")
+    return (check for check in CHECKS if not only or {check.name, check.code} & set(only))
+
+
+def _finding(game: Game, check: Check, caught: Caught) -> Finding:
+    accepted = next(
+        (
+            allowed.because
+            for allowed in game.allow
+            if allowed.finding in (check.name, check.code) and (allowed.at is None or allowed.at == caught.where)
+        ),
+        "",
+    )
+    command = f"mint-ledger run {game.source.file} {caught.replay}" if caught.replay else ""
+    return Finding(check, caught, game.source.place(caught.path), command, accepted)

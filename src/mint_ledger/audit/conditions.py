@@ -1,0 +1,346 @@
+"""Mistakes with conditions: values that are stepped over, edges that never come, and what never happens."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+
+from mint_ledger.audit.facts import WORLD, ConditionFact, Facts
+from mint_ledger.audit.finding import Caught, Check
+from mint_ledger.audit.intervals import account_bounds, bounds
+from mint_ledger.audit.subject import Subject
+from mint_ledger.game.readout import Bar, split_text
+from mint_ledger.game.rule import Rule
+from mint_ledger.journal.row import WHATS
+from mint_ledger.journal.wording import number
+from mint_ledger.program.program import Path
+
+# What formulas read that moves without any posting.
+LIVE = {"count", "time", "level_time", "level", "has", "distance", "x", "y"}
+
+
+def equality_stepped_over(subject: Subject) -> Iterator[Caught]:
+    """A watched condition asks whether an account equals a number that it can step over."""
+    facts = subject.facts
+    for fact in facts.conditions:
+        if fact.kind != "watched":
+            continue
+        for node in ast.walk(fact.formula.tree):
+            if not isinstance(node, ast.Compare) or not isinstance(node.ops[0], ast.Eq):
+                continue
+            for side, value in ((node.left, node.comparators[0]), (node.comparators[0], node.left)):
+                if isinstance(value, ast.Constant) and not isinstance(value.value, (bool, str)):
+                    yield from _stepped_over(facts, fact, side, float(value.value))  # type: ignore[arg-type]
+
+
+def _stepped_over(facts: Facts, fact: ConditionFact, side: ast.expr, wanted: float) -> Iterator[Caught]:
+    owners, stat = facts.target(fact.path, side)
+    for owner in owners:
+        if (owner, stat) not in facts.stats:
+            continue
+        model = facts.stats[owner, stat][1]
+        if model.value_type != "number" or not model.is_account or not facts.is_changed(owner, stat):
+            continue
+        if wanted in account_bounds(facts, owner, stat):
+            continue  # a limit holds it there exactly
+        changes = facts.changes_of(owner, stat)
+        single = [c for c in changes if c.amount is not None and c.amount.number in (1.0, wanted)]
+        by_ones = model.whole and model.flow is None and len(single) == len(changes)
+        if by_ones and (owner, stat) not in facts.layers and (owner, stat) not in facts.costs:
+            continue
+        name = facts.account(owner, stat)
+        steps = sorted({str(c.amount) for c in changes if c.amount is not None})[:3]
+        what = f"{name} can step over {number(wanted)} without being equal to it; then '{fact.formula}' never holds."
+        evidence = (f"it changes by {', '.join(steps)}",) if steps else ()
+        yield Caught(fact.path, facts.name(fact.path), what, evidence)
+        return
+
+
+def true_from_the_start(subject: Subject) -> Iterator[Caught]:
+    """What should become true already holds as the game opens, and so does not become true."""
+    facts = subject.facts
+    for fact in facts.conditions:
+        if "becomes" not in fact.path or _at_copies_that_come_later(facts, fact):
+            continue
+        for owner in fact.owners or (WORLD,):
+            if subject.holds_at_opening(fact.formula, owner):
+                rule = facts.rule_at(fact.path)
+                name = rule.title() if rule is not None else facts.name(fact.path)
+                what = f"'{fact.formula}' already holds as the game opens, so it does not become true."
+                yield Caught(fact.path, name, what)
+                break
+
+
+def _at_copies_that_come_later(facts: Facts, fact: ConditionFact) -> bool:
+    members = facts.cast.members
+    return bool(fact.owners) and all(not members[owner].kind.copy_count for owner in fact.owners)
+
+
+def never_holds(subject: Subject) -> Iterator[Caught]:
+    """A condition cannot hold, whatever happens within the limits of the file."""
+    for fact, (_, high) in _bounded(subject):
+        if high == 0.0:
+            name = subject.facts.name(fact.path)
+            yield Caught(fact.path, name, f"'{fact.formula}' can never hold within the limits of the file.")
+
+
+def always_holds(subject: Subject) -> Iterator[Caught]:
+    """A condition always holds, whatever happens within the limits of the file."""
+    for fact, (low, _) in _bounded(subject):
+        if low > 0.0:
+            name = subject.facts.name(fact.path)
+            yield Caught(fact.path, name, f"'{fact.formula}' always holds within the limits of the file.")
+
+
+def _bounded(subject: Subject) -> Iterator[tuple[ConditionFact, tuple[float, float]]]:
+    for fact in subject.facts.conditions:
+        if fact.formula.number is None:
+            yield fact, bounds(subject.facts, fact.path, fact.formula)
+
+
+def never_happened(subject: Subject) -> Iterator[Caught]:
+    """A rule, attack, action, status, band or ending that no run came to."""
+    yield from _rules_never(subject)
+    yield from _causes_never(subject)
+    yield from _bands_never(subject)
+
+
+def _never(subject: Subject, path: Path, name: str, what: str) -> Caught:
+    runs = len(subject.plays.runs)
+    return Caught(path, name, f"{what} in none of {runs} runs, by any habit in any variant.", ())
+
+
+def _rules_never(subject: Subject) -> Iterator[Caught]:
+    cues = set(_given_cues(subject.facts))
+    for path, part in subject.facts.parts:
+        if not isinstance(part, Rule):
+            continue
+        heard = {cue for when in part.when for cue in when.cue or []}
+        if heard and not heard & cues:
+            continue  # a cue that only scripts give
+        try:
+            count = subject.plays.rule_count(path)
+        except StopIteration:
+            continue  # its kind has no entities
+        if not count:
+            yield _never(subject, path, part.title(), f"The rule '{part.title()}' was carried out")
+
+
+def _given_cues(facts: Facts) -> Iterator[str]:
+    for path, part in facts.parts:
+        if path[-1] == "cue" and isinstance(part, str) and "do" in path:
+            yield part
+
+
+def _causes_never(subject: Subject) -> Iterator[Caught]:
+    game, seen = subject.game, subject.plays.seen
+    struck = {name for what, name in seen if what in ("hit", "miss", "dodge", "blocked")}
+    for name in game.attacks:
+        if name not in struck:
+            yield _never(subject, ("attacks", name), name, f"Nobody struck with {name}")
+    done = {name for what, name in seen if what == "act"}
+    chosen = {act.do for habit in game.habits.values() for act in habit.acts}
+    for name in game.actions:
+        if name not in done and (name in chosen or not game.habits):
+            yield _never(subject, ("actions", name), name, f"Nobody came to do {name}")
+        elif name not in done and game.habits:
+            yield Caught(("actions", name), name, f"No habit ever chooses {name}, so simulated players never do it.")
+    given = {name for what, name in seen if what == "status"}
+    for name in game.statuses:
+        if name not in given and name in subject.facts.given_statuses:
+            yield _never(subject, ("statuses", name), name, f"Nobody was given {name}")
+    ended = {play.ending for play in subject.plays.runs}
+    for name in game.endings:
+        if name not in ended:
+            yield _never(subject, ("endings", name), name, f"The run ended with '{name}'")
+
+
+def _bands_never(subject: Subject) -> Iterator[Caught]:
+    plays, facts = subject.plays, subject.facts
+    reached: dict[tuple[str, str], set[float]] = {}
+    for _, row in plays.postings():
+        member = facts.cast.member_of(int(row.entity))
+        values = reached.setdefault((member.name if member is not None else "", plays.words.stat(row.stat)), set())
+        values.update((row.before, row.after))
+    for key, (path, model) in facts.stats.items():
+        for name, span in (model.bands or {}).items():
+            values = reached.get(key, set())
+            # A flow passes through what lies between two of its values.
+            crossed = model.flow is not None and values and min(values) <= span.high and max(values) >= span.low
+            if values and not crossed and not any(span.low <= value <= span.high for value in values):
+                account = facts.account(*key)
+                yield _never(subject, (*path, "bands", name), f"{account} {name}", f"{account} came to be {name}")
+
+
+def status_never_given(subject: Subject) -> Iterator[Caught]:
+    """A status that no rule, attack or action gives."""
+    for name in subject.game.statuses:
+        if name not in subject.facts.given_statuses:
+            yield Caught(("statuses", name), name, f"Nothing in the file gives '{name}', so nobody ever has it.")
+
+
+def stat_never_read(subject: Subject) -> Iterator[Caught]:
+    """A stat that nothing reads: no formula, no damage, no readout."""
+    facts = subject.facts
+    for (owner, stat), (path, model) in facts.stats.items():
+        used = stat in facts.read_names or (owner, stat) in facts.layers or (owner, stat) in facts.costs
+        if used or path[-1] != stat or (model.bands and any(when.enters or when.leaves for when in facts.triggers)):
+            continue
+        name = facts.account(owner, stat)
+        what = f"{name} is kept, but no rule, ending, readout or measure ever looks at it."
+        yield Caught(path, name, what)
+
+
+def stat_never_changed(subject: Subject) -> Iterator[Caught]:
+    """A stat with limits that nothing changes."""
+    facts = subject.facts
+    for (owner, stat), (path, model) in facts.stats.items():
+        if path[-1] != stat or not model.is_account or facts.is_changed(owner, stat):
+            continue
+        if model.min is not None or model.max is not None or model.bands:
+            name = facts.account(owner, stat)
+            yield Caught(path, name, f"{name} has limits, but nothing in the file ever changes it.")
+
+
+def readout_never_changes(subject: Subject) -> Iterator[Caught]:
+    """A line of the readout that shows the same all the time."""
+    plays, facts = subject.plays, subject.facts
+    moved = {plays.words.account(row.entity, row.stat) for _, row in plays.postings() if row.after != row.before}
+    stats = {name.rpartition(".")[2] for name in moved}
+    for index, item in enumerate(subject.game.readout):
+        if isinstance(item, Bar):
+            if item.bar not in moved:
+                yield Caught(("readout", index), item.bar, f"The bar of {item.bar} never moves in any run.")
+            continue
+        _, formulas = split_text(item.line)
+        names = [facts.names_in(formula) for formula in formulas]
+        alive = any(
+            group & stats or group & {"count", "time", "level_time", "level", "has", "x", "y"} for group in names
+        )
+        if formulas and not alive:
+            yield Caught(
+                ("readout", index), item.line, f"The line '{item.line}' shows the same in every run, all the time."
+            )
+
+
+def counter_is_stuck(subject: Subject) -> Iterator[Caught]:
+    """A counter that is posted to again and again and never leaves two values."""
+    plays, facts = subject.plays, subject.facts
+    values: dict[tuple[str, str], set[float]] = {}
+    times: dict[tuple[str, str], int] = {}
+    for _, row in plays.postings():
+        member = facts.cast.member_of(int(row.entity))
+        key = (member.name if member is not None else "", plays.words.stat(row.stat))
+        values.setdefault(key, set()).update((row.before, row.after))
+        times[key] = times.get(key, 0) + (WHATS[int(row.what)] == "posting")
+    for key, found in values.items():
+        path, model = facts.stats.get(key, ((), None))
+        if model is None or not model.whole or model.value_type != "number" or len(found) > 2 or times[key] < 10:
+            continue
+        low, high = account_bounds(facts, *key)
+        changes = facts.changes_of(*key)
+        if high - low <= 1.0 or not any(change.mode == "set" for change in changes):
+            continue
+        name = facts.account(*key)
+        seen = " and ".join(number(value) for value in sorted(found))
+        what = f"{name} never holds anything but {seen}: it is set, and never added to."
+        yield Caught(path, name, what, (f"{times[key]:,} changes in {len(plays.runs)} runs",))
+
+
+CHECKS = (
+    Check(
+        "C301",
+        "equality-stepped-over",
+        "conditions",
+        "An == that a value can step over",
+        "The account changes by more than one at a time, or by fractions: it goes from below the number to above it "
+        "without ever being equal, and the rule or ending never comes.",
+        "Ask with <= or >=.",
+        equality_stepped_over,
+    ),
+    Check(
+        "C302",
+        "true-from-the-start",
+        "conditions",
+        "A 'becomes' that holds from the start",
+        "A condition becomes true when it was false before. This one holds as the game opens, so the rule waits until "
+        "it has been false once.",
+        "Change the start, or the condition; for what should happen at once use 'when: start'.",
+        true_from_the_start,
+    ),
+    Check(
+        "C303",
+        "never-holds",
+        "conditions",
+        "A condition that can never hold",
+        "Within the limits that the file declares the condition is always false, so what it guards never happens.",
+        "Change the number, the limit, or the direction of the comparison.",
+        never_holds,
+    ),
+    Check(
+        "C304",
+        "always-holds",
+        "conditions",
+        "A condition that always holds",
+        "Within the limits that the file declares the condition is always true, so it guards nothing.",
+        "Change the number or the direction of the comparison, or leave the condition out.",
+        always_holds,
+    ),
+    Check(
+        "C305",
+        "never-happened",
+        "conditions",
+        "Something that never happened",
+        "A rule, attack, action, status, band or ending of the file was reached in no run.",
+        "See whether something keeps it from happening; if it is only rare, play more runs.",
+        never_happened,
+        plays=True,
+    ),
+    Check(
+        "C306",
+        "status-never-given",
+        "conditions",
+        "A status that nobody gives",
+        "No rule, attack or action gives the status.",
+        "Give it ({give: …} or during: …), or take it out.",
+        status_never_given,
+    ),
+    Check(
+        "C307",
+        "stat-never-read",
+        "conditions",
+        "A stat that nobody reads",
+        "The stat is kept, and nothing depends on it: no formula, damage, cost, readout or measure.",
+        "Show it in the readout, use it in a rule, or take it out.",
+        stat_never_read,
+    ),
+    Check(
+        "C308",
+        "stat-never-changed",
+        "conditions",
+        "A stat with limits that nobody changes",
+        "The stat has limits or bands, so it should move; nothing in the file changes it.",
+        "Add the rule or attack that is missing; a constant is written as a bare number.",
+        stat_never_changed,
+    ),
+    Check(
+        "C309",
+        "readout-never-changes",
+        "conditions",
+        "A line of the readout that never changes",
+        "Players see the same number all the time: the readout shows another account than the rules change.",
+        "Show the account that changes.",
+        readout_never_changes,
+        plays=True,
+    ),
+    Check(
+        "C310",
+        "counter-is-stuck",
+        "conditions",
+        "A counter that never leaves two values",
+        "The counter is set to the same number again and again instead of being added to.",
+        "Write += where = stands.",
+        counter_is_stuck,
+        plays=True,
+    ),
+)

@@ -1,0 +1,204 @@
+"""Mistakes with contact and time: drains, safe times, the length of a step, durations and periods."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from mint_ledger.audit.finding import Caught, Check
+from mint_ledger.audit.intervals import bounds
+from mint_ledger.audit.subject import Subject
+from mint_ledger.formula import Formula
+from mint_ledger.game.do import PostDo
+from mint_ledger.game.rule import Rule
+from mint_ledger.journal.wording import number
+from mint_ledger.program.program import Path
+from mint_ledger.studies.study import Study
+
+DURATIONS = ("every", "first", "lasts", "cooldown", "safe_for", "after", "after_limit", "for")
+# A difference that two studies show for certain, and that is large enough to matter.
+MATTERS = 0.05
+SHARE = 0.25
+
+
+def contact_drains(subject: Subject) -> Iterator[Caught]:
+    """A held contact posts in each step, with nothing that spaces the hits."""
+    yield from _draining_attacks(subject)
+    for path, part in subject.facts.parts:
+        if isinstance(part, Rule) and {when.key for when in part.when} & {"in_contact", "while"}:
+            if part.cooldown is None and part.at_most is None and part.chance is None:
+                yield from _draining_postings(subject, path, part)
+
+
+def _draining_attacks(subject: Subject) -> Iterator[Caught]:
+    facts = subject.facts
+    for name, attack in subject.game.attacks.items():
+        if attack.when is None or not attack.when.in_contact or attack.cooldown is not None or attack.damage is None:
+            continue
+        for (owner, stat), attacks in facts.layers.items():
+            model = facts.cast.members[owner].kind.when_hit
+            if name not in attacks or (model is not None and model.safe_for is not None and not attack.skips):
+                continue
+            high = bounds(facts, ("attacks", name, "damage"), attack.damage)[1]
+            yield from _drain(subject, ("attacks", name), name, owner, stat, high)
+
+
+def _draining_postings(subject: Subject, path: Path, rule: Rule) -> Iterator[Caught]:
+    facts = subject.facts
+    for index, item in enumerate(rule.do):
+        if not isinstance(item, PostDo) or item.post.mode != "subtract" or item.post.amount is None:
+            continue
+        if "step" in item.post.amount.names():
+            continue
+        owners, stat = facts.target((*path, "do", index), item.post.target)
+        high = bounds(facts, (*path, "do", index), item.post.amount)[1]
+        for owner in owners[:1]:
+            if (owner, stat) in facts.stats:
+                yield from _drain(subject, (*path, "do", index), rule.title(), owner, stat, high)
+
+
+def _drain(subject: Subject, path: Path, name: str, owner: str, stat: str, each: float) -> Iterator[Caught]:
+    _, model = subject.facts.stats[owner, stat]
+    full = model.start.number if model.start is not None else None
+    account = subject.facts.account(owner, stat)
+    if full is None or not 0.0 < each < math.inf or full <= 0.0:
+        return
+    steps = math.ceil(full / each)
+    seconds = steps * subject.step
+    if seconds >= 5.0 and steps > 20:
+        return
+    time = f"{steps} step{'s' if steps != 1 else ''}"
+    span = "" if subject.unit == "turns" else f" ({number(seconds)} s)"
+    what = f"'{name}' takes from {account} in every step of a held contact: {number(full)} are gone in {time}{span}."
+    yield Caught(path, name, what, (f"{number(each)} a step, {number(1 / subject.step)} steps a second",))
+
+
+def safe_time_too_short(subject: Subject) -> Iterator[Caught]:
+    """A safe time that is shorter than a step ends before the next hit can come."""
+    for path, part in subject.facts.parts:
+        if path[-1] == "safe_for" and isinstance(part, Formula) and part.number is not None:
+            if 0.0 < part.number < subject.step:
+                name = subject.facts.name(path[:-1])
+                what = f"A safe time of {number(part.number)} s is over before the next step: it keeps no hit off."
+                yield Caught(path, name, what, (f"a step is {number(subject.step, 4)} s long",))
+
+
+def uneven_duration(subject: Subject) -> Iterator[Caught]:
+    """A duration that is no whole number of steps lasts longer than the file says."""
+    for path, part, seconds in _durations(subject):
+        steps = seconds / subject.step
+        if seconds < subject.step or abs(steps - round(steps)) < 1e-6:
+            continue
+        played = math.ceil(steps - 1e-6) * subject.step
+        name = subject.facts.name(path)
+        unit = subject.unit
+        what = f"{name} says {part.text} {unit} and is played as {number(played, 4)} {unit}: things happen at steps."
+        yield Caught(path, name, what, (f"a step is {number(subject.step, 4)} {unit}: {number(steps)} steps",))
+
+
+def period_too_short(subject: Subject) -> Iterator[Caught]:
+    """A period that is shorter than a step cannot be kept."""
+    for path, part, seconds in _durations(subject):
+        if path[-1] == "every" and 0.0 < seconds < subject.step:
+            name = subject.facts.name(path[:-1])
+            each = subject.step / seconds
+            what = f"{name} wants to happen every {part.text} {subject.unit}, {number(each)} times in each step."
+            yield Caught(path, name, what, (f"a step is {number(subject.step, 4)} {subject.unit} long",))
+
+
+def _durations(subject: Subject) -> Iterator[tuple[Path, Formula, float]]:
+    for path, part in subject.facts.parts:
+        if path[-1] in DURATIONS and path[0] in ("kinds", "stats", "attacks", "actions", "statuses", "rules"):
+            if isinstance(part, Formula) and part.number is not None:
+                yield path, part, part.number
+
+
+def step_length_matters(subject: Subject) -> Iterator[Caught]:
+    """With twice as many steps a second the game has another outcome; half as many are told beside it."""
+    if subject.game.clock.unit == "turn":
+        return
+    game, step = subject.game, subject.step
+    habit = next(iter(game.habits), None)
+    usual = game.study(subject.runs, 1, habit=habit)
+    finer = _differences(usual, game.study(subject.runs, 1, habit=habit, dials={"clock.step": step / 2}), step / 2)
+    if not finer:
+        return  # shorter steps change nothing, so the step is short enough
+    coarser = _differences(usual, game.study(subject.runs, 1, habit=habit, dials={"clock.step": step * 2}), step * 2)
+    options = f"{'--habit ' + habit if habit else ''} --set clock.step={step / 2:g}".strip()
+    what = f"With another number of steps a second the game plays out differently; now a step is {number(step, 4)} s."
+    yield Caught(("clock",), "clock.step", what, (*finer[:3], *coarser[:2]), f"--seed 1 {options}")
+
+
+def _differences(usual: Study, other: Study, length: float) -> list[str]:
+    """What two studies with steps of different lengths differ in, for certain and by so much that it matters."""
+    found = []
+    for result in ("win", "lose"):
+        one, two = usual.rate(result), other.rate(result)
+        if (one.low > two.high or two.low > one.high) and abs(one.value - two.value) > MATTERS:
+            found.append(
+                f"{result}: {100 * one.value:.0f} % ({100 * one.low:.0f} to {100 * one.high:.0f}), with steps of "
+                f"{number(length, 4)} s {100 * two.value:.0f} % ({100 * two.low:.0f} to {100 * two.high:.0f})"
+            )
+    for account in usual.accounts:
+        one_by, two_by = (study.by_cause(account).set_index("cause") for study in (usual, other))
+        for cause in one_by.index.intersection(two_by.index):
+            a, b = one_by.loc[cause], two_by.loc[cause]
+            apart = a["low"] > b["high"] or b["low"] > a["high"]
+            if apart and abs(a["total"] - b["total"]) > SHARE * max(abs(a["total"]), abs(b["total"])):
+                found.append(
+                    f"'{cause}' changes {account} by {number(a['total'])} a run, with steps of {number(length, 4)} s "
+                    f"by {number(b['total'])}"
+                )
+    return found
+
+
+CHECKS = (
+    Check(
+        "T201",
+        "contact-drains",
+        "contact and time",
+        "A held contact posts in every step",
+        "Whoever keeps touching, or for as long as the condition holds, pays in each step, twenty or sixty times a "
+        "second: the stat is gone at once.",
+        "Give the attack a cooldown or the target a safe time; for a rule use 'cooldown', 'every', or 'meets'.",
+        contact_drains,
+    ),
+    Check(
+        "T202",
+        "safe-time-too-short",
+        "contact and time",
+        "A safe time shorter than a step",
+        "The safe time is over before the next step begins, so that nobody is ever safe.",
+        "Make the safe time a few steps long at least.",
+        safe_time_too_short,
+    ),
+    Check(
+        "T203",
+        "step-length-matters",
+        "contact and time",
+        "The result changes with the length of a step",
+        "Something is written per step and not per second, or is so quick that steps are too long for it: on another "
+        "machine, or with another clock, it is another game.",
+        "Write rates as recover or fade, or with 'every', or make the step shorter until it no longer matters.",
+        step_length_matters,
+        plays=True,
+    ),
+    Check(
+        "T204",
+        "uneven-duration",
+        "contact and time",
+        "A duration that is no whole number of steps",
+        "Things happen at steps, so the duration is played as the next longer number of steps.",
+        "Write a multiple of the step.",
+        uneven_duration,
+    ),
+    Check(
+        "T205",
+        "period-too-short",
+        "contact and time",
+        "A period shorter than a step",
+        "What should happen several times in a step comes in lumps, or only once a step.",
+        "Make the period a step long at least, and the amount larger; or use recover and fade.",
+        period_too_short,
+    ),
+)

@@ -1,0 +1,317 @@
+"""What can be known of a game without playing it: who changes what, what is read, which conditions there are."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, Literal
+
+from mint_ledger.formula import Formula, PostingText
+from mint_ledger.game.cast import Cast, make_cast
+from mint_ledger.game.do import GiveDo, PostDo
+from mint_ledger.game.document import GameFile
+from mint_ledger.game.parts import Part
+from mint_ledger.game.paths import path_name
+from mint_ledger.game.rule import Rule, When
+from mint_ledger.game.stat import Stat
+from mint_ledger.program.program import Path
+
+WORLD = ""
+ConditionKind = Literal["watched", "guard"]
+_CONDITIONS: dict[str, ConditionKind] = {
+    "if": "guard",
+    "needs": "guard",
+    "breaks_if": "guard",
+    "while": "guard",
+    "becomes": "watched",
+    "until": "watched",
+    "gone_if": "watched",
+    "spent_if": "watched",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One posting that the file writes: to which kinds' stat, and how; `rule` is the rule that makes it, if any."""
+
+    path: Path
+    owners: tuple[str, ...]
+    stat: str
+    mode: str
+    amount: Formula | None
+    rule: Rule | None
+    by_chance: bool = False
+
+    @property
+    def direction(self) -> int:
+        """1 for a gain, -1 for a loss, 0 where that depends."""
+        if self.mode in ("fill", "empty"):
+            return 1 if self.mode == "fill" else -1
+        number = self.amount.number if self.amount is not None else None
+        sign = 1 if number is None or number >= 0 else -1
+        return {"add": sign, "subtract": -sign}.get(self.mode, 0)
+
+
+@dataclass(frozen=True, slots=True)
+class ConditionFact:
+    """A condition of the file; `owners` are the kinds that it is asked of as self (the world: none)."""
+
+    path: Path
+    formula: Formula
+    kind: ConditionKind
+    owners: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Facts:
+    """All that is known of a game file by looking at it."""
+
+    game: GameFile
+    parts: tuple[tuple[Path, Any], ...] = field(repr=False)
+
+    @cached_property
+    def cast(self) -> Cast:
+        """The kinds with `like` written out."""
+        return make_cast(self.game)
+
+    @cached_property
+    def stats(self) -> dict[tuple[str, str], tuple[Path, Stat]]:
+        """All stats of kinds that can be there and of the world: (owner, stat) → (path, model)."""
+        found: dict[tuple[str, str], tuple[Path, Stat]] = {
+            (WORLD, name): (("stats", name), stat) for name, stat in self.game.stats.items()
+        }
+        for member in self.cast.members.values():
+            if not member.room:
+                continue
+            for name, stat in member.kind.stats.items():
+                found[member.name, name] = (self._stat_path(member.family, name), stat)
+        return found
+
+    def _stat_path(self, family: tuple[str, ...], name: str) -> Path:
+        """Where a stat of a kind is written: in the kind itself, or in one that it is like."""
+        for kind in family:
+            if name in self.game.kinds[kind].stats:
+                return ("kinds", kind, "stats", name)
+        return ("kinds", family[0])
+
+    @cached_property
+    def changes(self) -> tuple[Change, ...]:
+        """All postings of rules, attacks, actions and statuses."""
+        return tuple(self._changes())
+
+    def _changes(self) -> Iterator[Change]:
+        for path, part in self.parts:
+            if isinstance(part, PostDo) and path[0] != "playtests":
+                yield self._change(path, part.post)
+        for name, kind in self.game.kinds.items():
+            for rule in [kind.lives.rule] if kind.lives else []:
+                for item in rule.do:
+                    if isinstance(item, PostDo):
+                        yield self._change(("kinds", name, "lives"), item.post)
+
+    def _change(self, path: Path, posting: PostingText) -> Change:
+        rule = self.rule_at(path)
+        owners, stat = self.target(path, posting.target)
+        chance = rule is not None and rule.chance is not None
+        return Change(path, owners, stat, posting.mode, posting.amount, rule, chance)
+
+    def rule_at(self, path: Path) -> Rule | None:
+        """The rule that a path is in."""
+        if path[0] == "rules" and len(path) > 1:
+            return self.game.rules[int(path[1])]
+        if path[0] == "kinds" and len(path) > 3 and path[2] == "rules":
+            return self.game.kinds[str(path[1])].rules[int(path[3])]
+        return None
+
+    def owners_at(self, path: Path) -> tuple[str, ...]:
+        """The kinds that are self at a place of the file; none for the world."""
+        section, name = path[0], str(path[1]) if len(path) > 1 else ""
+        game = self.game
+        names: list[str] = []
+        if section == "kinds":
+            names = [name]
+        elif section == "attacks" and name in game.attacks:
+            names = game.attacks[name].from_
+        elif section == "actions" and name in game.actions:
+            names = game.actions[name].by
+        elif section == "habits" and name in game.habits:
+            names = game.habits[name].by
+        elif section == "statuses":
+            return tuple(self.cast.members)
+        return tuple(member.name for member in self.cast.families(names) if member.room)
+
+    def target(self, path: Path, tree: ast.expr) -> tuple[tuple[str, ...], str]:
+        """The kinds and the stat that an expression like `other.health` means."""
+        if isinstance(tree, ast.Name):
+            owners = tuple(name for name in self.owners_at(path) if (name, tree.id) in self.stats)
+            return owners or (WORLD,), tree.id
+        if isinstance(tree, ast.Attribute):
+            holder = tree.value.value if isinstance(tree.value, ast.Subscript) else tree.value
+            name = holder.id if isinstance(holder, ast.Name) else ""
+            having = tuple(member.name for member in self.cast.with_stat(tree.attr) if member.room)
+            if name == "self":
+                return tuple(n for n in self.owners_at(path) if n in having) or having, tree.attr
+            if name in self.cast.members:
+                family = {member.name for member in self.cast.family(name)}
+                return tuple(n for n in having if n in family), tree.attr
+            return having, tree.attr
+        return (), ""
+
+    def changes_of(self, owner: str, stat: str) -> list[Change]:
+        """The postings to a stat."""
+        return [change for change in self.changes if change.stat == stat and owner in change.owners]
+
+    @cached_property
+    def layers(self) -> dict[tuple[str, str], list[str]]:
+        """The stats that take damage: (kind, stat) → the attacks that can reach it."""
+        found: dict[tuple[str, str], list[str]] = {}
+        for name, attack in self.game.attacks.items():
+            if attack.damage is None or attack.damage.number == 0.0:
+                continue
+            for member in self.cast.families(attack.to):
+                if not member.room:
+                    continue
+                model = member.kind.when_hit
+                layers = [layer.layer for layer in model.through] if model is not None else ["health"]
+                for layer in layers:
+                    if (member.name, layer) in self.stats:
+                        found.setdefault((member.name, layer), []).append(name)
+        return found
+
+    @cached_property
+    def costs(self) -> set[tuple[str, str]]:
+        """The stats that actions and attacks cost."""
+        found = set()
+        game = self.game
+        for names, costs in (
+            *((action.by, action.costs) for action in game.actions.values()),
+            *((attack.from_, attack.costs) for attack in game.attacks.values()),
+        ):
+            for member in self.cast.families(names):
+                found |= {(member.name, stat) for stat in costs or {}}
+        return found
+
+    def is_lowered(self, owner: str, stat: str) -> bool:
+        """Whether something takes from a stat."""
+        flow = self.stats[owner, stat][1].fade
+        lowered = any(change.direction < 0 for change in self.changes_of(owner, stat))
+        return lowered or flow is not None or (owner, stat) in self.layers or (owner, stat) in self.costs
+
+    def is_changed(self, owner: str, stat: str) -> bool:
+        """Whether anything moves a stat."""
+        model = self.stats[owner, stat][1]
+        set_by_level = any(
+            name.rpartition(".")[2] == stat for level in self.game.levels.values() for name in level.start
+        )
+        return bool(
+            model.flow
+            or self.changes_of(owner, stat)
+            or (owner, stat) in self.layers
+            or (owner, stat) in self.costs
+            or set_by_level
+        )
+
+    @cached_property
+    def read_names(self) -> frozenset[str]:
+        """Every name and attribute that any formula, readout, measure or ending of the file reads."""
+        found: set[str] = set()
+        for path, part in self.parts:
+            tree = part.tree if isinstance(part, Formula) else None
+            if tree is not None and path[0] != "variants":
+                found |= _names(tree)
+            if isinstance(part, PostingText) and part.amount is not None:
+                found |= _names(part.amount.tree)
+            if isinstance(part, str):
+                found |= _words(part)
+        return frozenset(found)
+
+    @cached_property
+    def conditions(self) -> tuple[ConditionFact, ...]:
+        """All conditions of rules, endings, levels, actions, attacks and habits."""
+        found = []
+        for path, part in self.parts:
+            if not isinstance(part, Formula) or path[0] in ("playtests", "measures", "targets"):
+                continue
+            keys = [str(key) for key in path if not isinstance(key, int)]
+            key = keys[-1]
+            if key in _CONDITIONS:
+                kind = "watched" if path[0] == "endings" or "endings" in path[2:3] else _CONDITIONS[key]
+                found.append(ConditionFact(path, part, kind, self.owners_at(path)))
+        return tuple(found)
+
+    def names_in(self, formula: Formula) -> set[str]:
+        """The names and attributes in a formula, and in the worked out stats that it reads."""
+        found = _names(formula.tree)
+        todo = list(found)
+        models = {stat: model for (_, stat), (_, model) in self.stats.items() if model.formula is not None}
+        while todo:
+            model = models.get(todo.pop())
+            if model is not None and model.formula is not None:
+                more = _names(model.formula.tree) - found
+                found |= more
+                todo += more
+        return found
+
+    @cached_property
+    def triggers(self) -> tuple[When, ...]:
+        """What sets rules off."""
+        return tuple(part for _, part in self.parts if isinstance(part, When))
+
+    @cached_property
+    def given_statuses(self) -> set[str]:
+        """The statuses that rules, attacks, actions or scripts of playtests give."""
+        found = {part.give for _, part in self.parts if isinstance(part, GiveDo)}
+        return found | {action.during for action in self.game.actions.values() if action.during is not None}
+
+    def name(self, path: Path) -> str:
+        """What people call a place of the file."""
+        return path_name(path, self.game.source.data)
+
+    def account(self, owner: str, stat: str) -> str:
+        """What people call a stat of a kind."""
+        return f"{owner}.{stat}" if owner else stat
+
+
+def look_at(game: GameFile) -> Facts:
+    """Look at a game file; see `Facts`."""
+    return Facts(game, tuple(_walk(game, ())))
+
+
+def _walk(value: Any, path: Path) -> Iterator[tuple[Path, Any]]:
+    if isinstance(value, (Formula, PostingText, str)):
+        yield path, value
+    elif isinstance(value, Part):
+        if path:
+            yield path, value
+        fields = type(value).model_fields
+        for name in fields:
+            if name in value.model_fields_set:
+                key = fields[name].alias or name
+                yield from _walk(getattr(value, name), (*path, key))
+    elif isinstance(value, dict):
+        for key, item in value.items():
+            yield from _walk(item, (*path, key))
+    elif isinstance(value, (list, tuple)):
+        for index, item in enumerate(value):
+            yield from _walk(item, (*path, index))
+
+
+def _names(tree: ast.AST) -> set[str]:
+    found = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
+    return found | {node.attr for node in ast.walk(tree) if isinstance(node, ast.Attribute)}
+
+
+def _words(text: str) -> set[str]:
+    word, found = "", set()
+    for character in text + " ":
+        if character.isalnum() or character == "_":
+            word += character
+        elif word:
+            found.add(word)
+            word = ""
+    return found
+
+
+__all__ = ["Change", "ConditionFact", "Facts", "look_at"]

@@ -1,0 +1,378 @@
+"""Mistakes with fairness and flow: unequal seats, fights and games without an end, early deaths, double counting."""
+
+from __future__ import annotations
+
+import ast
+import math
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+
+from mint_ledger.audit.facts import Facts
+from mint_ledger.audit.finding import Caught, Check
+from mint_ledger.audit.intervals import bounds
+from mint_ledger.audit.plays import Play
+from mint_ledger.audit.subject import Subject
+from mint_ledger.game.rule import Rule
+from mint_ledger.journal.row import WHATS, Row
+from mint_ledger.journal.wording import number
+from mint_ledger.program.program import Path
+
+EARLY = 5.0
+SOME = 0.05
+SIGNIFICANT = 0.001
+
+
+def run_stops(subject: Subject) -> Iterator[Caught]:
+    """A run that could not go on."""
+    plays = subject.plays
+    told: set[str] = set()
+    for stop in plays.stops:
+        if stop.message not in told and len(told) < 5:
+            told.add(stop.message)
+            yield Caught((), "a run", "A run cannot go on to its end.", (stop.message,), plays.replay(stop))
+
+
+def seats_unfair(subject: Subject) -> Iterator[Caught]:
+    """Players of one kind win more or less often by the seat that they have."""
+    from scipy.stats import chisquare
+
+    cast = subject.facts.cast
+    habit = next(iter(subject.game.habits), None)
+    if not any(play.winner for play in subject.plays.runs):
+        return
+    study = subject.game.study(max(subject.runs, 400), 1, habit=habit)
+    wins = Counter(study.measures["winner"])
+    for member in cast.members.values():
+        kind = subject.game.kinds[member.name]
+        equal = not (isinstance(kind.copies, list) and any(copy for copy in kind.copies))
+        seats = [cast.entity_name(entity) for entity in member.entities]
+        counts = [wins.get(seat, 0) for seat in seats]
+        if len(seats) < 2 or not equal or sum(counts) < 40:
+            continue
+        chance = float(chisquare(counts).pvalue)
+        if chance < SIGNIFICANT:
+            shares = ", ".join(f"{seat} {100 * c / sum(counts):.0f} %" for seat, c in zip(seats, counts, strict=True))
+            what = f"The seats of {member.name} are not equal, although nothing in the file sets them apart: {shares}."
+            evidence = f"{sum(counts)} runs with a winner; equal seats do so with a chance of {chance:.1g}"
+            yield Caught(("kinds", member.name), member.name, what, (evidence,))
+
+
+def fight_cannot_end(subject: Subject) -> Iterator[Caught]:
+    """What recovers a stat outruns all that can be taken from it."""
+    facts = subject.facts
+    for (owner, stat), attacks in facts.layers.items():
+        path, model = facts.stats[owner, stat]
+        flow = model.recover
+        rate = flow.rate.number if flow is not None and flow.rate is not None else None
+        if flow is None or rate is None or flow.if_ is not None:
+            continue
+        dealt, shortest = _most_damage(facts, owner, attacks)
+        waits = flow.after.number if flow.after is not None else 0.0
+        if waits is None or waits >= shortest or dealt >= rate or not math.isfinite(dealt):
+            continue
+        others = any(c.direction < 0 for c in facts.changes_of(owner, stat))
+        if others:
+            continue
+        name = facts.account(owner, stat)
+        what = f"{name} recovers {number(rate)} a second, more than all attacks together can take: it can never fall."
+        yield Caught(path, name, what, (f"at most {number(dealt)} a second by {', '.join(attacks)}",))
+
+
+def _most_damage(facts: Facts, owner: str, attacks: list[str]) -> tuple[float, float]:
+    """The most damage a second that attacks can do to a kind, and the shortest time between two of them."""
+    total, shortest = 0.0, math.inf
+    for name in attacks:
+        attack = facts.game.attacks[name]
+        assert attack.damage is not None
+        period = attack.when.every.number if attack.when is not None and attack.when.every is not None else None
+        if period is None:
+            period = attack.cooldown.number if attack.cooldown is not None else None
+        if not period:
+            return math.inf, 0.0
+        high = bounds(facts, ("attacks", name, "damage"), attack.damage)[1]
+        times = attack.crit.times.number if attack.crit is not None else 1.0
+        strikers = sum(member.room for member in facts.cast.families(attack.from_))
+        total += high * (times or math.inf) * strikers / period
+        shortest = min(shortest, period / max(strikers, 1))
+    return total, shortest
+
+
+def no_way_to_win(subject: Subject) -> Iterator[Caught]:
+    """A game that can be lost and has no ending that wins."""
+    results = _results(subject)
+    if "lose" in results and "win" not in results and "draw" not in results:
+        yield Caught(("endings",), "endings", "The game can be lost, and no ending wins it.")
+
+
+def no_way_to_lose(subject: Subject) -> Iterator[Caught]:
+    """A game that can be won and has no ending that loses, and no second player to win it instead."""
+    results = _results(subject)
+    rivals = any(kind.endings for kind in subject.game.kinds.values())
+    if "win" in results and "lose" not in results and not rivals:
+        what = "The game can be won, and no ending loses it: it is only a matter of time."
+        yield Caught(("endings",), "endings", what)
+
+
+def _results(subject: Subject) -> set[str]:
+    endings = [*subject.game.endings.values()]
+    for kind in subject.game.kinds.values():
+        endings += kind.endings.values()
+    return {str(ending.result) for ending in endings}
+
+
+def reaches_the_limit(subject: Subject) -> Iterator[Caught]:
+    """Many runs go on until the clock's limit."""
+    plays = subject.plays
+    for habit, runs in _by_habit(subject).items():
+        late = [play for play in runs if play.result == "unfinished"]
+        if len(late) <= SOME * len(runs):
+            continue
+        who = f"'{habit}' players" if habit else "Runs"
+        limit = f"{number(subject.game.clock.limit)} {subject.unit}"
+        what = f"{who} reach the clock's limit of {limit} without an end."
+        yield Caught(
+            ("clock", "limit"), "clock.limit", what, (f"{len(late)} of {len(runs)} runs",), plays.replay(late[0])
+        )
+
+
+def early_death(subject: Subject) -> Iterator[Caught]:
+    """Runs are lost in the first seconds."""
+    plays = subject.plays
+    if subject.unit == "turns":
+        return
+    for habit, runs in _by_habit(subject).items():
+        early = [play for play in runs if play.result == "lose" and play.time < EARLY]
+        if len(early) <= SOME * len(runs):
+            continue
+        who = f"'{habit}' players" if habit else "Players"
+        what = f"{who} lose in the first {number(EARLY)} seconds, before they can have understood the game."
+        first = min(early, key=lambda play: play.time)
+        evidence = (f"{len(early)} of {len(runs)} runs", f"the quickest after {number(first.time)} s: {first.ending}")
+        yield Caught(("endings", first.ending), first.ending, what, evidence, plays.replay(first))
+
+
+def _by_habit(subject: Subject) -> dict[str | None, list[Play]]:
+    """The runs of the game as it is, by habit; variants are there to be harder or easier."""
+    found: dict[str | None, list[Play]] = defaultdict(list)
+    for play in subject.plays.runs:
+        if play.variant is None:
+            found[play.habit].append(play)
+    return found
+
+
+def kinds_alike(subject: Subject) -> Iterator[Caught]:
+    """Two kinds that differ in nothing but their name."""
+    seen: dict[str, str] = {}
+    for name, kind in subject.game.kinds.items():
+        content = kind.model_dump(by_alias=True, exclude_unset=True, exclude={"label", "about"})
+        key = repr(sorted(content.items(), key=lambda item: item[0]))
+        if (not kind.stats and not kind.rules) or (kind.like is not None and _is_told_apart(subject, name)):
+            continue
+        if key in seen:
+            what = f"'{name}' is '{seen[key]}' by another name: the two have the same stats and rules."
+            yield Caught(("kinds", name), name, what)
+        seen.setdefault(key, name)
+
+
+def _is_told_apart(subject: Subject, name: str) -> bool:
+    return any(name in _text_of(part) for path, part in subject.facts.parts if path[0] != "kinds")
+
+
+def _text_of(part: object) -> str:
+    return part if isinstance(part, str) else ""
+
+
+def defeat_not_counted(subject: Subject) -> Iterator[Caught]:
+    """Defeat by one way is rewarded, by another way never."""
+    plays = subject.plays
+    counted: dict[tuple[str, str], list[int]] = {}
+    for play in plays.runs:
+        # A step in which several go does not say whom a reward was for.
+        steps = Counter(row.step for row in play.rows if WHATS[int(row.what)] == "gone")
+        for index, row in enumerate(play.rows):
+            if WHATS[int(row.what)] == "gone" and steps[row.step] == 1:
+                kind = plays.words.entity(row.entity).split("[")[0]
+                way = _way(subject, play, index)
+                counted.setdefault((kind, way), []).append(_is_rewarded(subject, play, index))
+    for kind in dict.fromkeys(kind for kind, _ in counted):
+        ways = {way: found for (k, way), found in counted.items() if k == kind and len(found) >= 10}
+        always = [way for way, found in ways.items() if sum(found) >= 0.9 * len(found)]
+        never = [way for way, found in ways.items() if sum(found) <= 0.1 * len(found)]
+        if always and never:
+            what = f"{kind} that goes by {', '.join(always)} is counted, by {', '.join(never)} it is not."
+            evidence = tuple(f"by {way}: {sum(found)} of {len(found)} counted" for way, found in ways.items())
+            yield Caught(("kinds", kind), kind, what, evidence, plays.replay(plays.runs[0]))
+
+
+def _way(subject: Subject, play: Play, index: int) -> str:
+    """By which cause an entity went: the last that took from it in the same step, else what removed it."""
+    row = play.rows[index]
+    for earlier in reversed(play.rows[:index]):
+        if earlier.step != row.step:
+            break
+        if earlier.what == 0.0 and earlier.entity == row.entity and earlier.after < earlier.before:
+            return subject.plays.words.cause(earlier.cause)
+    return subject.plays.words.cause(row.cause)
+
+
+def _is_rewarded(subject: Subject, play: Play, index: int) -> int:
+    """Whether a rule posted to somebody else's account in the step in which an entity went."""
+    row = play.rows[index]
+    causes = subject.plays.program.causes
+    near: list[Row] = []
+    for step in (-1, 1):
+        place = index + step
+        while 0 <= place < len(play.rows) and play.rows[place].step == row.step:
+            near.append(play.rows[place])
+            place += step
+    rewards = (r for r in near if r.what == 0.0 and r.cause >= 0 and causes[int(r.cause)].sort == "rule")
+    return int(any(r.entity != row.entity and r.after > r.before for r in rewards))
+
+
+def fires_twice(subject: Subject) -> Iterator[Caught]:
+    """A rule meant for one happening is carried out on the way up and again on the way down."""
+    plays, facts = subject.plays, subject.facts
+    for path, part in facts.parts:
+        if not isinstance(part, Rule):
+            continue
+        stat = _watched_in_the_middle(facts, path, part)
+        if stat is None:
+            continue
+        both = [play for play in plays.runs if _ways_through(subject, play, part.title(), stat) == {1, -1}]
+        if len(both) > SOME * len(plays.runs):
+            what = f"'{part.title()}' is carried out as {stat} rises through the value, and again as it falls back."
+            yield Caught(path, part.title(), what, (f"in {plays.share(len(both))}",), plays.replay(both[0]))
+
+
+def _watched_in_the_middle(facts: Facts, path: Path, rule: Rule) -> str | None:
+    """The stat whose band, range or single value a rule waits for, if it can come to it from both sides."""
+    for when in rule.when:
+        for text in when.enters or []:
+            name, _, band = text.partition(" ")
+            stat = name.rpartition(".")[2]
+            for (_, known), (_, model) in facts.stats.items():
+                if known == stat and model.bands and band in model.bands:
+                    spans = sorted(span.low for span in model.bands.values())
+                    low = model.bands[band].low
+                    if spans[0] < low < spans[-1]:
+                        return stat
+        for formula in when.becomes or []:
+            tree = formula.tree
+            chained = isinstance(tree, ast.Compare) and (len(tree.ops) > 1 or isinstance(tree.ops[0], ast.Eq))
+            names = facts.names_in(formula) & {stat for _, stat in facts.stats}
+            if chained and len(names) == 1:
+                return names.pop()
+    return None
+
+
+def _ways_through(subject: Subject, play: Play, title: str, stat: str) -> set[int]:
+    """From which sides a stat came each time that a rule was carried out in a run."""
+    words, found = subject.plays.words, set()
+    last: Row | None = None
+    for row in play.rows:
+        if row.cause >= 0 and words.cause(row.cause) == title:
+            if last is not None and last.step == row.step:
+                found.add(1 if last.after > last.before else -1)
+        elif row.what == 0.0 and words.stat(row.stat) == stat and row.after != row.before:
+            last = row
+    return found
+
+
+CHECKS = (
+    Check(
+        "F500",
+        "run-stops",
+        "fairness and flow",
+        "A run that cannot go on",
+        "A formula has no result, or reactions go round without an end: the game stops there.",
+        "Guard the division, the root or the circle that the message names.",
+        run_stops,
+        plays=True,
+    ),
+    Check(
+        "F501",
+        "seats-unfair",
+        "fairness and flow",
+        "Seats that should be equal and are not",
+        "Players of one kind with one habit win by the seat that they have: the first moves first, or strikes first.",
+        "Let the order change from round to round, or give the later seats something for it.",
+        seats_unfair,
+        plays=True,
+    ),
+    Check(
+        "F502",
+        "fight-cannot-end",
+        "fairness and flow",
+        "A fight that cannot end",
+        "The stat recovers faster than all attacks together can take from it.",
+        "Lower the rate, or let recovering wait ('after') for longer than the time between two hits.",
+        fight_cannot_end,
+    ),
+    Check(
+        "F503",
+        "no-way-to-win",
+        "fairness and flow",
+        "No possible win",
+        "There are endings that lose, and none that wins.",
+        "Add an ending that wins; for a game that is played for a score, allow this finding.",
+        no_way_to_win,
+    ),
+    Check(
+        "F504",
+        "no-way-to-lose",
+        "fairness and flow",
+        "No possible loss",
+        "There are endings that win, and none that loses.",
+        "Add an ending that loses; for a game that is only played through, allow this finding.",
+        no_way_to_lose,
+    ),
+    Check(
+        "F505",
+        "reaches-the-limit",
+        "fairness and flow",
+        "Runs that reach the time limit",
+        "Nobody wins and nobody loses: the clock ends the run.",
+        "Make the game go on to an ending sooner, or make the limit longer, or make its end an ending (time >= …).",
+        reaches_the_limit,
+        plays=True,
+    ),
+    Check(
+        "F506",
+        "early-death",
+        "fairness and flow",
+        "Lost in the first seconds",
+        "More than one run in twenty is lost before five seconds are over.",
+        "Let the first attacks come later ('first'), or start with a safe time.",
+        early_death,
+        plays=True,
+    ),
+    Check(
+        "F507",
+        "kinds-alike",
+        "fairness and flow",
+        "Kinds that differ in name only",
+        "Two kinds have the same stats and rules. A change to one will be forgotten in the other.",
+        "Make them copies of one kind, or let one be like the other.",
+        kinds_alike,
+    ),
+    Check(
+        "F508",
+        "defeat-not-counted",
+        "fairness and flow",
+        "A defeat that is not counted",
+        "Who goes in one way is counted or rewarded, who goes in another way is not.",
+        "Hang the reward on 'when: gone', which every way comes to.",
+        defeat_not_counted,
+        plays=True,
+    ),
+    Check(
+        "F509",
+        "fires-twice",
+        "fairness and flow",
+        "A rule that fires on the way up and on the way down",
+        "The rule waits for a value or a band in the middle, and the stat comes through it from both sides.",
+        "Ask with >= or <=, or let the rule happen once ('at_most: 1').",
+        fires_twice,
+        plays=True,
+    ),
+)

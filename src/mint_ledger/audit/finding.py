@@ -1,0 +1,75 @@
+"""What an audit finds: a check is one usual mistake, a finding is that mistake at one place of a game."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Literal
+
+from mint_ledger.errors import Place
+from mint_ledger.program.program import Path
+
+if TYPE_CHECKING:
+    from mint_ledger.audit.subject import Subject
+
+Group = Literal["limits", "contact and time", "conditions", "order", "fairness and flow"]
+
+
+@dataclass(frozen=True, slots=True)
+class Caught:
+    """What a check gives: where, what will happen in the game, and what shows it.
+
+    `where` is what the mistake is about, in the words of the file (`keeper.health`, a rule's name); `replay` are the
+    options of `mint-ledger run` that show it.
+    """
+
+    path: Path
+    where: str
+    what: str
+    evidence: tuple[str, ...] = ()
+    replay: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """One usual mistake.
+
+    `means` says what it does to a game, `mend` what to do about it; `plays` says whether it wants the game to be
+    played.
+    """
+
+    code: str
+    name: str
+    group: Group
+    title: str
+    means: str
+    mend: str
+    find: Callable[[Subject], Iterator[Caught]]
+    plays: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A usual mistake at one place of a game; `accepted` is the reason why the file allows it."""
+
+    check: Check
+    caught: Caught
+    place: Place
+    command: str = ""
+    accepted: str = ""
+
+    def as_json(self) -> dict[str, Any]:
+        """The finding as plain values."""
+        return {
+            "code": self.check.code,
+            "name": self.check.name,
+            "where": self.caught.where,
+            "file": self.place.file,
+            "line": self.place.line,
+            "column": self.place.column,
+            "what": self.caught.what,
+            "evidence": list(self.caught.evidence),
+            "command": self.command,
+            "mend": self.check.mend,
+            "accepted": self.accepted,
+        }

@@ -1,0 +1,303 @@
+"""Mistakes with limits: caps, floors, starts, waste, counters and bands."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+from itertools import pairwise
+
+from mint_ledger.audit.facts import Facts
+from mint_ledger.audit.finding import Caught, Check
+from mint_ledger.audit.intervals import account_bounds
+from mint_ledger.audit.subject import Subject
+from mint_ledger.game.stat import Stat
+from mint_ledger.journal.wording import number
+from mint_ledger.program.program import Path
+
+MUCH = 0.5
+ENOUGH = 20
+
+
+def _numbers(facts: Facts) -> Iterator[tuple[str, str, Path, Stat]]:
+    """All stats that hold numbers and are written in the file."""
+    for (owner, stat), (path, model) in facts.stats.items():
+        if model.value_type == "number" and model.is_account and path[-1] == stat:
+            yield owner, stat, path, model
+
+
+def gain_without_cap(subject: Subject) -> Iterator[Caught]:
+    """A stat that drains and is refilled has no max, so that pickups and healing add up without end."""
+    facts = subject.facts
+    for owner, stat, path, model in _numbers(facts):
+        drains = (owner, stat) in facts.layers or model.fade is not None
+        gains = [change for change in facts.changes_of(owner, stat) if change.mode == "add" and change.direction > 0]
+        full = model.start is not None and (model.start.number is None or model.start.number > 0.0)
+        if not drains or not gains or not full or model.max is not None:
+            continue
+        name = facts.account(owner, stat)
+        what = f"{name} can be raised far above its start of {model.start or 0}: nothing caps it."
+        lines = [f"raised by '{facts.name(gain.path[:-2]) or 'a rule'}' ({gain.amount})" for gain in gains[:3]]
+        yield Caught(path, name, what, tuple(lines))
+
+
+def no_floor(subject: Subject) -> Iterator[Caught]:
+    """A stat is lowered, has no min, and nothing watches how low it gets."""
+    facts = subject.facts
+    watched = _names_in_conditions(facts)
+    for owner, stat, path, model in _numbers(facts):
+        taken = [c for c in facts.changes_of(owner, stat) if c.mode == "subtract" and c.direction < 0]
+        lowered = taken or (owner, stat) in facts.layers or (owner, stat) in facts.costs
+        if not lowered or model.min is not None or stat in watched or model.at_limit == "wrap":
+            continue
+        name = facts.account(owner, stat)
+        yield Caught(path, name, f"{name} goes below 0 and on: it has no min, and no condition looks at it.")
+
+
+def nothing_at_floor(subject: Subject) -> Iterator[Caught]:
+    """What damage is taken from last can be empty, and no condition of the game looks at it."""
+    facts = subject.facts
+    watched = _names_in_conditions(facts)
+    for (owner, stat), attacks in facts.layers.items():
+        member = facts.cast.members[owner]
+        layers = [layer.layer for layer in member.kind.when_hit.through] if member.kind.when_hit else ["health"]
+        path, model = facts.stats[owner, stat]
+        if stat != layers[-1] or stat in watched or model.min is None:
+            continue
+        name = facts.account(owner, stat)
+        what = f"{name} can be beaten down to {model.min}, and then nothing happens."
+        yield Caught(path, name, what, (f"taken from by {', '.join(attacks)}",))
+
+
+def start_outside_limits(subject: Subject) -> Iterator[Caught]:
+    """A stat would start outside of its own limits, so it opens with another value than the file says."""
+    facts, engine = subject.facts, subject.opening
+    for account in engine.program.accounts:
+        for first, count, _ in account.specs:
+            for entity in range(first, first + count):
+                member = facts.cast.member_of(entity)
+                owner = member.name if member is not None else ""
+                path, model = facts.stats.get((owner, account.stat), ((), Stat()))
+                start = _written_start(subject, owner, account.stat, entity, model)
+                low, high = engine.limits(account.column, entity)
+                if not path or start is None or low <= start <= high:
+                    continue
+                name = facts.account(facts.cast.entity_name(entity), account.stat)
+                opened = min(max(start, low), high)
+                what = f"{name} says that it starts with {number(start)}, and opens with {number(opened)}."
+                yield Caught(path, name, what, (f"its limits are {number(low)} to {number(high)} as the game opens",))
+
+
+def _written_start(subject: Subject, owner: str, stat: str, entity: int, model: Stat) -> float | None:
+    if model.value_type != "number" or model.start is None:
+        return None
+    kind = subject.game.kinds.get(owner)
+    if kind is not None and isinstance(kind.copies, list):
+        copy = entity - subject.facts.cast.members[owner].first
+        if copy < len(kind.copies) and stat in kind.copies[copy]:
+            return kind.copies[copy][stat].number
+    return model.start.number
+
+
+def much_waste(subject: Subject) -> Iterator[Caught]:
+    """Half or more of what a cause gives to a stat is lost above its cap."""
+    asked: dict[tuple[float, float], float] = defaultdict(float)
+    lost: dict[tuple[float, float], float] = defaultdict(float)
+    times: Counter[tuple[float, float]] = Counter()
+    plays = subject.plays
+    for _, row in plays.postings():
+        if row.asked > 0.0 and row.cause >= 0 and plays.program.causes[int(row.cause)].sort in ("rule", "action"):
+            key = (row.stat, row.cause)
+            asked[key] += row.asked
+            lost[key] += row.waste
+            times[key] += 1
+    for (stat, cause), total in asked.items():
+        share = lost[stat, cause] / total
+        if share < MUCH or times[stat, cause] < ENOUGH:
+            continue
+        made = plays.program.causes[int(cause)]
+        name = plays.words.stat(stat)
+        what = f"'{made.name}' gives {name}, and {100 * share:.0f} % of it is lost above the cap."
+        evidence = f"{number(lost[stat, cause])} of {number(total)} in {times[stat, cause]} times"
+        yield Caught(made.path, made.name, what, (evidence,), plays.replay(plays.runs[0]))
+
+
+def counter_runs_full(subject: Subject) -> Iterator[Caught]:
+    """A counter that only goes up reached the most that it can hold, and what came later was lost or began anew."""
+    plays, facts = subject.plays, subject.facts
+    runs: dict[float, set[int]] = defaultdict(set)
+    falls: set[float] = set()
+    owners: dict[float, str] = {}
+    for index, play in enumerate(plays.runs):
+        for row in play.rows:
+            if row.what != 0.0:
+                continue
+            if row.wrapped or (row.waste > 0.0 and row.asked > 0.0):
+                runs[row.stat].add(index)
+            if row.asked < 0.0:
+                falls.add(row.stat)
+            member = facts.cast.member_of(int(row.entity))
+            owners.setdefault(row.stat, member.name if member is not None else "")
+    for stat, found in runs.items():
+        path, model = facts.stats.get((owners[stat], plays.words.stat(stat)), ((), Stat()))
+        if not path or not model.whole or stat in falls or (model.flow is not None):
+            continue
+        name = facts.account(owners[stat], plays.words.stat(stat))
+        then = "begins again at its min" if model.at_limit == "wrap" else "counts no further"
+        what = f"{name} reaches {model.max}, the most it can hold, and {then}."
+        evidence = (f"in {plays.share(len(found))}",)
+        yield Caught(path, name, what, evidence, plays.replay(plays.runs[min(found)]))
+
+
+def bands_with_gaps(subject: Subject) -> Iterator[Caught]:
+    """Between two bands of a stat lie values that are in none."""
+    for (owner, stat), (path, model) in subject.facts.stats.items():
+        ordered = sorted((model.bands or {}).items(), key=lambda item: item[1].low)
+        for (name, span), (later, after) in pairwise(ordered):
+            if after.low - span.high > 1.0:
+                account = subject.facts.account(owner, stat)
+                what = f"With {account} between {number(span.high)} and {number(after.low)} no band holds."
+                yield Caught(
+                    (*path, "bands"), account, what, (f"'{name}' ends at {span.high:g}, '{later}' begins later",)
+                )
+
+
+def value_between_bands(subject: Subject) -> Iterator[Caught]:
+    """A value fell between two bands that look as if they were next to one another (9.5 between ..9 and 10..)."""
+    plays, facts = subject.plays, subject.facts
+    told: set[tuple[str, str]] = set()
+    for play, row in plays.postings():
+        member = facts.cast.member_of(int(row.entity))
+        key = (member.name if member is not None else "", plays.words.stat(row.stat))
+        path, model = facts.stats.get(key, ((), Stat()))
+        if key in told or not model.bands or any(s.low <= row.after <= s.high for s in model.bands.values()):
+            continue
+        spans = sorted(model.bands.values(), key=lambda span: span.low)
+        if any(a.high < row.after < b.low <= a.high + 1.0 for a, b in pairwise(spans)):
+            told.add(key)
+            name = plays.words.account(row.entity, row.stat)
+            what = f"{name} came to {number(row.after)}, which is between two bands, so it was in none."
+            yield Caught((*path, "bands"), facts.account(*key), what, (), plays.replay(play))
+
+
+def band_with_an_end(subject: Subject) -> Iterator[Caught]:
+    """The outermost band has an end, and the stat can go past it."""
+    facts = subject.facts
+    for (owner, stat), (path, model) in facts.stats.items():
+        if not model.bands or not facts.is_changed(owner, stat):
+            continue
+        low, high = account_bounds(facts, owner, stat)
+        last = max(model.bands.items(), key=lambda item: item[1].high)
+        first = min(model.bands.items(), key=lambda item: item[1].low)
+        name = facts.account(owner, stat)
+        raised = any(c.direction >= 0 for c in facts.changes_of(owner, stat))
+        if last[1].high < high and raised:
+            top = "without end" if math.isinf(high) else f"to {number(high)}"
+            what = f"The band '{last[0]}' ends at {number(last[1].high)}, but {name} can go on {top}."
+            yield Caught((*path, "bands"), name, what)
+        if first[1].low > low and facts.is_lowered(owner, stat):
+            bottom = "without end" if math.isinf(low) else f"to {number(low)}"
+            what = f"The band '{first[0]}' begins at {number(first[1].low)}, but {name} can go down {bottom}."
+            yield Caught((*path, "bands"), name, what)
+
+
+def _names_in_conditions(facts: Facts) -> set[str]:
+    found: set[str] = set()
+    for fact in facts.conditions:
+        found |= facts.names_in(fact.formula)
+    for part in facts.triggers:
+        for text in (*(part.enters or []), *(part.leaves or [])):
+            found.add(text.split()[0].rpartition(".")[2])
+    return found
+
+
+CHECKS = (
+    Check(
+        "L101",
+        "gain-without-cap",
+        "limits",
+        "Healing or pickups without a cap",
+        "A stat that damage or time takes from, and that pickups or healing give to, has no max. Whoever plays it safe "
+        "for a while cannot be beaten any more.",
+        "Give the stat a max, or let the gain stop somewhere.",
+        gain_without_cap,
+    ),
+    Check(
+        "L102",
+        "no-floor",
+        "limits",
+        "A stat that is lowered has no floor",
+        "The stat falls below zero and on, and no condition looks at it. It has to be raised by all of that before it "
+        "means anything again.",
+        "Give the stat a min, or a condition that looks at it.",
+        no_floor,
+    ),
+    Check(
+        "L103",
+        "nothing-at-the-floor",
+        "limits",
+        "Nothing happens at the floor",
+        "Hits empty the stat, and no rule, ending or gone_if looks at it: whoever is beaten goes on as if nothing "
+        "had happened.",
+        "Add gone_if, a rule that becomes true at the floor, or an ending.",
+        nothing_at_floor,
+    ),
+    Check(
+        "L104",
+        "start-outside-limits",
+        "limits",
+        "A start outside the limits",
+        "The limits are worked out, and as the game opens the start lies outside of them, so that the stat opens with "
+        "another value than the file says.",
+        "Change the start or the limit, or write 'start' as the formula of the limit.",
+        start_outside_limits,
+    ),
+    Check(
+        "L105",
+        "much-waste",
+        "limits",
+        "Most of a gain is lost above the cap",
+        "Players get the gain when they hardly need it: half of it or more is wasted.",
+        "Make the gain smaller, let it wait until it is needed (needs, if), or raise the cap.",
+        much_waste,
+        plays=True,
+    ),
+    Check(
+        "L106",
+        "counter-runs-full",
+        "limits",
+        "A counter reaches the most that it can hold",
+        "A score or count that only goes up reached its max in play; from there on nothing counts, or it starts anew.",
+        "Raise the max, or end the game or level there.",
+        counter_runs_full,
+        plays=True,
+    ),
+    Check(
+        "L107",
+        "bands-with-gaps",
+        "limits",
+        "Bands with gaps",
+        "Between two bands lie values that are in none: rules that ask for the band do nothing there.",
+        "Let the next band begin where the last one ends.",
+        bands_with_gaps,
+    ),
+    Check(
+        "L108",
+        "value-between-bands",
+        "limits",
+        "A value between two bands",
+        "Bands such as ..9 and 10.. fit whole numbers; a value such as 9.5 came up in play and was in neither.",
+        "Say 'whole: true' for the stat, or let the bands meet (..10 and 10..; the first that holds counts).",
+        value_between_bands,
+        plays=True,
+    ),
+    Check(
+        "L109",
+        "band-with-an-end",
+        "limits",
+        "The last band has an end, and the stat passes it",
+        "Beyond the outermost band the stat is in none, so the best players lose what the band gave them.",
+        "Leave the outer end open (10..), or give the stat a limit there.",
+        band_with_an_end,
+    ),
+)

@@ -1,0 +1,266 @@
+"""Mistakes with order: endings in one step, rules that undo one another, long chains of reactions."""
+
+from __future__ import annotations
+
+import ast
+import copy
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.audit.facts import WORLD, Facts
+from mint_ledger.audit.finding import Caught, Check
+from mint_ledger.audit.plays import Play
+from mint_ledger.audit.subject import Subject
+from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.game.do import CueDo, GoDo, PostDo
+from mint_ledger.game.parts import trees_in
+from mint_ledger.game.rule import Rule
+from mint_ledger.lowering.additions import Additions
+from mint_ledger.program.program import Path
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+MOST_PAIRS = 6
+DEEP = 8
+POLLED = {"every", "while", "becomes", "cue", "act", "meets", "in_contact"}
+
+
+def two_endings_at_once(subject: Subject) -> Iterator[Caught]:
+    """Two endings with different results held in the step that ended a run."""
+    game, plays = subject.game, subject.plays
+    guarded = {name: ending for name, ending in game.endings.items() if ending.if_ is not None}
+    pairs: Counter[tuple[str, str]] = Counter()
+    first: dict[tuple[str, str], Play] = {}
+    additions = Additions(game)
+    questions = {n: additions.question(e.if_, WORLD) for n, e in guarded.items() if e.if_ is not None}
+    engine = ReferenceEngine(additions.program, journal=False)
+    names = {column.name: column for column in plays.program.layout.columns}
+    for play in plays.runs:
+        if play.ending not in guarded:
+            continue
+        for column in additions.program.layout.columns:
+            if column.name in names:
+                base = names[column.name].base
+                engine.state[column.base : column.base + column.count] = play.state[base : base + column.count]
+        for name, question in questions.items():
+            differs = guarded[name].result != guarded[play.ending].result
+            if name != play.ending and differs and question is not None and engine.ask(question, 0.0):
+                pairs[play.ending, name] += 1
+                first.setdefault((play.ending, name), play)
+    for (chosen, other), count in pairs.items():
+        one, two = game.endings[chosen].result, game.endings[other].result
+        what = (
+            f"'{chosen}' ({one}) and '{other}' ({two}) held in the same step; "
+            f"'{chosen}' counts, because it stands first."
+        )
+        play = first[chosen, other]
+        yield Caught(("endings", chosen), f"{chosen}, {other}", what, (f"in {plays.share(count)}",), plays.replay(play))
+
+
+def order_of_rules_matters(subject: Subject) -> Iterator[Caught]:
+    """Two rules, of which one changes what the other reads or sets, play out differently the other way round."""
+    game = subject.game
+    habit = next(iter(game.habits), None)
+    usual = None
+    for where, one, other in list(_pairs(subject.facts))[:MOST_PAIRS]:
+        swapped = _swapped(game, where, one, other)
+        if swapped is None:
+            continue
+        usual = usual or game.study(subject.runs, 1, habit=habit)
+        turned = swapped.study(subject.runs, 1, habit=habit)
+        before, after = usual.measures, turned.measures
+        changed = int(((before["ending"] != after["ending"]) | (before["winner"] != after["winner"])).sum())
+        if changed < max(5, 0.02 * subject.runs):
+            continue
+        rules = _rules_at(game, where)
+        titles = rules[one].title(), rules[other].title()
+        what = (
+            f"'{titles[0]}' happens before '{titles[1]}'; the other way round "
+            f"{changed} of {subject.runs} runs end otherwise."
+        )
+        evidence = tuple(
+            f"{result}: {100 * usual.rate(result).value:.0f} % as it is, "
+            f"{100 * turned.rate(result).value:.0f} % the other way round"
+            for result in ("win", "lose")
+        )
+        yield Caught((*where, one), f"{titles[0]}, {titles[1]}", what, evidence)
+
+
+def _pairs(facts: Facts) -> Iterator[tuple[Path, int, int]]:
+    """Rules of one list that can come in one step, of which one changes what the other reads or changes."""
+    lists: list[Path] = [("rules",), *(("kinds", name, "rules") for name in facts.game.kinds)]
+    for where in lists:
+        rules = _rules_at(facts.game, where)
+        for one, other in pairwise(range(len(rules))):
+            first, second = rules[one], rules[other]
+            if not _triggers(first) & _triggers(second):
+                continue
+            writes, also = _writes(facts, (*where, one)), _writes(facts, (*where, other))
+            if writes & _reads(second) or also & _reads(first):
+                yield where, one, other
+
+
+def _rules_at(game: Any, where: Path) -> Sequence[Rule]:
+    return list(game.rules if where == ("rules",) else game.kinds[where[1]].rules)
+
+
+def _triggers(rule: Rule) -> set[str]:
+    """What can set a rule off, so that two with something in common can come in one step."""
+    found = set()
+    for when in rule.when:
+        if when.key in POLLED:
+            value = getattr(when, "while_" if when.key == "while" else when.key)
+            timed = when.key in ("every", "while")
+            found |= {"a step"} if timed else {f"{when.key} {item}" for item in value}
+    return found
+
+
+def _writes(facts: Facts, path: Path) -> set[str]:
+    return {change.stat for change in facts.changes if change.path[: len(path)] == path}
+
+
+def _reads(rule: Rule) -> set[str]:
+    found: set[str] = set()
+    for tree in trees_in(rule):
+        found |= {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}
+        found |= {n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
+    return found
+
+
+def _swapped(game: Game, where: Path, one: int, other: int) -> Game | None:
+    """The game with two rules of a list in the other order; their luck stays with them."""
+    from mint_ledger.client import loads
+    from mint_ledger.errors import GameError
+    from mint_ledger.game.writing import yaml_of
+
+    data = copy.deepcopy(game.source.data)
+    node = data
+    for key in where:
+        if key not in node:
+            return None
+        node = node[key]
+    node[one], node[other] = node[other], node[one]
+    try:
+        return loads(yaml_of(data), game.title)
+    except GameError:
+        return None
+
+
+def chain_too_deep(subject: Subject) -> Iterator[Caught]:
+    """Cues that give cues that give cues: a chain of reactions more than eight deep."""
+    facts = subject.facts
+    gives: dict[str, set[str]] = {}
+    for path, part in facts.parts:
+        if isinstance(part, CueDo):
+            rule = facts.rule_at(path)
+            heard = {cue for when in rule.when for cue in when.cue or []} if rule is not None else set()
+            for cue in heard:
+                gives.setdefault(cue, set()).add(part.cue)
+    for cue in sorted(gives, key=lambda name: -len(_longest(gives, name, ()))):
+        chain = _longest(gives, cue, ())
+        if len(chain) > DEEP:
+            path = next(p for p, part in facts.parts if isinstance(part, CueDo) and part.cue == chain[1])
+            shown = " → ".join((*chain[:DEEP], "…"))
+            what = f"The cue '{cue}' sets off a chain of {len(chain)} reactions; 64 stop the run."
+            yield Caught(path, cue, what, (shown,))
+        return
+
+
+def _longest(gives: dict[str, set[str]], cue: str, seen: tuple[str, ...]) -> tuple[str, ...]:
+    """The longest chain of cues from one; a circle counts until it closes."""
+    if cue in seen or len(seen) > 64:
+        return (cue,)
+    tails = [_longest(gives, later, (*seen, cue)) for later in sorted(gives.get(cue, ()))]
+    return (cue, *max(tails, key=len)) if tails else (cue,)
+
+
+def award_lost_with_the_level(subject: Subject) -> Iterator[Caught]:
+    """A stat that starts anew in each level is changed just before the level changes."""
+    facts = subject.facts
+    for path, part in facts.parts:
+        if not isinstance(part, Rule):
+            continue
+        goes = next((index for index, item in enumerate(part.do) if isinstance(item, GoDo)), None)
+        if goes is None:
+            continue
+        for index, item in enumerate(part.do):
+            if not isinstance(item, PostDo):
+                continue
+            owners, stat = facts.target((*path, "do", index), item.post.target)
+            lost = [o for o in owners if (o, stat) in facts.stats and facts.stats[o, stat][1].resets == "level"]
+            if lost:
+                name = facts.account(lost[0], stat)
+                what = f"'{item.post.text}' is lost at once: the rule goes to a level, and {name} starts anew there."
+                yield Caught((*path, "do", index), name, what)
+
+
+def carried_and_set_anew(subject: Subject) -> Iterator[Caught]:
+    """A stat is carried from level to level, and set to its start again as each opens."""
+    facts = subject.facts
+    for change in facts.changes:
+        rule = change.rule
+        if rule is None or change.mode != "set" or not any(when.level for when in rule.when):
+            continue
+        for owner in change.owners:
+            model = facts.stats[owner, change.stat][1] if (owner, change.stat) in facts.stats else None
+            if model is None or model.resets is not None or model.start is None or change.amount is None:
+                continue
+            if model.start.number is not None and model.start.number == change.amount.number:
+                name = facts.account(owner, change.stat)
+                what = f"{name} is set to its start as a level opens; where this rule leaves one out it is carried on."
+                yield Caught(change.path, name, what)
+
+
+CHECKS = (
+    Check(
+        "O401",
+        "two-endings-at-once",
+        "order",
+        "Two endings in one step",
+        "The run was won and lost in the same step, and the order of the file decided which of the two counts.",
+        "Put the ending first that should count, or let one exclude the other.",
+        two_endings_at_once,
+        plays=True,
+    ),
+    Check(
+        "O402",
+        "order-of-rules-matters",
+        "order",
+        "Rules whose order decides",
+        "Two rules that can come in one step change what the other reads; the other way round the game ends otherwise. "
+        "An award that comes after the turn has passed goes to the wrong player.",
+        "Make sure that the order is the one that you want, or put both into one rule.",
+        order_of_rules_matters,
+        plays=True,
+    ),
+    Check(
+        "O403",
+        "chain-too-deep",
+        "order",
+        "A long chain of reactions",
+        "One happening sets off the next, more than eight deep; a chain of 64 stops the run.",
+        "Let one rule do the whole, or break the circle.",
+        chain_too_deep,
+    ),
+    Check(
+        "O404",
+        "award-lost-with-the-level",
+        "order",
+        "An award that is lost with the level",
+        "A stat that resets with the level is changed in the rule that changes the level.",
+        "Give it in the new level ('when: {level: …}'), or do not reset the stat.",
+        award_lost_with_the_level,
+    ),
+    Check(
+        "O405",
+        "carried-and-set-anew",
+        "order",
+        "Carried on, and set anew",
+        "A rule sets the stat to its start as a level opens, instead of the stat doing that by itself.",
+        "Write 'resets: level' for the stat and take the posting out.",
+        carried_and_set_anew,
+    ),
+)

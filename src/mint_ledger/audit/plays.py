@@ -1,0 +1,188 @@
+"""Plays a game for an audit: every habit in every variant, some runs each, with the journal of each run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
+from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.errors import BadRequest, Fault, GameError, RunStopped
+from mint_ledger.journal.row import WHATS, Row
+from mint_ledger.journal.wording import Words
+from mint_ledger.lowering import Lowered, open_lowering
+from mint_ledger.lowering.rule import count_column
+from mint_ledger.playing.settings import habit_starts
+from mint_ledger.program.program import Path, Program
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+Progress = Callable[[int, int], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Play:
+    """One run: how it was played, its journal, and how it ended."""
+
+    habit: str | None
+    variant: str | None
+    run: int
+    rows: Sequence[Row] = field(repr=False)
+    state: Sequence[float] = field(repr=False)
+    time: float
+    result: str
+    ending: str
+    winner: str
+
+
+@dataclass(frozen=True, slots=True)
+class Stop:
+    """A run that could not go on, and why."""
+
+    habit: str | None
+    variant: str | None
+    run: int
+    message: str
+
+
+@dataclass(frozen=True)
+class Plays:
+    """The runs of an audit. The programs of all variants have the same causes, accounts and columns."""
+
+    lowered: Lowered
+    seed: int
+    runs: tuple[Play, ...]
+    stops: tuple[Stop, ...]
+
+    @property
+    def program(self) -> Program:
+        """The program, whose numbers the rows use."""
+        return self.lowered.program
+
+    @cached_property
+    def words(self) -> Words:
+        """What the numbers of rows are called."""
+        return Words(self.program)
+
+    def rule_count(self, path: Path) -> int:
+        """How often a rule was carried out, in all runs."""
+        column = self.program.layout.column(count_column(path))
+        return int(sum(play.state[column.base] for play in self.runs))
+
+    def postings(self) -> Iterator[tuple[Play, Row]]:
+        """All postings of all runs."""
+        return ((play, row) for play in self.runs for row in play.rows if row.what == 0.0)
+
+    @cached_property
+    def seen(self) -> frozenset[tuple[str, str]]:
+        """What happened in any run: (hit, attack), (act, action), (status, name) …"""
+        found = {(int(row.what), int(row.cause)) for play in self.runs for row in play.rows}
+        return frozenset((WHATS[what], self.program.causes[cause].name) for what, cause in found if cause >= 0)
+
+    def replay(self, play: Play | Stop) -> str:
+        """The options of `mint-ledger run` that play a run again."""
+        parts = [f"--seed {self.seed}", f"--run {play.run}" if play.run else ""]
+        parts += [f"--habit {play.habit}" if play.habit else "", f"--variant {play.variant}" if play.variant else ""]
+        return " ".join(part for part in parts if part)
+
+    def share(self, runs: int) -> str:
+        """A number of runs as `12 of 80 runs`."""
+        return f"{runs} of {len(self.runs)} runs"
+
+
+def play_all(game: Game, runs: int, seed: int, progress: Progress | None = None) -> Plays:
+    """Play a game by every habit in every variant.
+
+    Args:
+        game: the game.
+        runs: how many runs of each habit and variant.
+        seed: the seed of all of them.
+        progress: is told how many runs are done, and how many there are to be.
+    """
+    variants: list[str | None] = [None, *game.variants]
+    habits: list[str | None] = [*game.habits] or [None]
+    found: list[Play] = []
+    stops: list[Stop] = []
+    first: Lowered | None = None
+    for variant in variants:
+        lowered = _counting(game.with_variant(variant) if variant else game)
+        first = first or lowered
+        code = native_code(lowered.program)
+        for habit in habits:
+            starts = habit_starts(lowered, habit)
+            player = NativePlayer(code, lowered.program.dials.values, seed=seed, starts=starts)
+            for run in range(runs):
+                try:
+                    rows = player.journal(run)
+                except CannotGoOn:
+                    engine = ReferenceEngine(lowered.program, seed=seed, run=run, starts=starts)
+                    stops.append(Stop(habit, variant, run, _why(engine)))
+                    continue
+                found.append(_play(lowered, habit, variant, run, rows, player.state.tolist()))
+                if progress is not None:
+                    progress(len(found) + len(stops), runs * len(variants) * len(habits))
+    assert first is not None
+    return Plays(first, seed, tuple(found), (*stops, *_stress(game)))
+
+
+def _counting(game: Game) -> Lowered:
+    lowering, lowered = open_lowering(game, counts_rules=True)
+    if isinstance(lowering, Fault):
+        raise GameError([lowering])
+    if lowering.faults or lowered is None:
+        raise GameError(lowering.faults)
+    return lowered
+
+
+def _why(engine: ReferenceEngine) -> str:
+    try:
+        engine.play()
+    except RunStopped as stop:
+        return str(stop)
+    return "it could not go on"
+
+
+def _play(
+    lowered: Lowered, habit: str | None, variant: str | None, run: int, rows: Sequence[Row], state: list[float]
+) -> Play:
+    program = lowered.program
+    number = int(state[program.layout.column("ending").base])
+    ended = 0 <= number < len(program.endings)
+    return Play(
+        habit,
+        variant,
+        run,
+        rows,
+        state,
+        Words(program).seconds(state[program.layout.column("step").base]),
+        program.endings[number].result if ended else "unfinished",
+        program.endings[number].name if ended else "",
+        program.cast.entity_name(int(state[program.layout.column("winner").base])),
+    )
+
+
+def _stress(game: Game) -> Iterator[Stop]:
+    """Let each attack, action, status and cue happen by itself, so that one that stops the run is found."""
+    session = game.play(only_script=True)
+    cast = session.lowered.program.cast
+    happenings: list[dict[str, object]] = [{"cue": cue} for cue in session.cues]
+    for name, action in game.actions.items():
+        happenings += [{"act": name, "by": cast.entity_name(m.first)} for m in cast.families(action.by) if m.room]
+    for name, attack in game.attacks.items():
+        strikers = [cast.entity_name(m.first) for m in cast.families(attack.from_) if m.room]
+        targets = [cast.entity_name(m.first) for m in cast.families(attack.to) if m.room]
+        happenings += [{"hit": t, "with": name, "by": s, "sure": True} for s in strikers for t in targets]
+    for status in game.statuses:
+        happenings += [{"give": status, "to": cast.entity_name(m.first)} for m in cast.members.values() if m.room]
+    for happening in happenings:
+        if session.is_over:
+            session.undo()
+        try:
+            session.do(happening)
+        except BadRequest:
+            continue
+        except RunStopped as stop:
+            yield Stop(None, None, 0, f"as {' '.join(map(str, happening.values()))} is tried: {stop}")

@@ -1,0 +1,70 @@
+"""What checks look at: the game, what is known of its file, its opening, and the runs that were played."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from mint_ledger.audit.facts import Facts, look_at
+from mint_ledger.audit.plays import Plays
+from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.formula import Formula
+from mint_ledger.lowering.additions import Additions
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A game under audit; `runs` is how many runs a check may play of what it tries."""
+
+    game: Game
+    played: Plays | None = None
+    runs: int = 200
+
+    @cached_property
+    def facts(self) -> Facts:
+        """What is known of the file."""
+        return look_at(self.game)
+
+    @property
+    def plays(self) -> Plays:
+        """The runs that were played; only checks that want them may ask."""
+        assert self.played is not None
+        return self.played
+
+    @property
+    def step(self) -> float:
+        """The length of a step, in seconds or turns."""
+        return self.game.clock.step
+
+    @property
+    def unit(self) -> str:
+        """What times are told in."""
+        return "turns" if self.game.clock.unit == "turn" else "s"
+
+    @cached_property
+    def _additions(self) -> Additions:
+        return Additions(self.game)
+
+    @cached_property
+    def opening(self) -> ReferenceEngine:
+        """The game as it opens, before any step."""
+        engine = ReferenceEngine(self._additions.program, journal=False)
+        engine.open()
+        return engine
+
+    def holds_at_opening(self, formula: Formula, owner: str) -> bool:
+        """Whether a condition holds as the game opens, for any entity of a kind that is there (or for the world)."""
+        procedure = self._additions.question(formula, owner)
+        if procedure is None:
+            return False
+        engine = self.opening
+        engine.grow(self._additions.program)
+        if not owner:
+            return engine.ask(procedure, 0.0) != 0.0
+        present = engine.program.layout.column("present").offset
+        entities = [e for e in self.facts.cast.members[owner].entities if engine.state[present + e] != 0.0]
+        return any(engine.ask(procedure, float(entity)) != 0.0 for entity in entities)

@@ -1,0 +1,28 @@
+from __future__ import annotations
+
+from twins import found, line_of, only_in_the_first
+
+FAULTY = """
+title: Kiln
+clock: {step: 0.5, limit: 30}
+kinds:
+  kiln:
+    stats: {heat: {start: 20, min: 0, max: 900}}
+    rules:
+      - {name: stoked, when: {every: 1}, do: [heat += 35]}
+      - {name: glows, when: {becomes: heat == 500}, do: [{tell: "it glows"}]}
+"""
+
+
+def test_equality_stepped_over_is_caught_and_the_mended_twin_is_not() -> None:
+    mended = FAULTY.replace("heat == 500", "heat >= 500")
+    finding = only_in_the_first(FAULTY, mended, "equality-stepped-over")
+    assert "can step over 500" in finding.caught.what
+    assert finding.caught.evidence == ("it changes by 35.0",)
+    assert "glows" in line_of(FAULTY, finding)
+
+
+def test_a_limit_holds_the_value_exactly_and_single_steps_reach_it() -> None:
+    assert not found(FAULTY.replace("heat == 500", "heat == 900"), "equality-stepped-over")
+    ones = FAULTY.replace("max: 900", "whole: true, max: 900").replace("heat += 35", "heat += 1")
+    assert not found(ones, "equality-stepped-over")

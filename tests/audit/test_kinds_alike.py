@@ -1,0 +1,19 @@
+from __future__ import annotations
+
+from twins import line_of, only_in_the_first
+
+FAULTY = """
+title: Yard
+clock: {step: 0.5, limit: 30}
+kinds:
+  hen: {stats: {eggs: {start: 0, min: 0, whole: true}}}
+  duck: {stats: {eggs: {start: 0, min: 0, whole: true}}}
+rules: [{name: lays, when: {every: 4}, do: [hen.eggs += 1, duck.eggs += 1]}]
+"""
+
+
+def test_kinds_alike_is_caught_and_the_mended_twin_is_not() -> None:
+    mended = FAULTY.replace("duck: {stats: {eggs: {start: 0", "duck: {stats: {eggs: {start: 1")
+    finding = only_in_the_first(FAULTY, mended, "kinds-alike")
+    assert "'duck' is 'hen' by another name" in finding.caught.what
+    assert "duck" in line_of(FAULTY, finding)

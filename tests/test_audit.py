@@ -1,0 +1,170 @@
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from conftest import Command
+
+import mint_ledger as mint
+from mint_ledger.audit.audit import CHECKS
+from mint_ledger.audit.facts import look_at
+from mint_ledger.audit.intervals import bounds
+from mint_ledger.formula import parse_formula
+
+BOG = """
+title: Bog
+clock: {step: 0.05, limit: 20}
+kinds:
+  bog: {}
+  walker:
+    stats: {warmth: {start: 10, min: 0}}
+    rules:
+      - {name: sinks, when: {in_contact: bog}, do: [warmth -= 1]}
+endings:
+  cold: {result: lose, if: walker.warmth == 3}
+  home: {result: win, if: time >= 10}
+"""
+
+
+@pytest.fixture
+def bog(tmp_path: Path) -> Path:
+    path = tmp_path / "bog.yaml"
+    path.write_text(BOG, "utf-8")
+    return path
+
+
+def test_findings_have_a_code_a_place_a_sentence_and_a_way_to_mend_it(command: Command, bog: Path) -> None:
+    result = command("audit", bog.name, "--runs", 0)
+    assert result.returncode == 1
+    assert "Bog: 2 findings" in result.stdout
+    assert "bog.yaml:8:" in result.stdout
+    assert "T201 contact-drains" in result.stdout
+    assert "10 are gone in 10 steps" in result.stdout.replace("\n    ", " ")
+    assert "mend: Give the attack a cooldown" in result.stdout
+    assert max(map(len, result.stdout.splitlines())) <= 80
+    plain = json.loads(command("audit", bog.name, "--runs", 0, "--json").stdout)
+    assert [(f["code"], f["line"]) for f in plain["findings"]] == [("T201", 8), ("C301", 10)]
+
+
+def test_check_names_what_needs_no_play_and_stays_at_exit_0(command: Command, bog: Path) -> None:
+    result = command("check", bog.name)
+    assert result.returncode == 0
+    assert "looks wrong (2 findings" in result.stdout
+    assert "line 10" in result.stdout.replace("line  ", "line ")
+    assert [f["code"] for f in json.loads(command("check", bog.name, "--json").stdout)["findings"]] == ["T201", "C301"]
+
+
+def test_a_finding_is_accepted_with_a_reason(command: Command, bog: Path) -> None:
+    bog.write_text(
+        BOG
+        + "allow:\n"
+        + "  - {finding: contact-drains, at: sinks, because: it is a deep bog}\n"
+        + "  - {finding: C301, because: three it is}\n",
+        "utf-8",
+    )
+    result = command("audit", bog.name, "--runs", 0)
+    assert result.returncode == 0
+    assert "Bog: no findings" in result.stdout
+    assert "it is a deep bog" in result.stdout
+    elsewhere = BOG + "allow: [{finding: contact-drains, at: floats, because: no}]\n"
+    bog.write_text(elsewhere, "utf-8")
+    assert command("audit", bog.name, "--runs", 0).returncode == 1
+    bog.write_text(BOG + "allow: [{finding: contact-drains}]\n", "utf-8")
+    assert "'because' is missing" in command("check", bog.name).stderr
+    bog.write_text(BOG + "allow: [{finding: contakt-drains, because: no}]\n", "utf-8")
+    assert "did you mean 'contact-drains'" in command("check", bog.name).stderr
+
+
+def test_the_sarif_log_has_what_the_standard_requires(command: Command, bog: Path, tmp_path: Path) -> None:
+    bog.write_text(BOG + "allow: [{finding: C301, because: three it is}]\n", "utf-8")
+    result = command("audit", bog.name, "--runs", 0, "--sarif", "bog.sarif")
+    assert result.returncode == 1
+    log = json.loads((tmp_path / "bog.sarif").read_text("utf-8"))
+    # Section 3.13, 3.14, 3.18, 3.19, 3.27 of SARIF 2.1.0: the properties that must or should be there.
+    assert log["version"] == "2.1.0"
+    [run] = log["runs"]
+    driver = run["tool"]["driver"]
+    assert driver["name"] == "mint-ledger"
+    ids = [rule["id"] for rule in driver["rules"]]
+    assert len(ids) == len(set(ids)) == len(CHECKS)
+    first, second = run["results"]
+    for made in (first, second):
+        assert ids[made["ruleIndex"]] == made["ruleId"]
+        assert made["level"] in ("none", "note", "warning", "error")
+        assert made["message"]["text"]
+        place = made["locations"][0]["physicalLocation"]
+        assert place["artifactLocation"]["uri"] == "bog.yaml"
+        assert place["region"]["startLine"] >= 1 and place["region"]["startColumn"] >= 1
+    assert "suppressions" not in first
+    assert second["suppressions"] == [{"kind": "inSource", "justification": "three it is"}]
+
+
+def test_what_no_check_is_called_and_odd_numbers_of_runs_are_refused(command: Command, bog: Path) -> None:
+    wrong = command("audit", bog.name, "--only", "contakt-drains")
+    assert wrong.returncode == 2
+    assert "did you mean 'contact-drains'" in wrong.stderr
+    assert command("audit", bog.name, "--runs", -1).returncode == 2
+
+
+def test_the_command_of_a_finding_replays_it(command: Command, tmp_path: Path) -> None:
+    game = tmp_path / "finish.yaml"
+    game.write_text(
+        "title: Finish\nclock: {step: 1, limit: 30}\n"
+        "stats: {miles: {start: 0, min: 0}, food: {start: 9, min: 0}}\n"
+        "rules:\n"
+        "  - {name: walks, when: {every: 1}, do: ['miles += whole(1, 2)', 'food -= whole(0, 2)']}\n"
+        "endings:\n"
+        "  starved: {result: lose, if: food <= 0}\n"
+        "  arrived: {result: win, if: miles >= 9}\n",
+        "utf-8",
+    )
+    [finding] = json.loads(command("audit", game.name, "--only", "two-endings-at-once", "--json").stdout)["findings"]
+    words = finding["command"].split()
+    assert words[:2] == ["mint-ledger", "run"]
+    run = json.loads(command(*words[1:], "--json").stdout)
+    last = {row["account"] if "account" in row else f"{row['entity']}.{row['stat']}".strip("."): row for row in run["journal"] if row["what"] == "posting"}
+    assert run["ending"] == "starved"
+    assert last["miles"]["after"] >= 9 and last["food"]["after"] <= 0
+
+
+def test_codes_and_names_are_unique_and_each_check_has_a_test_of_its_own() -> None:
+    assert len({check.code for check in CHECKS}) == len({check.name for check in CHECKS}) == len(CHECKS)
+    folder = Path(__file__).parent / "audit"
+    for check in CHECKS:
+        assert (folder / f"test_{check.name.replace('-', '_')}.py").exists(), check.name
+
+
+@pytest.mark.parametrize("path", sorted((Path(__file__).parent.parent / "examples").glob("*.yaml")), ids=lambda p: p.stem)
+def test_the_examples_have_no_findings(path: Path) -> None:
+    assert not mint.load(path).audit(runs=20).open
+
+
+def test_all_that_is_found_in_the_demo_is_that_nobody_loses_by_oil(demo: mint.Game) -> None:
+    [finding] = demo.audit(runs=20).open
+    assert (finding.check.name, finding.caught.where) == ("never-happened", "lamp out")
+    assert not demo.audit(runs=0).open
+
+
+@pytest.mark.parametrize(
+    ("text", "low", "high"),
+    [
+        ("walker.warmth", 0, float("inf")),
+        ("2 + 3 * 4", 14, 14),
+        ("clamp(walker.warmth, 2, 5)", 2, 5),
+        ("min(walker.warmth, 7)", 0, 7),
+        ("max(walker.warmth, 7) - 7", 0, float("inf")),
+        ("time / 4", 0, 5),
+        ("walker.warmth < 0", 0, 0),
+        ("not walker.warmth < 0", 1, 1),
+        ("walker.warmth >= 0 and time <= 20", 1, 1),
+        ("walker.warmth > 3 or time > 99", 0, 1),
+        ("abs(0 - 3 - time)", 3, 23),
+        ("count(bog)", 0, 1),
+        ("1 / walker.warmth", float("-inf"), float("inf")),
+        ("between(2, 3) * 0 - whole(1, 6)", -6, -1),
+    ],
+)
+def test_intervals_hold_what_hand_arithmetic_says(text: str, low: float, high: float) -> None:
+    facts = look_at(mint.loads(BOG))
+    assert bounds(facts, ("endings", "cold", "if"), parse_formula(text)) == (low, high)
