@@ -38,20 +38,20 @@ def test_findings_have_a_code_a_place_a_sentence_and_a_way_to_mend_it(command: C
     result = command("audit", bog.name, "--runs", 0)
     assert result.returncode == 1
     assert "Bog: 2 findings" in result.stdout
-    assert "bog.yaml:8:" in result.stdout
+    assert "bog.yaml:9:" in result.stdout
     assert "T201 contact-drains" in result.stdout
     assert "10 are gone in 10 steps" in result.stdout.replace("\n    ", " ")
     assert "mend: Give the attack a cooldown" in result.stdout
     assert max(map(len, result.stdout.splitlines())) <= 80
     plain = json.loads(command("audit", bog.name, "--runs", 0, "--json").stdout)
-    assert [(f["code"], f["line"]) for f in plain["findings"]] == [("T201", 8), ("C301", 10)]
+    assert [(f["code"], f["line"]) for f in plain["findings"]] == [("T201", 9), ("C301", 11)]
 
 
 def test_check_names_what_needs_no_play_and_stays_at_exit_0(command: Command, bog: Path) -> None:
     result = command("check", bog.name)
     assert result.returncode == 0
     assert "looks wrong (2 findings" in result.stdout
-    assert "line 10" in result.stdout.replace("line  ", "line ")
+    assert "line 11" in result.stdout.replace("line  ", "line ")
     assert [f["code"] for f in json.loads(command("check", bog.name, "--json").stdout)["findings"]] == ["T201", "C301"]
 
 
@@ -123,7 +123,11 @@ def test_the_command_of_a_finding_replays_it(command: Command, tmp_path: Path) -
     words = finding["command"].split()
     assert words[:2] == ["mint-ledger", "run"]
     run = json.loads(command(*words[1:], "--json").stdout)
-    last = {row["account"] if "account" in row else f"{row['entity']}.{row['stat']}".strip("."): row for row in run["journal"] if row["what"] == "posting"}
+    last = {
+        row["account"] if "account" in row else f"{row['entity']}.{row['stat']}".strip("."): row
+        for row in run["journal"]
+        if row["what"] == "posting"
+    }
     assert run["ending"] == "starved"
     assert last["miles"]["after"] >= 9 and last["food"]["after"] <= 0
 
@@ -135,7 +139,9 @@ def test_codes_and_names_are_unique_and_each_check_has_a_test_of_its_own() -> No
         assert (folder / f"test_{check.name.replace('-', '_')}.py").exists(), check.name
 
 
-@pytest.mark.parametrize("path", sorted((Path(__file__).parent.parent / "examples").glob("*.yaml")), ids=lambda p: p.stem)
+@pytest.mark.parametrize(
+    "path", sorted((Path(__file__).parent.parent / "examples").glob("*.yaml")), ids=lambda p: p.stem
+)
 def test_the_examples_have_no_findings(path: Path) -> None:
     assert not mint.load(path).audit(runs=20).open
 

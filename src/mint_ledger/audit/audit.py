@@ -10,7 +10,8 @@ from mint_ledger.audit import conditions, contact, fairness, limits, order
 from mint_ledger.audit.finding import Caught, Check, Finding
 from mint_ledger.audit.plays import Progress, play_all
 from mint_ledger.audit.subject import Subject
-from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
+from mint_ledger.game.paths import path_name
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
@@ -89,9 +90,11 @@ def make_audit(
     Raises:
         NotFound: there is no check of such a name.
         BadRequest: the number of runs makes no sense.
+        GameError: the file accepts what no check finds.
     """
     if isinstance(runs, bool) or not isinstance(runs, int) or not 0 <= runs <= MOST_RUNS:
         raise BadRequest(f"an audit plays 0 to {MOST_RUNS:,} runs of each habit and variant, not {runs!r}")
+    _check_allowed(game)
     chosen = [check for check in _chosen(only) if runs or not check.plays]
     wants_plays = any(check.plays for check in chosen)
     plays = play_all(game, runs, seed, progress) if wants_plays else None
@@ -107,6 +110,19 @@ def _chosen(only: Sequence[str]) -> Iterator[Check]:
         if name not in known:
             raise NotFound(f"there is no check '{name}'{nearest(name, known)}")
     return (check for check in CHECKS if not only or {check.name, check.code} & set(only))
+
+
+def _check_allowed(game: Game) -> None:
+    """Refuse to accept what no check finds, which is a slip of the pen."""
+    known = {name for check in CHECKS for name in (check.name, check.code)}
+    faults = []
+    for index, allowed in enumerate(game.allow):
+        if allowed.finding not in known:
+            path = ("allow", index, "finding")
+            message = f"there is no finding '{allowed.finding}'{nearest(allowed.finding, known)}"
+            faults.append(Fault(game.source.place(path), path_name(path, game.source.data), message))
+    if faults:
+        raise GameError(faults)
 
 
 def _finding(game: Game, check: Check, caught: Caught) -> Finding:

@@ -49,7 +49,7 @@ def _stepped_over(facts: Facts, fact: ConditionFact, side: ast.expr, wanted: flo
         if by_ones and (owner, stat) not in facts.layers and (owner, stat) not in facts.costs:
             continue
         name = facts.account(owner, stat)
-        steps = sorted({str(c.amount) for c in changes if c.amount is not None})[:3]
+        steps = sorted({c.amount_text for c in changes if c.amount is not None})[:3]
         what = f"{name} can step over {number(wanted)} without being equal to it; then '{fact.formula}' never holds."
         evidence = (f"it changes by {', '.join(steps)}",) if steps else ()
         yield Caught(fact.path, facts.name(fact.path), what, evidence)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -43,6 +44,11 @@ class Change:
     amount: Formula | None
     rule: Rule | None
     by_chance: bool = False
+
+    @property
+    def amount_text(self) -> str:
+        """The amount as the file has it, whole numbers without a decimal."""
+        return re.sub(r"(?<=\d)\.0\b", "", str(self.amount))
 
     @property
     def direction(self) -> int:

@@ -37,7 +37,7 @@ def gain_without_cap(subject: Subject) -> Iterator[Caught]:
             continue
         name = facts.account(owner, stat)
         what = f"{name} can be raised far above its start of {model.start or 0}: nothing caps it."
-        lines = [f"raised by '{facts.name(gain.path[:-2]) or 'a rule'}' ({gain.amount})" for gain in gains[:3]]
+        lines = [f"raised by '{facts.name(gain.path[:-2]) or 'a rule'}' ({gain.amount_text})" for gain in gains[:3]]
         yield Caught(path, name, what, tuple(lines))
 
 

@@ -11,10 +11,12 @@ from mint_ledger.client import Game, load
 from mint_ledger.demo import demo_text
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_text
+from mint_ledger.playing.run import Run
 from mint_ledger.views.check_text import check_text
 from mint_ledger.views.statement_text import statement_text
 from mint_ledger.views.story import story_text
 from mint_ledger.views.study_plots import plot_study
+from mint_ledger.views.why_text import why_text
 
 SEED = 3
 HABIT = "careful"
@@ -31,15 +33,19 @@ def tour(folder: Path, runs: int) -> None:
     _heading(2, "Is it valid, and do its playtests pass?", f"mint-ledger check {NAME}")
     say(check_text(game, game.lowered.program, game.play_tests(), game.audit(runs=0)))
     _one_run(game, path, folder)
+    _heading(5, "What usually goes wrong: does it go wrong here?", f"mint-ledger audit {NAME}")
+    say(game.audit().summary())
+    say("\nNobody ever loses by the lamp: good to know before somebody tunes the oil.")
+    say(f"To look into a night by hand, step by step:\n\n$ mint-ledger try {NAME} {PLAY}")
     study = f"mint-ledger study {NAME} --habit {HABIT} --runs {runs}"
-    _heading(5, "Play it many times: how fair is it, and what takes the health?", f"{study} --plot nights.png")
+    _heading(6, "Play it many times: how fair is it, and what takes the health?", f"{study} --plot nights.png")
     with study_progress("playing") as progress:
         made = game.study(runs, habit=HABIT, times=[float(t) for t in range(0, 241, 2)], progress=progress)
     say(made.summary())
     say(f"\nThese are {runs:,} of the nights that can be; more of them make the intervals narrower.")
     write_figure(folder / "nights.png", plot_study(made))
     say(f"{folder / 'nights.png'} shows how they end, and when.")
-    _heading(6, "Turn some dials and ask again", f"{study} --variant calm")
+    _heading(7, "Turn some dials and ask again", f"{study} --variant calm")
     with study_progress("playing") as progress:
         harder = game.study(runs, habit=HABIT, variant="calm", progress=progress)
     before, after = made.rate("win"), harder.rate("win")
@@ -69,12 +75,22 @@ def _one_run(game: Game, path: Path, folder: Path) -> None:
     say(story_text(played, start=last).partition("\n\n")[2])
     _heading(4, "Where did every point go?", f"mint-ledger statement {NAME} keeper.health {PLAY}")
     say(statement_text(played.statement("keeper.health")))
+    at = _last_loss(played)
+    say(f"\nAnd why, at the last loss?\n\n$ mint-ledger why {NAME} keeper.health --at {at:g} {PLAY} --count 1\n")
+    say(why_text(played.why("keeper.health", at, 1)))
     picture, journal = folder / "night.png", folder / "night.csv"
     write_figure(picture, played.plot())
     write_journal(journal, played)
     say("\nThe same night as a picture, and every change of it as a table:\n")
     say(f"$ mint-ledger run {NAME} {PLAY} --plot {picture.name}")
     say(f"$ mint-ledger run {NAME} {PLAY} -o {journal.name}")
+
+
+def _last_loss(played: Run) -> float:
+    """The time of the last posting that took from the keeper's health."""
+    table = played.journal
+    own = table[(table["what"] == "posting") & (table["entity"] == "keeper") & (table["stat"] == "health")]
+    return float(own[own["after"] < own["before"]]["time"].iloc[-1])
 
 
 def _heading(number: int, title: str, command: str) -> None:

@@ -14,7 +14,7 @@ INDENT = 6
 def audit_text(audit: Audit) -> str:
     """The findings: what will happen, what shows it, how to mend it; then what the file accepts."""
     played = f", {audit.runs:,} runs played" if audit.runs else ", the file alone"
-    lines = [f"{audit.title}: {_count(len(audit.open), 'finding')} ({audit.checks} checks{played})"]
+    lines = [f"{audit.title}: {_count(len(audit.open), 'finding')} ({_count(audit.checks, 'check')}{played})"]
     for finding in audit.open:
         lines += ["", *_told(finding)]
     accepted = [finding for finding in audit.findings if finding.accepted]

@@ -67,5 +67,7 @@ def _reason(why: Why, reason: Reason) -> list[str]:
             lead = where if index == 0 else " " * len(where)
             text = line.partition("   #")[0].rstrip()
             parts = textwrap.wrap(text, width, drop_whitespace=False, subsequent_indent="  ") or [""]
-            lines += [f"{'':{INDENT}}{lead if i == 0 else ' ' * len(where)}{part}" for i, part in enumerate(parts)]
+            lines += [
+                f"{'':{INDENT}}{lead if i == 0 else ' ' * len(where)}{part.rstrip()}" for i, part in enumerate(parts)
+            ]
     return lines

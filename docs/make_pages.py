@@ -1,0 +1,114 @@
+"""Makes the pages of documentation that are made from the code, and what the tutorial shows.
+
+    python docs/make_pages.py
+
+The pages of the findings come from the checks and from the games of their tests; the outputs in the tutorial come
+from its own commands. A test holds that both are as this makes them.
+"""
+
+from __future__ import annotations
+
+import importlib.util
+import os
+import re
+import shlex
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import mint_ledger as mint
+from mint_ledger.audit.audit import CHECKS
+from mint_ledger.audit.finding import Check
+from mint_ledger.views.finding_page import finding_page, findings_index
+
+DOCS = Path(__file__).parent
+TESTS = DOCS.parent / "tests" / "audit"
+TUTORIAL = DOCS / "tutorial.md"
+BLOCK = re.compile(r"^```(\w+)(?: file=(\S+))?\n(.*?)^```$", re.MULTILINE | re.DOTALL)
+
+
+def pages() -> Iterator[tuple[Path, str]]:
+    """All pages of the findings: where each stands, and its text."""
+    yield DOCS / "findings.md", findings_index(CHECKS)
+    for check in CHECKS:
+        yield DOCS / "findings" / f"{check.name}.md", _page(check)
+
+
+def _page(check: Check) -> str:
+    example, runs = _example(check)
+    audit = mint.loads(example, "game.yaml").audit(runs=runs, only=[check.name])
+    return finding_page(check, example, audit.summary())
+
+
+def _example(check: Check) -> tuple[str, int]:
+    """The faulty game of a check's tests, and how many runs show its fault."""
+    path = TESTS / f"test_{check.name.replace('-', '_')}.py"
+    sys.path.insert(0, str(TESTS))
+    spec = importlib.util.spec_from_file_location(path.stem, path)
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    sys.path.pop(0)
+    text = module.FAULTY if hasattr(module, "FAULTY") else module.chain(10)
+    return text.strip() + "\n", 10 if check.plays else 0
+
+
+def replayed(text: str, folder: Path) -> str:
+    """The tutorial with what its commands print now; its files are written and changed as it says."""
+
+    def play(block: re.Match[str]) -> str:
+        kind, file, content = block[1], block[2], block[3]
+        if kind == "diff":
+            _change(folder / file, content)
+        elif file:
+            (folder / file).write_text(content, encoding="utf-8")
+        elif kind == "console":
+            return f"```console\n{_outputs(content, folder)}```"
+        return block[0]
+
+    return BLOCK.sub(play, text)
+
+
+def _change(path: Path, content: str) -> None:
+    lines = content.splitlines(keepends=True)
+    old = "".join(line[1:] for line in lines if line[0] in "- ")
+    new = "".join(line[1:] for line in lines if line[0] in "+ ")
+    text = path.read_text(encoding="utf-8")
+    assert text.count(old) == 1, f"{old!r} stands {text.count(old)} times in {path.name}"
+    path.write_text(text.replace(old, new), encoding="utf-8")
+
+
+def _outputs(content: str, folder: Path) -> str:
+    """Each command, and under it what it prints."""
+    shown = []
+    for line in content.splitlines():
+        if not line.startswith("$ "):
+            continue
+        words = shlex.split(line[2:])
+        typed = None
+        if "|" in words:  # printf 'lines' | mint-ledger try …
+            typed = words[1].replace("\\n", "\n")
+            words = words[words.index("|") + 1 :]
+        done = subprocess.run(
+            [sys.executable, "-m", "mint_ledger.cli.main", *words[1:]],
+            cwd=folder, input=typed, capture_output=True, text=True, encoding="utf-8",
+            env={**os.environ, "PYTHONIOENCODING": "utf-8", "COLUMNS": "80"}, check=False,
+        )
+        assert "Traceback" not in done.stderr, done.stderr
+        shown.append(f"{line}\n{done.stdout}{done.stderr}")
+    return "\n".join(shown)
+
+
+def main() -> None:
+    """Write all pages."""
+    for path, text in pages():
+        path.parent.mkdir(exist_ok=True)
+        path.write_text(text, encoding="utf-8")
+    if TUTORIAL.exists():
+        with tempfile.TemporaryDirectory() as folder:
+            TUTORIAL.write_text(replayed(TUTORIAL.read_text(encoding="utf-8"), Path(folder)), encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,75 @@
+"""The page of documentation of one check, made from the check itself."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Sequence
+
+from mint_ledger.audit.finding import Check
+
+GROUPS = ("limits", "contact and time", "conditions", "order", "fairness and flow")
+
+
+def finding_page(check: Check, example: str, caught: str) -> str:
+    """One page: what the finding means, how to mend it, how to accept it, and a game that has it.
+
+    Args:
+        check: the check.
+        example: a small game with the mistake.
+        caught: what the audit says of that game.
+    """
+    how = (
+        "`audit` finds it in the runs that it plays."
+        if check.plays
+        else "`check` and `audit` find it by looking at the file alone."
+    )
+    return "\n".join(
+        [
+            f"# {check.title}",
+            "",
+            f"`{check.name}` · `{check.code}` · {check.group}. {how}",
+            "",
+            *textwrap.wrap(check.means, 100),
+            "",
+            f"**To mend it:** {check.mend}",
+            "",
+            "To accept it, with your reason:",
+            "",
+            "```yaml",
+            f"allow: [{{finding: {check.name}, because: …}}]",
+            "```",
+            "",
+            "## A game that has it",
+            "",
+            "```yaml",
+            example.strip(),
+            "```",
+            "",
+            "```text",
+            caught.strip(),
+            "```",
+            "",
+            "[All findings](../findings.md)",
+            "",
+        ]
+    )
+
+
+def findings_index(checks: Sequence[Check]) -> str:
+    """The list of all findings, group by group."""
+    lines = [
+        "# What audit finds",
+        "",
+        "`mint-ledger audit game.yaml` plays every habit in every variant and names the usual mistakes;",
+        "`mint-ledger check` names those that need no play. Each has a page: what it means, how to mend it,",
+        "and a small game that has it. This list is made from the checks themselves.",
+    ]
+    for group in GROUPS:
+        lines += ["", f"## {group.capitalize()}", "", "| code | finding | |", "|---|---|---|"]
+        lines += [
+            f"| {check.code} | [{check.name}](findings/{check.name}.md) "
+            f"| {check.title}{' (plays)' if check.plays else ''} |"
+            for check in checks
+            if check.group == group
+        ]
+    return "\n".join([*lines, ""])

@@ -1,0 +1,58 @@
+from __future__ import annotations
+
+import importlib.util
+import re
+from pathlib import Path
+from types import ModuleType
+
+import pytest
+from conftest import Command
+
+ROOT = Path(__file__).parent.parent
+
+
+@pytest.fixture(scope="module")
+def making() -> ModuleType:
+    """The script that makes pages of documentation from the code."""
+    spec = importlib.util.spec_from_file_location("make_pages", ROOT / "docs" / "make_pages.py")
+    assert spec is not None and spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    return module
+
+
+def test_the_pages_of_the_findings_are_as_the_checks_make_them(making: ModuleType) -> None:
+    made = dict(making.pages())
+    for path, text in made.items():
+        assert path.read_text("utf-8") == text, f"{path.name} is out of date: run python docs/make_pages.py"
+    assert {path.name for path in (ROOT / "docs" / "findings").iterdir()} == {
+        path.name for path in made if path.parent.name == "findings"
+    }
+
+
+def test_the_tutorial_shows_what_its_commands_print(making: ModuleType, tmp_path: Path) -> None:
+    text = (ROOT / "docs" / "tutorial.md").read_text("utf-8")
+    assert making.replayed(text, tmp_path) == text, "run python docs/make_pages.py and read what has changed"
+
+
+def test_the_tutorials_game_ends_without_findings_and_with_a_playtest_that_passes(
+    making: ModuleType, tmp_path: Path, command: Command
+) -> None:
+    text = (ROOT / "docs" / "tutorial.md").read_text("utf-8")
+    making.replayed(text, tmp_path)
+    game = (tmp_path / "round.yaml").read_text("utf-8")
+    saved = (tmp_path / "pecked.yaml").read_text("utf-8")
+    assert saved.split() == (tmp_path / "pasted.yaml").read_text("utf-8").split()
+    (tmp_path / "round.yaml").write_text(game + saved, "utf-8")
+    checked = command("check", "round.yaml")
+    assert checked.returncode == 0
+    assert "1 of 1 passed" in checked.stdout
+    mistakes = set(re.findall(r"[LTCOF]\d{3} ([a-z-]+)", text)) | set(re.findall(r"line \d+ +([a-z-]+):", text))
+    assert len(mistakes) >= 4
+
+
+def test_every_link_between_pages_leads_somewhere() -> None:
+    for page in [ROOT / "README.md", *(ROOT / "docs").rglob("*.md")]:
+        for target in re.findall(r"\]\(([^)#]+?)(?:#[^)]*)?\)", page.read_text("utf-8")):
+            if "://" not in target:
+                assert (page.parent / target).exists(), f"{page.name} links to {target}"
