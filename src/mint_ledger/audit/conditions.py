@@ -11,7 +11,6 @@ from mint_ledger.audit.intervals import account_bounds, bounds
 from mint_ledger.audit.subject import Subject
 from mint_ledger.game.readout import Bar, split_text
 from mint_ledger.game.rule import Rule
-from mint_ledger.journal.row import WHATS
 from mint_ledger.journal.wording import number
 from mint_ledger.program.program import Path
 
@@ -157,14 +156,9 @@ def _causes_never(subject: Subject) -> Iterator[Caught]:
 
 def _bands_never(subject: Subject) -> Iterator[Caught]:
     plays, facts = subject.plays, subject.facts
-    reached: dict[tuple[str, str], set[float]] = {}
-    for _, row in plays.postings():
-        member = facts.cast.member_of(int(row.entity))
-        values = reached.setdefault((member.name if member is not None else "", plays.words.stat(row.stat)), set())
-        values.update((row.before, row.after))
     for key, (path, model) in facts.stats.items():
         for name, span in (model.bands or {}).items():
-            values = reached.get(key, set())
+            values = {value for _, row in plays.by_account.get(key, ()) for value in (row.before, row.after)}
             # A flow passes through what lies between two of its values.
             crossed = model.flow is not None and values and min(values) <= span.high and max(values) >= span.low
             if values and not crossed and not any(span.low <= value <= span.high for value in values):
@@ -205,7 +199,9 @@ def stat_never_changed(subject: Subject) -> Iterator[Caught]:
 def readout_never_changes(subject: Subject) -> Iterator[Caught]:
     """A line of the readout that shows the same all the time."""
     plays, facts = subject.plays, subject.facts
-    moved = {plays.words.account(row.entity, row.stat) for _, row in plays.postings() if row.after != row.before}
+    postings = (row for rows in plays.by_account.values() for _, row in rows)
+    ids = {(row.entity, row.stat) for row in postings if row.after != row.before}
+    moved = {plays.words.account(entity, stat) for entity, stat in ids}
     stats = {name.rpartition(".")[2] for name in moved}
     for index, item in enumerate(subject.game.readout):
         if isinstance(item, Bar):
@@ -226,25 +222,19 @@ def readout_never_changes(subject: Subject) -> Iterator[Caught]:
 def counter_is_stuck(subject: Subject) -> Iterator[Caught]:
     """A counter that is posted to again and again and never leaves two values."""
     plays, facts = subject.plays, subject.facts
-    values: dict[tuple[str, str], set[float]] = {}
-    times: dict[tuple[str, str], int] = {}
-    for _, row in plays.postings():
-        member = facts.cast.member_of(int(row.entity))
-        key = (member.name if member is not None else "", plays.words.stat(row.stat))
-        values.setdefault(key, set()).update((row.before, row.after))
-        times[key] = times.get(key, 0) + (WHATS[int(row.what)] == "posting")
-    for key, found in values.items():
+    for key, postings in plays.by_account.items():
         path, model = facts.stats.get(key, ((), None))
-        if model is None or not model.whole or model.value_type != "number" or len(found) > 2 or times[key] < 10:
+        if model is None or not model.whole or model.value_type != "number" or len(postings) < 10:
             continue
+        found = {value for _, row in postings for value in (row.before, row.after)}
         low, high = account_bounds(facts, *key)
         changes = facts.changes_of(*key)
-        if high - low <= 1.0 or not any(change.mode == "set" for change in changes):
+        if len(found) > 2 or high - low <= 1.0 or not any(change.mode == "set" for change in changes):
             continue
         name = facts.account(*key)
         seen = " and ".join(number(value) for value in sorted(found))
         what = f"{name} never holds anything but {seen}: it is set, and never added to."
-        yield Caught(path, name, what, (f"{times[key]:,} changes in {len(plays.runs)} runs",))
+        yield Caught(path, name, what, (f"{len(postings):,} changes in {len(plays.runs)} runs",))
 
 
 CHECKS = (

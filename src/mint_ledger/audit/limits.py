@@ -125,28 +125,17 @@ def much_waste(subject: Subject) -> Iterator[Caught]:
 def counter_runs_full(subject: Subject) -> Iterator[Caught]:
     """A counter that only goes up reached the most that it can hold, and what came later was lost or began anew."""
     plays, facts = subject.plays, subject.facts
-    runs: dict[float, set[int]] = defaultdict(set)
-    falls: set[float] = set()
-    owners: dict[float, str] = {}
-    for index, play in enumerate(plays.runs):
-        for row in play.rows:
-            if row.what != 0.0:
-                continue
-            if row.wrapped or (row.waste > 0.0 and row.asked > 0.0):
-                runs[row.stat].add(index)
-            if row.asked < 0.0:
-                falls.add(row.stat)
-            member = facts.cast.member_of(int(row.entity))
-            owners.setdefault(row.stat, member.name if member is not None else "")
-    for stat, found in runs.items():
-        path, model = facts.stats.get((owners[stat], plays.words.stat(stat)), ((), Stat()))
-        if not path or not model.whole or stat in falls or (model.flow is not None):
+    for key, postings in plays.by_account.items():
+        path, model = facts.stats.get(key, ((), Stat()))
+        if not path or not model.whole or model.flow is not None or any(row.asked < 0.0 for _, row in postings):
             continue
-        name = facts.account(owners[stat], plays.words.stat(stat))
-        then = "begins again at its min" if model.at_limit == "wrap" else "counts no further"
-        what = f"{name} reaches {model.max}, the most it can hold, and {then}."
-        evidence = (f"in {plays.share(len(found))}",)
-        yield Caught(path, name, what, evidence, plays.replay(plays.runs[min(found)]))
+        full = [play for play, row in postings if row.wrapped or (row.waste > 0.0 and row.asked > 0.0)]
+        if full:
+            name = facts.account(*key)
+            then = "begins again at its min" if model.at_limit == "wrap" else "counts no further"
+            what = f"{name} reaches {model.max}, the most it can hold, and {then}."
+            evidence = (f"in {plays.share(len({id(play) for play in full}))}",)
+            yield Caught(path, name, what, evidence, plays.replay(full[0]))
 
 
 def bands_with_gaps(subject: Subject) -> Iterator[Caught]:
@@ -165,16 +154,13 @@ def bands_with_gaps(subject: Subject) -> Iterator[Caught]:
 def value_between_bands(subject: Subject) -> Iterator[Caught]:
     """A value fell between two bands that look as if they were next to one another (9.5 between ..9 and 10..)."""
     plays, facts = subject.plays, subject.facts
-    told: set[tuple[str, str]] = set()
-    for play, row in plays.postings():
-        member = facts.cast.member_of(int(row.entity))
-        key = (member.name if member is not None else "", plays.words.stat(row.stat))
-        path, model = facts.stats.get(key, ((), Stat()))
-        if key in told or not model.bands or any(s.low <= row.after <= s.high for s in model.bands.values()):
-            continue
-        spans = sorted(model.bands.values(), key=lambda span: span.low)
-        if any(a.high < row.after < b.low <= a.high + 1.0 for a, b in pairwise(spans)):
-            told.add(key)
+    for key, (path, model) in facts.stats.items():
+        spans = sorted((model.bands or {}).values(), key=lambda span: span.low)
+        gaps = [(one.high, two.low) for one, two in pairwise(spans) if one.high < two.low <= one.high + 1.0]
+        postings = plays.by_account.get(key, []) if gaps else []
+        between = next(((p, r) for p, r in postings if any(low < r.after < high for low, high in gaps)), None)
+        if between is not None:
+            play, row = between
             name = plays.words.account(row.entity, row.stat)
             what = f"{name} came to {number(row.after)}, which is between two bands, so it was in none."
             yield Caught((*path, "bands"), facts.account(*key), what, (), plays.replay(play))

@@ -77,6 +77,20 @@ class Plays:
         return ((play, row) for play in self.runs for row in play.rows if row.what == 0.0)
 
     @cached_property
+    def by_account(self) -> dict[tuple[str, str], list[tuple[Play, Row]]]:
+        """The postings of all runs, by (kind, stat); the kind of the world's own accounts is empty."""
+        single: dict[tuple[float, float], list[tuple[Play, Row]]] = {}
+        for play in self.runs:
+            for row in play.rows:
+                if row.what == 0.0:
+                    single.setdefault((row.entity, row.stat), []).append((play, row))
+        found: dict[tuple[str, str], list[tuple[Play, Row]]] = {}
+        for (entity, stat), rows in single.items():
+            member = self.program.cast.member_of(int(entity))
+            found.setdefault((member.name if member is not None else "", self.words.stat(stat)), []).extend(rows)
+        return found
+
+    @cached_property
     def seen(self) -> frozenset[tuple[str, str]]:
         """What happened in any run: (hit, attack), (act, action), (status, name) …"""
         found = {(int(row.what), int(row.cause)) for play in self.runs for row in play.rows}

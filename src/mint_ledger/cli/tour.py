@@ -42,7 +42,7 @@ def tour(folder: Path, runs: int) -> None:
     with study_progress("playing") as progress:
         made = game.study(runs, habit=HABIT, times=[float(t) for t in range(0, 241, 2)], progress=progress)
     say(made.summary())
-    say(f"\nThese are {runs:,} of the nights that can be; more of them make the intervals narrower.")
+    say(f"\nThese are {runs:,} of the nights that can be; more make the intervals narrower.")
     write_figure(folder / "nights.png", plot_study(made))
     say(f"{folder / 'nights.png'} shows how they end, and when.")
     _heading(7, "Turn some dials and ask again", f"{study} --variant calm")
@@ -76,7 +76,8 @@ def _one_run(game: Game, path: Path, folder: Path) -> None:
     _heading(4, "Where did every point go?", f"mint-ledger statement {NAME} keeper.health {PLAY}")
     say(statement_text(played.statement("keeper.health")))
     at = _last_loss(played)
-    say(f"\nAnd why, at the last loss?\n\n$ mint-ledger why {NAME} keeper.health --at {at:g} {PLAY} --count 1\n")
+    say(f"\nAnd why, at the last loss?\n\n$ mint-ledger why {NAME} keeper.health --at {at:g} --count 1 \\")
+    say(f"    {PLAY}\n")
     say(why_text(played.why("keeper.health", at, 1)))
     picture, journal = folder / "night.png", folder / "night.csv"
     write_figure(picture, played.plot())
