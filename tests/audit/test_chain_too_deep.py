@@ -17,6 +17,7 @@ endings: {{all: {{result: win, if: fallen >= 3}}}}
 
 
 def test_a_chain_of_ten_cues_is_caught_and_one_of_four_is_not() -> None:
-    finding = only_in_the_first(chain(10), chain(4), "chain-too-deep")
-    assert "c0 → c1 → c2" in finding.caught.evidence[0]
-    assert "c1" in line_of(chain(10), finding)
+    finding = only_in_the_first(chain(10), chain(4), "chain-too-deep", runs=1)
+    assert finding.caught.where == "a push"
+    assert "a push → step 0 → step 1" in finding.caught.evidence[0]
+    assert "a push" in line_of(chain(10), finding)

@@ -38,7 +38,7 @@ def seats_unfair(subject: Subject) -> Iterator[Caught]:
 
     cast = subject.facts.cast
     habit = next(iter(subject.game.habits), None)
-    if not any(play.winner for play in subject.plays.runs):
+    if not any("[" in play.winner for play in subject.plays.runs):
         return
     study = subject.game.study(max(subject.runs, 400), 1, habit=habit)
     wins = Counter(study.measures["winner"])

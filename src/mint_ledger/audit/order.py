@@ -14,7 +14,7 @@ from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.game.do import CueDo, GoDo, PostDo
+from mint_ledger.game.do import GoDo, PostDo
 from mint_ledger.game.parts import trees_in
 from mint_ledger.game.rule import Rule
 from mint_ledger.lowering.additions import Additions
@@ -150,31 +150,14 @@ def _swapped(game: Game, where: Path, one: int, other: int) -> Game | None:
 
 
 def chain_too_deep(subject: Subject) -> Iterator[Caught]:
-    """Cues that give cues that give cues: a chain of reactions more than eight deep."""
-    facts = subject.facts
-    gives: dict[str, set[str]] = {}
-    for path, part in facts.parts:
-        if isinstance(part, CueDo):
-            rule = facts.rule_at(path)
-            heard = {cue for when in rule.when for cue in when.cue or []} if rule is not None else set()
-            for cue in heard:
-                gives.setdefault(cue, set()).add(part.cue)
-    for cue in sorted(gives, key=lambda name: -len(_longest(gives, name, ()))):
-        chain = _longest(gives, cue, ())
-        if len(chain) > DEEP:
-            path = next(p for p, part in facts.parts if isinstance(part, CueDo) and part.cue == chain[1])
-            shown = " → ".join((*chain[:DEEP], "…"))
-            what = f"The cue '{cue}' sets off a chain of {len(chain)} reactions; 64 stop the run."
-            yield Caught(path, cue, what, (shown,))
+    """One happening sets off the next, and that the next: a chain of reactions more than eight deep."""
+    plays = subject.plays
+    causes = [plays.program.causes[int(cause)] for cause in plays.deepest if cause >= 0.0]
+    if len(plays.deepest) <= DEEP or not causes:
         return
-
-
-def _longest(gives: dict[str, set[str]], cue: str, seen: tuple[str, ...]) -> tuple[str, ...]:
-    """The longest chain of cues from one; a circle counts until it closes."""
-    if cue in seen or len(seen) > 64:
-        return (cue,)
-    tails = [_longest(gives, later, (*seen, cue)) for later in sorted(gives.get(cue, ()))]
-    return (cue, *max(tails, key=len)) if tails else (cue,)
+    shown = " → ".join([cause.name for cause in causes[:DEEP]] + ["…"] * (len(causes) > DEEP))
+    what = f"'{causes[0].name}' sets off a chain of {len(plays.deepest)} reactions, one in the other; 64 stop the run."
+    yield Caught(causes[0].path, causes[0].name, what, (shown,))
 
 
 def award_lost_with_the_level(subject: Subject) -> Iterator[Caught]:
@@ -244,6 +227,7 @@ CHECKS = (
         "One happening sets off the next, more than eight deep; a chain of 64 stops the run.",
         "Let one rule do the whole, or break the circle.",
         chain_too_deep,
+        plays=True,
     ),
     Check(
         "O404",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -21,6 +22,8 @@ if TYPE_CHECKING:
     from mint_ledger.client import Game
 
 Progress = Callable[[int, int], None]
+# The reference engine, which tells how deep reactions go, plays these in half a second.
+WATCHED_STEPS = 2_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +59,7 @@ class Plays:
     seed: int
     runs: tuple[Play, ...]
     stops: tuple[Stop, ...]
+    deepest: tuple[float, ...] = ()
 
     @property
     def program(self) -> Program:
@@ -139,7 +143,20 @@ def play_all(game: Game, runs: int, seed: int, progress: Progress | None = None)
                 if progress is not None:
                     progress(len(found) + len(stops), runs * len(variants) * len(habits))
     assert first is not None
-    return Plays(first, seed, tuple(found), (*stops, *_stress(game)))
+    return Plays(first, seed, tuple(found), (*stops, *_stress(game)), _longest_chain(first, habits, seed))
+
+
+def _longest_chain(lowered: Lowered, habits: Sequence[str | None], seed: int) -> tuple[float, ...]:
+    """The causes of the longest chain of reactions in the first steps of a run by each habit."""
+    found: tuple[float, ...] = ()
+    for habit in habits:
+        engine = ReferenceEngine(lowered.program, seed=seed, journal=False, starts=habit_starts(lowered, habit))
+        with contextlib.suppress(RunStopped):
+            engine.open()
+            while not engine.is_over and engine.step_number < WATCHED_STEPS:
+                engine.step()
+        found = max(found, engine.deepest, key=len)
+    return found
 
 
 def _counting(game: Game) -> Lowered:

@@ -50,6 +50,9 @@ class ReferenceEngine(Statements):
         starts: accounts that open with other values.
         script: what happens from outside, in the order of its times.
         draw: where uniform numbers come from.
+
+    Attributes:
+        deepest: the causes of the longest chain of reactions so far.
     """
 
     def __init__(
@@ -74,6 +77,7 @@ class ReferenceEngine(Statements):
         self._mark = 0
         self._depth = 0
         self._chain = [0.0] * (MAX_DEPTH + 1)
+        self.deepest: tuple[float, ...] = ()
         self._only_script = only_script
         self._script_at = program.layout.column("script position").base
         self._handlers: list[Callable[..., float] | None] = []
@@ -222,6 +226,8 @@ class ReferenceEngine(Statements):
         if self._depth >= MAX_DEPTH:
             self._stop_loop()
         self._depth += 1
+        if self._depth > len(self.deepest):
+            self.deepest = tuple(self._chain[: self._depth])
         self._mark = end
         self._dirty = False
         self._handle(start, end, HIT)
