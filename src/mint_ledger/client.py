@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from mint_ledger.errors import Fault, GameError, NotFound, nearest
+from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
 from mint_ledger.files import write_text
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.loading import Path as FilePath
@@ -18,12 +19,16 @@ from mint_ledger.game.source import Source, parse_source, read_source
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
+    from mint_ledger.balance.sweep import Sweep
+    from mint_ledger.balance.targets import Judged
+    from mint_ledger.balance.tune import Tuned
     from mint_ledger.engines.names import EngineName
     from mint_ledger.game.dials import Dials
     from mint_ledger.lowering import Lowered
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
     from mint_ledger.playing.session import Session
+    from mint_ledger.studies.estimate import Estimate
     from mint_ledger.studies.study import Progress, Study
 
 ScriptItems = Sequence[Happening | Mapping[str, Any]]
@@ -193,6 +198,143 @@ class Game(GameFile):
         from mint_ledger.audit.audit import make_audit
 
         return make_audit(self, runs=runs, seed=seed, only=only, progress=progress)
+
+    def judge(
+        self,
+        runs: int = 2_000,
+        seed: int = 1,
+        *,
+        only: Sequence[str] = (),
+        dials: Mapping[str, float | bool] | None = None,
+        progress: Progress | None = None,
+    ) -> list[Judged]:
+        """Judge the game by its targets: each is met, missed, or undecided at this many runs.
+
+        Raises:
+            NotFound: there is no target of such a name, or one has no such measure, result or ending.
+        """
+        from mint_ledger.balance.targets import judge_targets
+
+        return judge_targets(self, runs, seed, only=only, dials=dials, progress=progress)
+
+    def sweep(
+        self,
+        dials: Mapping[str, str | Sequence[float]],
+        runs: int = 1_000,
+        seed: int = 1,
+        *,
+        measures: Sequence[str] = ("rate(win)",),
+        habit: str | None = None,
+        variant: str | None = None,
+        points: int | None = None,
+        spread: str = "latin",
+        store: str | Path | None = None,
+        patient: bool = False,
+        progress: Callable[[int, int], None] | None = None,
+    ) -> Sweep:
+        """Study the game at many settings of some dials, all with the same luck.
+
+        Args:
+            dials: for each dial its values, or a range such as `4..12`, `4..12 by 2`, `±20%`.
+            runs: how many runs at each point.
+            seed: the seed of all studies.
+            measures: estimates, like `rate(win)`, `median(time)`.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            points: with it, so many points are spread over the ranges of all dials, instead of a grid.
+            spread: `latin` hypercube or `sobol`.
+            store: an SQLite file that keeps the studies, and from which a sweep goes on.
+            patient: do not refuse what would take longer than ten minutes.
+            progress: called with (points done, points in all).
+
+        Raises:
+            NotFound: there is no such dial, habit, variant or measure.
+            BadRequest: a range is none, or there are too many points.
+        """
+        from mint_ledger.balance import sweep as sweeps
+        from mint_ledger.balance.dial_range import read_range
+
+        if not dials:
+            raise BadRequest("a sweep wants a dial, like crab.bite=4..12")
+        today = self._turned(variant, None).dials
+        ranges = {
+            name: read_range(values, today.value(name)) if isinstance(values, str) else [float(v) for v in values]
+            for name, values in dials.items()
+        }
+        for name in ranges:
+            today.find(name)
+        if points is None:
+            settings = sweeps.grid(ranges)
+        else:
+            settings = sweeps.spread({name: (v[0], v[-1]) for name, v in ranges.items()}, points, spread, seed)
+        return sweeps.make_sweep(
+            self,
+            settings,
+            measures=measures,
+            runs=runs,
+            seed=seed,
+            habit=habit,
+            variant=variant,
+            store=store,
+            patient=patient,
+            progress=progress,
+        )
+
+    def tune(
+        self,
+        dial: str,
+        bounds: str | tuple[float, float, float],
+        measure: str = "rate(win)",
+        want: str | float = "0.5",
+        *,
+        runs: int = 10_000,
+        seed: int = 1,
+        habit: str | None = None,
+        variant: str | None = None,
+        seconds: float = math.inf,
+        told: Callable[[float, Estimate], None] | None = None,
+    ) -> Tuned:
+        """Find the values of a dial that meet a target.
+
+        Args:
+            dial: its name.
+            bounds: a range like `4..12` or `0.1..0.9 by 0.05`, or (least, most, step).
+            measure: an estimate, like `rate(win)`.
+            want: between which values it should lie, like `0.55..0.65`, or one value.
+            runs: the most runs at one value of the dial.
+            seed: the seed of all studies but the one that confirms.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            seconds: no new value is tried after so many seconds.
+            told: is told each value that was tried, and its estimate.
+
+        Raises:
+            NotFound: there is no such dial, habit, variant or measure.
+            BadRequest: the bounds, what is wanted, or the number of runs make no sense.
+        """
+        from mint_ledger.balance.dial_range import read_bounds
+        from mint_ledger.balance.tune import tune_dial
+        from mint_ledger.game.parts import parse_span
+
+        try:
+            span = parse_span(float(want) if isinstance(want, str) and ".." not in want else want)
+        except ValueError as error:
+            raise BadRequest(f"what is wanted {str(error).removeprefix('wants ')}") from None
+        today = self._turned(variant, None).dials.value(dial)
+        read = read_bounds(bounds, today) if isinstance(bounds, str) else bounds
+        return tune_dial(
+            self,
+            dial,
+            read,
+            measure,
+            span,
+            runs=runs,
+            seed=seed,
+            habit=habit,
+            variant=variant,
+            seconds=seconds,
+            told=told,
+        )
 
     def study(
         self,

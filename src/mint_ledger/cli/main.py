@@ -23,6 +23,7 @@ from mint_ledger.cli.arguments import (
     read_dials,
 )
 from mint_ledger.cli.audit import audit
+from mint_ledger.cli.balance import compare, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.output import plain_json, say, say_json
 from mint_ledger.cli.study import history, study
@@ -33,6 +34,8 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
 FELL_SHORT, UNUSABLE, INTERRUPTED = 1, 2, 130
+# With so few, `check` only says what is certainly off.
+FEW_RUNS = 200
 
 app = typer.Typer(
     add_completion=False,
@@ -90,6 +93,7 @@ def check(
 ) -> None:
     """Is the file valid, and do its playtests pass?"""
     from mint_ledger.client import load
+    from mint_ledger.views.balance_text import targets_text
     from mint_ledger.views.check_text import check_text, order_text
 
     loaded = load(game)
@@ -98,6 +102,7 @@ def check(
         return
     results = loaded.play_tests()
     found = loaded.audit(runs=0)
+    missed = [one for one in loaded.judge(FEW_RUNS) if one.verdict == "missed"] if loaded.targets else []
     if as_json:
         say_json(
             {
@@ -116,11 +121,14 @@ def check(
                     for result in results
                 ],
                 "findings": [finding.as_json() for finding in found.findings],
+                "missed": [one.as_json() for one in missed],
             }
         )
     else:
         say(check_text(loaded, loaded.lowered.program, results, found))
-    if not all(result.passed for result in results):
+        if missed:
+            say(f"  targets that are certainly missed, after {FEW_RUNS} runs:\n{targets_text(missed)}")
+    if missed or not all(result.passed for result in results):
         raise typer.Exit(FELL_SHORT)
 
 
@@ -339,6 +347,10 @@ app.command("try")(by_hand)
 app.command()(audit)
 app.command()(study)
 app.command()(history)
+app.command()(targets)
+app.command()(sweep)
+app.command()(compare)
+app.command()(tune)
 
 
 def main() -> None:

@@ -59,11 +59,14 @@ def study(
     as_json: JsonOption = False,
 ) -> None:
     """Play the game many times: wins, losses and times, with their intervals."""
+    from mint_ledger.balance.estimates import measured
+    from mint_ledger.balance.targets import judge_study
     from mint_ledger.cli.files import write_figure
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.client import load
     from mint_ledger.files import write_text
     from mint_ledger.studies.cluster import cluster_executor
+    from mint_ledger.views.balance_text import targets_text
     from mint_ledger.views.study_plots import FIGURES, plot_study
 
     for name in figure or ():
@@ -71,6 +74,9 @@ def study(
             raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
     loaded = load(game)
     asked = _measures(measure, worst, loaded)
+    targets = [t for t in loaded.targets if t.habit in (None, habit) and t.variant == variant]
+    for needed in (m for target in targets for m in measured(loaded, target.measure)):
+        asked.setdefault(needed, needed)
     ranked = worst if worst is None or worst in asked else _worst_measure(worst, loaded)
     with cluster_executor(cluster) as executor, study_progress(f"{loaded.title}: runs") as progress:
         made = loaded.study(
@@ -99,6 +105,8 @@ def study(
         say_json(content)
         return
     say(made.summary())
+    if targets:
+        say("\n" + targets_text(judge_study(made, targets, habit)))
     if ranked:
         from mint_ledger.views.study_text import worst_text
 

@@ -51,6 +51,10 @@ def tour(folder: Path, runs: int) -> None:
     before, after = made.rate("win"), harder.rate("win")
     usual, calm = (f"{100 * e.value:.1f} % ({100 * e.low:.1f} to {100 * e.high:.1f})" for e in (before, after))
     say(f"{usual} of the usual nights are won,\n{calm} of the calm ones.")
+    command = f"mint-ledger tune {NAME} --dial crab.bite=8..16 --want 0.7..0.8 \\\n    --habit {HABIT} --runs 4000"
+    _heading(8, "Which number makes it as fair as we want?", command)
+    say(game.tune("crab.bite", "8..16", want="0.7..0.8", habit=HABIT, runs=4_000).summary())
+    say("\nWith --write the number goes into the file; compare shows what else changes.")
     say(f"\nAll files are in {folder}. To make a game of your own:\n\n$ mint-ledger new mygame.yaml")
 
 

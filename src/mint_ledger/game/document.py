@@ -23,6 +23,7 @@ from mint_ledger.game.source import Source
 from mint_ledger.game.space import Space
 from mint_ledger.game.stat import Stat
 from mint_ledger.game.status import Status
+from mint_ledger.game.target import Target
 from mint_ledger.game.turns import Turns
 
 
@@ -49,6 +50,7 @@ class GameFile(Part):
     readout: list[ReadoutItem] = Field(default_factory=list)
     playtests: dict[str, Playtest] = Field(default_factory=dict)
     measures: dict[str, MeasureText] = Field(default_factory=dict)
+    targets: list[Target] = Field(default_factory=list)
     allow: list[Allow] = Field(default_factory=list)
 
     @field_validator("mint_ledger", mode="before")
@@ -73,6 +75,7 @@ class GameFile(Part):
         "measures",
         "rules",
         "readout",
+        "targets",
         "allow",
         mode="before",
     )
@@ -80,7 +83,7 @@ class GameFile(Part):
     def _nothing_is_empty(cls, value: Any) -> Any:
         return value if value is not None else {}
 
-    @field_validator("rules", "readout", "allow", mode="before")
+    @field_validator("rules", "readout", "targets", "allow", mode="before")
     @classmethod
     def _nothing_is_an_empty_list(cls, value: Any) -> Any:
         return value if value else []

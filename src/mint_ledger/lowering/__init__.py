@@ -129,6 +129,7 @@ def open_lowering(
     lower_levels(lowering)
     _check_immunities(lowering)
     _check_variants(lowering)
+    _check_targets(lowering)
     playtests = lower_playtests(lowering)
     items = lower_script(lowering, script, ("script",), "run") if script else ()
     readout = lower_readout(lowering)
@@ -267,6 +268,15 @@ def _check_variants(lowering: Lowering) -> None:
             wanted = getattr(playtest, key)
             if wanted is not None and wanted not in known:
                 lowering.fault(("playtests", name, key), f"unknown {key} '{wanted}'{nearest(wanted, known)}")
+
+
+def _check_targets(lowering: Lowering) -> None:
+    game = lowering.game
+    for index, target in enumerate(game.targets):
+        for key, known in (("habit", game.habits), ("variant", game.variants)):
+            wanted = getattr(target, key)
+            if wanted is not None and wanted not in known:
+                lowering.fault(("targets", index, key), f"unknown {key} '{wanted}'{nearest(wanted, known)}")
 
 
 def _check_dials(lowering: Lowering, path: tuple[str, ...], dials: Mapping[str, float]) -> None:

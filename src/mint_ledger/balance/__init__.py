@@ -1,0 +1,1 @@
+"""What a designer wants of a game, and the numbers that give it."""

@@ -1,0 +1,200 @@
+"""Compares two studies under the same luck: paired differences, runs that turned, where their journals part."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.errors import BadRequest
+from mint_ledger.journal.row import Row
+from mint_ledger.journal.wording import Words
+from mint_ledger.studies.estimate import Estimate, mean_of
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+    from mint_ledger.playing.run import Run
+    from mint_ledger.studies.study import Study
+
+RESULTS = ("win", "lose", "draw", "unfinished")
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One estimate in both studies, and the mean of the differences run by run, with its interval."""
+
+    name: str
+    one: Estimate
+    other: Estimate
+    difference: Estimate
+    is_share: bool
+
+    @property
+    def is_certain(self) -> bool:
+        """Whether the difference is more than noise: its interval does not hold 0."""
+        return self.difference.low > 0.0 or self.difference.high < 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Parting:
+    """Where the journals of one run of both games part: the time, and what each has next."""
+
+    run: int
+    results: tuple[str, str]
+    time: float
+    one: tuple[str, ...]
+    other: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """Two studies of the same runs side by side."""
+
+    titles: tuple[str, str]
+    seed: int
+    runs: int
+    differences: tuple[Difference, ...]
+    turned: tuple[tuple[str, str, int], ...]
+    changed_dials: tuple[tuple[str, float | None, float | None], ...]
+    parting: Parting | None
+
+    def as_json(self) -> dict[str, Any]:
+        """The comparison as plain values."""
+
+        def plain(e: Estimate) -> dict[str, float]:
+            return {"value": e.value, "low": e.low, "high": e.high}
+
+        return {
+            "titles": list(self.titles),
+            "seed": self.seed,
+            "runs": self.runs,
+            "differences": [
+                {
+                    "name": d.name,
+                    "one": plain(d.one),
+                    "other": plain(d.other),
+                    "difference": plain(d.difference),
+                    "certain": d.is_certain,
+                }
+                for d in self.differences
+            ],
+            "turned": [{"from": a, "to": b, "runs": n} for a, b, n in self.turned],
+            "dials": [{"name": name, "one": a, "other": b} for name, a, b in self.changed_dials],
+            "parting": None
+            if self.parting is None
+            else {
+                "run": self.parting.run,
+                "results": list(self.parting.results),
+                "time": self.parting.time,
+                "one": list(self.parting.one),
+                "other": list(self.parting.other),
+            },
+        }
+
+    def summary(self) -> str:
+        """The comparison as text."""
+        from mint_ledger.views.comparison_text import comparison_text
+
+        return comparison_text(self)
+
+    def __str__(self) -> str:
+        return self.summary()
+
+
+def compare_studies(one: Study, other: Study, parting: Parting | None = None) -> Comparison:
+    """Compare two studies of the same seed and runs.
+
+    Raises:
+        BadRequest: their seeds or numbers of runs differ, so that their runs are no pairs.
+    """
+    if (one.seed, one.runs) != (other.seed, other.runs):
+        raise BadRequest("studies are compared run by run, so both want the same seed and the same number of runs")
+    found = [_of_result(one, other, result) for result in RESULTS]
+    differences = [d for d in found if d.name in ("wins", "losses") or d.one.value or d.other.value]
+    for name in one.names:
+        if name in other.names:
+            made = _of_measure(one, other, name)
+            if made is not None:
+                differences.append(made)
+    pairs = Counter(zip(one.measures["result"], other.measures["result"], strict=True))
+    turned = tuple((str(a), str(b), n) for (a, b), n in pairs.most_common() if a != b)
+    dials = tuple(_changed_dials(one, other))
+    titles = (one.title, other.title)
+    return Comparison(titles, one.seed, one.runs, tuple(differences), turned, dials, parting)
+
+
+def _of_result(one: Study, other: Study, result: str) -> Difference:
+    sides = [(study.measures["result"] == result).astype(float) for study in (one, other)]
+    name = {"win": "wins", "lose": "losses", "draw": "draws"}.get(result, result)
+    return Difference(name, one.rate(result), other.rate(result), mean_of((sides[1] - sides[0]).tolist()), True)
+
+
+def _of_measure(one: Study, other: Study, name: str) -> Difference | None:
+    """A measure in the runs in which both studies have it."""
+    pair = (other.measures[name].astype(float) - one.measures[name].astype(float)).dropna()
+    if not len(pair):
+        return None
+    return Difference(name, one.mean(name), other.mean(name), mean_of(pair.tolist()), False)
+
+
+def _changed_dials(one: Study, other: Study) -> list[tuple[str, float | None, float | None]]:
+    """The dials in which two games differ, with both values; none where a game has no such dial."""
+    first, second = one.lowered.program.dials, other.lowered.program.dials
+    sides = [dict(zip(dials.names, dials.values, strict=True)) for dials in (first, second)]
+    names = dict.fromkeys([*first.names, *second.names])
+    return [(n, sides[0].get(n), sides[1].get(n)) for n in names if sides[0].get(n) != sides[1].get(n)]
+
+
+def first_turned(one: Study, other: Study) -> int | None:
+    """The number of the first run that was won in one study and not in the other; none if there is none."""
+    wins = [study.measures["result"] == "win" for study in (one, other)]
+    turned = wins[0] != wins[1]
+    return int(turned.to_numpy().argmax()) if turned.any() else None
+
+
+def part(one: Run, other: Run) -> Parting:
+    """Where the journals of two runs part: the first rows that say something else, and the rest of their steps."""
+    words = [Words(run.program) for run in (one, other)]
+    both = zip(words, (one, other), strict=True)
+    texts = [[(w.seconds(row.step), w.text(row)) for row in run.rows if not _opens(run, row)] for w, run in both]
+    pairs = zip(*texts, strict=False)
+    index = next((i for i, (a, b) in enumerate(pairs) if a != b), min(map(len, texts)))
+    heads = [rows[index : index + 4] for rows in texts]
+    times = [rows[0][0] for rows in heads if rows]
+    shown = [tuple(f"{time:.2f}  {text}" for time, text in rows) for rows in heads]
+    return Parting(one.number, (one.result, other.result), min(times, default=one.time), shown[0], shown[1])
+
+
+def _opens(run: Run, row: Row) -> bool:
+    """Whether a row only says what an entity or level opens with, as dials do that differ."""
+    return row.what == 0.0 and row.cause >= 0 and run.program.causes[int(row.cause)].sort in ("spawn", "level")
+
+
+def compare_games(
+    one: Game,
+    other: Game,
+    *,
+    runs: int = 2_000,
+    seed: int = 1,
+    habits: tuple[str | None, str | None] = (None, None),
+    measures: tuple[str, ...] = (),
+    label: str = "",
+    progress: Any = None,
+) -> Comparison:
+    """Play two games under the same luck and compare them; `label` tells the second from the first in headings.
+
+    Raises:
+        NotFound: there is no such habit or measure.
+        BadRequest: the number of runs makes no sense.
+    """
+    studies = [
+        game.study(runs, seed, habit=habit, measures=list(measures), accounts=(), progress=progress)
+        for game, habit in zip((one, other), habits, strict=True)
+    ]
+    turned = first_turned(*studies)
+    parting = None
+    if turned is not None:
+        pair = [g.run(seed, run=turned, habit=h) for g, h in zip((one, other), habits, strict=True)]
+        parting = part(*pair)
+    made = compare_studies(studies[0], studies[1], parting)
+    return replace(made, titles=(made.titles[0], made.titles[1] + (f" · {label}" if label else "")))

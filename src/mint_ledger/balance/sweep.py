@@ -1,0 +1,190 @@
+"""A sweep: one study for each setting of some dials, all with the same luck."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import product
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.balance.estimates import measured
+from mint_ledger.balance.targets import Judged, judge_study
+from mint_ledger.errors import BadRequest
+from mint_ledger.studies.estimate import Estimate
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
+    from mint_ledger.client import Game
+
+MOST_POINTS = 100_000
+# Longer than this is asked about first.
+PATIENCE = 600.0
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """One setting of the dials, and what came of it: the estimates by their texts, and the targets."""
+
+    dials: Mapping[str, float]
+    estimates: Mapping[str, Estimate]
+    judged: tuple[Judged, ...]
+
+    @property
+    def meets_all(self) -> bool:
+        """Whether all targets are met here; a game without targets has none to meet."""
+        return bool(self.judged) and all(one.verdict == "met" for one in self.judged)
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """All points of a sweep, in the order of the dials' values."""
+
+    title: str
+    seed: int
+    runs: int
+    dials: tuple[str, ...]
+    measures: tuple[str, ...]
+    today: Mapping[str, float]
+    points: tuple[Point, ...]
+
+    def table(self) -> pd.DataFrame:
+        """A DataFrame with one row a point: the dials, then each estimate with its interval, then `meets_all`."""
+        import pandas as pd
+
+        rows = []
+        for point in self.points:
+            row: dict[str, Any] = dict(point.dials)
+            for text, estimate in point.estimates.items():
+                row |= {text: estimate.value, f"{text} low": estimate.low, f"{text} high": estimate.high}
+            rows.append({**row, "meets_all": point.meets_all})
+        return pd.DataFrame(rows)
+
+    def as_json(self) -> dict[str, Any]:
+        """The sweep as plain values."""
+        return {
+            "title": self.title,
+            "seed": self.seed,
+            "runs": self.runs,
+            "points": [
+                {
+                    "dials": dict(point.dials),
+                    "estimates": {
+                        text: {"value": e.value, "low": e.low, "high": e.high} for text, e in point.estimates.items()
+                    },
+                    "targets": [one.as_json() for one in point.judged],
+                }
+                for point in self.points
+            ],
+        }
+
+    def summary(self) -> str:
+        """The points as a table of text."""
+        from mint_ledger.views.sweep_text import sweep_text
+
+        return sweep_text(self)
+
+    def plot(self, measure: str | None = None) -> Figure:
+        """One dial as a line with its interval, two as a heat map; see `views.sweep_plot`."""
+        from mint_ledger.views.sweep_plot import plot_sweep
+
+        return plot_sweep(self, measure)
+
+    def __str__(self) -> str:
+        return self.summary()
+
+
+def grid(ranges: Mapping[str, Sequence[float]]) -> list[dict[str, float]]:
+    """All settings of some dials with the values of each."""
+    return [dict(zip(ranges, values, strict=True)) for values in product(*ranges.values())]
+
+
+def spread(bounds: Mapping[str, tuple[float, float]], points: int, how: str, seed: int) -> list[dict[str, float]]:
+    """Points spread over the ranges of many dials: `latin` hypercube or `sobol` sequence, from SciPy.
+
+    Raises:
+        BadRequest: there is no such way to spread them, or no point.
+    """
+    from scipy.stats import qmc
+
+    makers = {"latin": qmc.LatinHypercube, "sobol": qmc.Sobol}
+    if how not in makers or points < 1:
+        raise BadRequest(f"points are spread 'latin' or 'sobol', 1 or more of them, not {points} '{how}'")
+    import warnings
+
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of Sobol points, which want a power of two to be balanced
+        sample = makers[how](len(bounds), rng=seed).random(points)
+    scaled = qmc.scale(sample, [b[0] for b in bounds.values()], [b[1] for b in bounds.values()])
+    return [dict(zip(bounds, map(float, row), strict=True)) for row in scaled]
+
+
+def make_sweep(
+    game: Game,
+    points: Sequence[Mapping[str, float]],
+    *,
+    measures: Sequence[str] = ("rate(win)",),
+    runs: int = 1_000,
+    seed: int = 1,
+    habit: str | None = None,
+    variant: str | None = None,
+    store: str | Path | None = None,
+    patient: bool = False,
+    progress: Callable[[int, int], None] | None = None,
+) -> Sweep:
+    """Study each setting of the dials; run k has the same luck at all of them.
+
+    Args:
+        game: the game.
+        points: the settings, all of the same dials.
+        measures: estimates, like `rate(win)`, `median(time)`.
+        runs: how many runs at each point.
+        seed: the seed of all studies.
+        habit: how simulated players play.
+        variant: one of the file's named sets of dials.
+        store: an SQLite file that keeps the studies; a sweep that was stopped goes on from it.
+        patient: do not refuse what would take long.
+        progress: is told how many points are done, and how many there are.
+
+    Raises:
+        BadRequest: there are no points, too many, or they would take longer than ten minutes.
+        NotFound: there is no such dial, habit, measure.
+    """
+    if not 1 <= len(points) <= MOST_POINTS:
+        raise BadRequest(f"a sweep has 1 to {MOST_POINTS:,} points, not {len(points):,}")
+    turned = game.with_variant(variant) if variant else game
+    today = {name: turned.dials.value(name) for name in points[0]}
+    targets = [t for t in game.targets if t.habit in (None, habit) and t.variant == variant]
+    texts = [*measures, *(target.measure for target in targets)]
+    needed = list(dict.fromkeys(m for text in texts for m in measured(game, text)))
+    made: list[Point] = []
+    began = time.monotonic()
+    for setting in points:
+        dials = {name: _plain(value) for name, value in setting.items()}
+        study = game.study(
+            runs, seed, habit=habit, variant=variant, dials=dials, measures=needed, accounts=(), store=store
+        )
+        estimates = {text: study.estimate(text) for text in measures}
+        made.append(Point(dict(setting), estimates, tuple(judge_study(study, targets, habit))))
+        if progress is not None:
+            progress(len(made), len(points))
+        # The first point compiles; the second says what a point costs.
+        if len(made) == 1:
+            began = time.monotonic()
+        elif len(made) == 2 and not patient:
+            _refuse_long((time.monotonic() - began) * len(points), len(points))
+    title = game.title + (f" · {habit}" if habit else "") + (f" · {variant}" if variant else "")
+    return Sweep(title, seed, runs, tuple(points[0]), tuple(measures), today, tuple(made))
+
+
+def _refuse_long(seconds: float, points: int) -> None:
+    if seconds > PATIENCE:
+        shown = f"{seconds / 60:.0f} minutes" if seconds < 7_200 else f"{seconds / 3600:.1f} hours"
+        raise BadRequest(f"{points:,} points would take about {shown}; take fewer points or runs, or say --yes")
+
+
+def _plain(value: float) -> float:
+    return int(value) if value == int(value) and abs(value) < 1e15 else value

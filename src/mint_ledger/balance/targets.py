@@ -1,0 +1,108 @@
+"""Judges a game by its targets: met, missed, or undecided at so many runs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Literal
+
+from mint_ledger.balance.estimates import measured
+from mint_ledger.errors import NotFound, nearest
+from mint_ledger.game.parts import Span
+from mint_ledger.game.target import Target
+from mint_ledger.studies.estimate import Estimate
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+    from mint_ledger.studies.study import Progress, Study
+
+Verdict = Literal["met", "missed", "undecided"]
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """A target for one habit: what was estimated, and what can be said of it for certain."""
+
+    target: Target
+    habit: str | None
+    estimate: Estimate
+    verdict: Verdict
+
+    def as_json(self) -> dict[str, Any]:
+        """The judgement as plain values."""
+        return {
+            "name": self.target.name,
+            "measure": self.target.measure,
+            "habit": self.habit,
+            "variant": self.target.variant,
+            "want": str(self.target.want),
+            "value": self.estimate.value,
+            "low": self.estimate.low,
+            "high": self.estimate.high,
+            "runs": self.estimate.runs,
+            "verdict": self.verdict,
+        }
+
+
+def verdict(estimate: Estimate, want: Span) -> Verdict:
+    """Met if the whole interval lies in what is wanted, missed if none of it does, else undecided."""
+    if want.low <= estimate.low and estimate.high <= want.high:
+        return "met"
+    return "missed" if estimate.high < want.low or estimate.low > want.high else "undecided"
+
+
+def judge_targets(
+    game: Game,
+    runs: int = 2_000,
+    seed: int = 1,
+    *,
+    only: Sequence[str] = (),
+    dials: Mapping[str, float | bool] | None = None,
+    progress: Progress | None = None,
+) -> list[Judged]:
+    """Play studies for all targets of a game and judge them; those of one habit and variant share a study.
+
+    Args:
+        game: the game.
+        runs: how many runs of each habit and variant.
+        seed: their seed.
+        only: names of targets; all by default.
+        dials: dials set for this.
+        progress: is told of each study how far it is.
+
+    Raises:
+        NotFound: there is no target of such a name, or no such measure, result or ending.
+    """
+    names = [target.name for target in game.targets]
+    for name in only:
+        if name not in names:
+            raise NotFound(f"there is no target '{name}'{nearest(name, names)}")
+    wanted = [target for target in game.targets if not only or target.name in only]
+    groups: dict[tuple[str | None, str | None], list[Target]] = {}
+    for target in wanted:
+        for habit in habits_of(game, target):
+            groups.setdefault((habit, target.variant), []).append(target)
+    found: dict[tuple[str, str | None], Judged] = {}
+    for (habit, variant), targets in groups.items():
+        measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
+        study = game.study(
+            runs, seed, habit=habit, variant=variant, dials=dials, measures=measures, accounts=(), progress=progress
+        )
+        found |= {(judged.target.name, habit): judged for judged in judge_study(study, targets, habit)}
+    return [found[target.name, habit] for target in wanted for habit in habits_of(game, target)]
+
+
+def judge_study(study: Study, targets: Sequence[Target], habit: str | None) -> list[Judged]:
+    """Judge targets by a study that has their measures."""
+    judged = []
+    for target in targets:
+        estimate = study.estimate(target.measure)
+        judged.append(Judged(target, habit, estimate, verdict(estimate, target.want)))
+    return judged
+
+
+def habits_of(game: Game, target: Target) -> list[str | None]:
+    """The habits that a target is wanted of."""
+    if target.habit is not None:
+        return [target.habit]
+    return [*game.habits] or [None]

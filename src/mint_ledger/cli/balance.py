@@ -1,0 +1,243 @@
+"""The commands that ask for numbers: `targets`, `sweep`, `compare`, `tune`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from mint_ledger.cli.arguments import (
+    GameArgument,
+    HabitOption,
+    JsonOption,
+    SeedOption,
+    SetOption,
+    VariantOption,
+    read_dials,
+)
+from mint_ledger.cli.output import say, say_json
+from mint_ledger.errors import BadRequest
+
+if TYPE_CHECKING:
+    from mint_ledger.studies.estimate import Estimate
+
+FELL_SHORT = 1
+MeasureOption = Annotated[
+    list[str] | None,
+    typer.Option(metavar="ESTIMATE", help="What to look at: 'rate(win)', 'median(time)' (repeatable)."),
+]
+RangeOption = Annotated[
+    list[str], typer.Option("--dial", metavar="DIAL=RANGE", help="crab.bite=4..12, '=4..12 by 2', =80,100,120, =±20%.")
+]
+
+
+def targets(
+    game: GameArgument,
+    runs: Annotated[int, typer.Option(help="How many runs of each habit and variant.")] = 2_000,
+    seed: SeedOption = 1,
+    settings: SetOption = None,
+    only: Annotated[list[str] | None, typer.Option(metavar="NAME", help="Only this target (repeatable).")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Judge the game by its targets: met, missed, or undecided at this many runs."""
+    from mint_ledger.cli.progress import study_progress
+    from mint_ledger.client import load
+    from mint_ledger.views.balance_text import targets_text
+
+    loaded = load(game)
+    if not loaded.targets:
+        raise BadRequest(f"{game} has no targets; write some, like {{name: fair, measure: rate(win), want: 0.4..0.6}}")
+    with study_progress(f"{loaded.title}: runs") as progress:
+        judged = loaded.judge(runs, seed, only=only or (), dials=read_dials(settings), progress=progress)
+    if as_json:
+        say_json([one.as_json() for one in judged])
+    else:
+        met = sum(one.verdict == "met" for one in judged)
+        say(f"{loaded.title}: {met} of {len(judged)} targets are met ({runs:,} runs each)\n\n{targets_text(judged)}")
+    if any(one.verdict == "missed" for one in judged):
+        raise typer.Exit(FELL_SHORT)
+
+
+def sweep(
+    game: GameArgument,
+    dial: RangeOption,
+    measure: MeasureOption = None,
+    runs: Annotated[int, typer.Option(help="How many runs at each point.")] = 1_000,
+    seed: SeedOption = 1,
+    habit: HabitOption = None,
+    variant: VariantOption = None,
+    points: Annotated[
+        int | None, typer.Option(help="Spread so many points over the ranges, instead of a grid of all values.")
+    ] = None,
+    spread: Annotated[str, typer.Option(help="How --points are spread: latin or sobol.")] = "latin",
+    store: Annotated[Path | None, typer.Option(help="Keep the studies in this file (SQLite).")] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw the first estimate into this file.")] = None,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a point (.csv).")] = None,
+    yes: Annotated[bool, typer.Option("--yes", help="Start even what takes long.")] = False,
+    as_json: JsonOption = False,
+) -> None:
+    """Study the game at many settings of some dials, all with the same luck."""
+    from mint_ledger.cli.files import write_figure
+    from mint_ledger.cli.progress import counted_progress
+    from mint_ledger.client import load
+    from mint_ledger.files import write_text
+
+    loaded = load(game)
+    with counted_progress(f"{loaded.title}: points") as progress:
+        made = loaded.sweep(
+            dict(_split(text) for text in dial),
+            runs,
+            seed,
+            measures=measure or ("rate(win)",),
+            habit=habit,
+            variant=variant,
+            points=points,
+            spread=spread,
+            store=store,
+            patient=yes,
+            progress=progress,
+        )
+    if output:
+        write_text(output, made.table().to_csv(index=False))
+    if plot:
+        write_figure(plot, made.plot())
+    say_json(made.as_json()) if as_json else say(made.summary())
+    if not as_json:
+        for path in filter(None, (output, plot)):
+            say(f"\n{path} is written")
+
+
+def compare(
+    game: GameArgument,
+    other: Annotated[Path | None, typer.Argument(metavar="[OTHER]", help="Another game file.")] = None,
+    with_: Annotated[
+        list[str] | None,
+        typer.Option("--with", metavar="KEY=VALUE", help="What is different: habit, variant or a dial (repeatable)."),
+    ] = None,
+    measure: Annotated[
+        list[str] | None, typer.Option(metavar="MEASURE", help="One more measure, like 'lowest(keeper.health)'.")
+    ] = None,
+    runs: Annotated[int, typer.Option(help="How many runs of each.")] = 2_000,
+    seed: SeedOption = 1,
+    habit: HabitOption = None,
+    variant: VariantOption = None,
+    settings: SetOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Compare two games, variants, habits or sets of dials under the same luck."""
+    from mint_ledger.balance.comparison import compare_games
+    from mint_ledger.cli.progress import study_progress
+    from mint_ledger.client import load
+
+    if (other is None) == (not with_):
+        raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")
+    one = load(game)
+    first = one.with_variant(variant) if variant else one
+    first = first.with_dials(read_dials(settings))
+    second, second_habit = (load(other), habit) if other is not None else (first, habit)
+    for text in with_ or ():
+        key, value = _split(text, "--with")
+        if key == "habit":
+            second_habit = value
+        else:
+            second = second.with_variant(value) if key == "variant" else second.with_dials(read_dials([text]))
+    with study_progress(f"{one.title}: runs") as progress:
+        made = compare_games(
+            first,
+            second,
+            runs=runs,
+            seed=seed,
+            habits=(habit, second_habit),
+            measures=tuple(measure or ()),
+            label=", ".join(with_ or ()) if other is None else str(other),
+            progress=progress,
+        )
+    say_json(made.as_json()) if as_json else say(made.summary())
+
+
+def tune(
+    game: GameArgument,
+    dial: Annotated[str, typer.Option(metavar="DIAL=RANGE", help="crab.bite=1..30, 'crab.bite=1..30 by 0.5'.")],
+    target: Annotated[str | None, typer.Option(metavar="NAME", help="One of the file's targets.")] = None,
+    measure: Annotated[str, typer.Option(metavar="ESTIMATE", help="What to look at.")] = "rate(win)",
+    want: Annotated[str | None, typer.Option(metavar="RANGE", help="What is wanted of it: 0.55..0.65.")] = None,
+    runs: Annotated[int, typer.Option(help="The most runs at one value.")] = 10_000,
+    seed: SeedOption = 1,
+    habit: HabitOption = None,
+    variant: VariantOption = None,
+    seconds: Annotated[float, typer.Option(help="Try nothing new after so many seconds.")] = 600.0,
+    write: Annotated[bool, typer.Option("--write", help="Write the value into the game file.")] = False,
+    as_variant: Annotated[
+        str | None, typer.Option("--as", metavar="VARIANT", help="With --write: into this variant of the file.")
+    ] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Find the value of a dial that gives what is wanted, and how sure that is."""
+    import sys
+
+    from mint_ledger.client import load
+    from mint_ledger.errors import NotFound, nearest
+    from mint_ledger.views.balance_text import told
+
+    loaded = load(game)
+    name, bounds = _split(dial)
+    if (target is None) == (want is None):
+        raise BadRequest("tune wants --target NAME of the file, or --want RANGE")
+    if target is not None:
+        known = {one.name: one for one in loaded.targets}
+        if target not in known:
+            raise NotFound(f"there is no target '{target}'{nearest(target, known)}")
+        chosen = known[target]
+        measure, want = chosen.measure, chosen.want.text
+        habit, variant = habit or chosen.habit, variant or chosen.variant
+    assert want is not None
+    text = measure
+
+    def show(value: float, estimate: Estimate) -> None:
+        say(f"  {name} = {value:g}: {told(text, estimate)}", error=True)
+
+    found = loaded.tune(
+        name,
+        bounds,
+        measure,
+        want,
+        runs=runs,
+        seed=seed,
+        habit=habit,
+        variant=variant,
+        seconds=seconds,
+        told=show if sys.stderr.isatty() else None,
+    )
+    say_json(found.as_json()) if as_json else say(found.summary())
+    if write and found.reached and not found.interrupted:
+        _write(game, name, found.best, as_variant)
+    if not found.reached or found.verdict == "missed":
+        raise typer.Exit(FELL_SHORT)
+
+
+def _write(path: Path, dial: str, value: float, variant: str | None) -> None:
+    """Put a number into the game file, and show the change."""
+    import difflib
+
+    from mint_ledger.client import load
+    from mint_ledger.files import write_text
+    from mint_ledger.game.patching import with_number
+
+    game = load(path)
+    before = game.source.text
+    after = with_number(game, dial, value, variant)
+    if after == before:
+        say(f"\n{path} has it already")
+        return
+    lines = difflib.unified_diff(before.splitlines(), after.splitlines(), str(path), str(path), lineterm="", n=1)
+    say("\n" + "\n".join(lines))
+    write_text(path, after)
+    say(f"\n{path} is written")
+
+
+def _split(text: str, option: str = "--dial") -> tuple[str, str]:
+    name, equals, value = (part.strip() for part in text.partition("="))
+    if not equals or not name or not value:
+        raise BadRequest(f"{option} wants NAME=VALUE, like crab.bite=4..12, not '{text}'")
+    return name, value

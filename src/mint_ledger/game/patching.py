@@ -1,0 +1,131 @@
+"""Puts a number into the text of a game file and leaves all else, comments and layout, as it was.
+
+The new text is read again and held against the content that it should have; where it would not have it, nothing is
+changed.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.errors import BadRequest, GameError
+from mint_ledger.game.dials import Path, turn_dials
+from mint_ledger.game.source import Source, parse_source
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+_NUMBER = r"[-+]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"
+
+
+def with_number(game: Game, dial: str, value: float, variant: str | None = None) -> str:
+    """The text of a game's file with one dial set, in the file itself or in one of its variants.
+
+    Raises:
+        NotFound: there is no such dial.
+        BadRequest: the number cannot be put in without touching anything else.
+    """
+    source = game.source
+    plain = int(value) if value == int(value) and abs(value) < 1e15 else value
+    dials = game.dials
+    if variant is not None:
+        dials.find(dial)
+        if variant not in game.variants:
+            raise BadRequest(
+                f"there is no variant '{variant}' to write into; write 'variants: {{{variant}: {{}}}}' first"
+            )
+        path: Path = ("variants", variant, dial)
+        wanted = _set(source.data, path, plain)
+        text = _replaced(source, path, plain) or _added(source, path, plain)
+    else:
+        path = dials.paths[dials.find(dial)]
+        wanted = turn_dials(game, game.lowered.program.cast, dials, {dial: plain})
+        text = _replaced(source, path, plain)
+        if text is None and path[-1] == "start":
+            path = path[:-1]
+            text = _replaced(source, path, plain)
+        text = text or _added(source, path, plain)
+        if text is not None and not _holds(text, source, wanted):
+            # A stat that a kind takes over may be written as a bare number or with its start.
+            wanted = _set_deep(source.data, path, plain)
+    if text is None or not _holds(text, source, wanted):
+        raise BadRequest(
+            f"{dial} = {plain} cannot be written into {source.file} without rewriting more than a number "
+            "(it is taken over from another kind, or not in the file); write it there by hand, or use --as VARIANT"
+        )
+    return text
+
+
+def _set(data: Any, path: Path, value: float) -> Any:
+    import copy
+
+    made = copy.deepcopy(data)
+    node = made
+    for part in path[:-1]:
+        node = node[part]
+        if node is None:
+            return made
+    node[path[-1]] = value
+    return made
+
+
+def _set_deep(data: Any, path: Path, value: float) -> Any:
+    import copy
+
+    made = copy.deepcopy(data)
+    node = made
+    for part in path[:-1]:
+        node = node.setdefault(part, {}) if isinstance(node, dict) else node[int(part)]
+    node[path[-1]] = value
+    return made
+
+
+def _replaced(source: Source, path: Path, value: float) -> str | None:
+    """The text with the number at a path replaced; none where no number stands there."""
+    place = source.places.get(path)
+    if place is None:
+        return None
+    lines = source.text.splitlines(keepends=True)
+    line, start = lines[place.line - 1], place.column - 1
+    key = re.escape(str(path[-1]))
+    pattern = rf"(['\"]?{key}['\"]?\s*:\s*)({_NUMBER})" if isinstance(path[-1], str) else rf"()({_NUMBER})"
+    found = re.compile(pattern).match(line, start)
+    if found is None:
+        return None
+    lines[place.line - 1] = line[: found.start(2)] + f"{value}" + line[found.end(2) :]
+    return "".join(lines)
+
+
+def _added(source: Source, path: Path, value: float) -> str | None:
+    """The text with a new entry for a path in the innermost part around it that is written as `{…}` on one line."""
+    for depth in range(len(path) - 1, 0, -1):
+        place = source.places.get(path[:depth])
+        if place is None:
+            continue
+        lines = source.text.splitlines(keepends=True)
+        line, start = lines[place.line - 1], place.column - 1
+        key = re.escape(str(path[depth - 1]))
+        found = re.compile(rf"['\"]?{key}['\"]?\s*:\s*\{{([^{{}}]*)\}}").match(line, start)
+        if found is None:
+            return None
+        inside = found[1].strip()
+        entry = _entry(path[depth:], value)
+        whole = f"{inside}, {entry}" if inside else entry
+        lines[place.line - 1] = line[: found.start(1)] + whole + line[found.end(1) :]
+        return "".join(lines)
+    return None
+
+
+def _entry(path: Path, value: float) -> str:
+    """What is written for the rest of a path: `stats: {bite: 9}`."""
+    if len(path) == 1:
+        return f"{path[0]}: {value}"
+    return f"{path[0]}: {{{_entry(path[1:], value)}}}"
+
+
+def _holds(text: str, source: Source, wanted: Any) -> bool:
+    try:
+        return bool(parse_source(text, source.file).data == wanted)
+    except GameError:
+        return False

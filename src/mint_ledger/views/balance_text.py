@@ -1,0 +1,53 @@
+"""Words for balance: values with their intervals, in per cent or in units."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from mint_ledger.balance.estimates import is_share
+from mint_ledger.balance.targets import Judged
+from mint_ledger.game.parts import Span
+from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import Estimate
+from mint_ledger.views.study_text import digits_for, fixed
+
+
+def told(text: str, estimate: Estimate) -> str:
+    """An estimate with its interval, in the digits that the interval supports: `58.2 % (57.1 to 59.3)`."""
+    factor = 100.0 if is_share(text) else 1.0
+    scaled = Estimate(factor * estimate.value, factor * estimate.low, factor * estimate.high, estimate.runs, "")
+    digits = digits_for(scaled)
+    unit = " %" if is_share(text) else ""
+    span = f" ({fixed(scaled.low, digits)} to {fixed(scaled.high, digits)})" if math.isfinite(scaled.half_width) else ""
+    return f"{fixed(scaled.value, digits)}{unit}{span}"
+
+
+def wanted(text: str, want: Span) -> str:
+    """What is wanted of an estimate: `55 to 65 %`."""
+    factor = 100.0 if is_share(text) else 1.0
+    unit = " %" if is_share(text) else ""
+    if want.low == want.high:
+        return f"{number(factor * want.low)}{unit}"
+    if math.isinf(want.low):
+        return f"at most {number(factor * want.high)}{unit}"
+    if math.isinf(want.high):
+        return f"at least {number(factor * want.low)}{unit}"
+    return f"{number(factor * want.low)} to {number(factor * want.high)}{unit}"
+
+
+def targets_text(judged: Sequence[Judged]) -> str:
+    """Targets, a line or two each: met, missed or undecided, what was found, and what was wanted."""
+    lines = []
+    for one in judged:
+        target = one.target
+        how = ", ".join(filter(None, (one.habit, target.variant)))
+        name = f"{target.name}{f' ({how})' if how else ''}"
+        found = (
+            f"{target.measure} is {told(target.measure, one.estimate)}, wanted {wanted(target.measure, target.want)}"
+        )
+        lines += [f"  {one.verdict:<10} {name}", f"  {'':<10}   {found}"]
+    undecided = [one for one in judged if one.verdict == "undecided"]
+    if undecided:
+        lines.append("  undecided: the interval reaches over an end of what is wanted; more runs tell")
+    return "\n".join(lines)

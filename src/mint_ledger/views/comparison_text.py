@@ -1,0 +1,64 @@
+"""Two studies under the same luck side by side, as text."""
+
+from __future__ import annotations
+
+import textwrap
+
+from mint_ledger.balance.comparison import Comparison, Difference
+from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import Estimate
+from mint_ledger.views.study_text import digits_for, fixed
+
+WIDTH = 80
+
+
+def comparison_text(comparison: Comparison) -> str:
+    """Each estimate of both, the paired difference and whether it is more than noise; turned runs; changed dials."""
+    one, other = comparison.titles
+    lines = [
+        f"A  {one}",
+        f"B  {other}",
+        f"{comparison.runs:,} runs each, run by run under the same luck, seed {comparison.seed}",
+        "",
+        f"  {'':<26}{'A':>10}{'B':>10}{'B − A':>10}   95 % interval",
+    ]
+    lines += [_line(difference) for difference in comparison.differences]
+    if comparison.turned:
+        lines += ["", "  runs that came out otherwise:"]
+        lines += [f"    {n:>7,}  {a} → {b}" for a, b, n in comparison.turned]
+    if comparison.changed_dials:
+        lines += ["", "  dials in which they differ:"]
+        for name, a, b in comparison.changed_dials[:20]:
+            shown = [number(value, 6) if value is not None else "–" for value in (a, b)]
+            lines.append(f"    {name:<40} {shown[0]:>10} → {shown[1]}")
+    lines += _parting(comparison)
+    return "\n".join(lines)
+
+
+def _line(difference: Difference) -> str:
+    factor = 100.0 if difference.is_share else 1.0
+    values = [factor * e.value for e in (difference.one, difference.other)]
+    low, high = factor * difference.difference.low, factor * difference.difference.high
+    gap = Estimate(factor * difference.difference.value, low, high, difference.difference.runs, "")
+    digits = digits_for(gap)
+    name = difference.name if len(difference.name) <= 24 else difference.name[:23] + "…"
+    unit = " %" if difference.is_share else ""
+    noise = "" if difference.is_certain else "  noise?"
+    sign = "+" if gap.value > 0 else ""
+    return (
+        f"  {name + unit:<26}{fixed(values[0], digits):>10}{fixed(values[1], digits):>10}"
+        f"{sign + fixed(gap.value, digits):>10}   {fixed(low, digits)} to {fixed(high, digits)}{noise}"
+    )
+
+
+def _parting(comparison: Comparison) -> list[str]:
+    parting = comparison.parting
+    if parting is None:
+        return []
+    a, b = parting.results
+    lines = ["", f"  run {parting.run}: A {a}, B {b}; their journals part at {parting.time:.2f}:"]
+    for mark, rows in (("A", parting.one), ("B", parting.other)):
+        for index, row in enumerate(rows[:3]):
+            lead = f"    {mark if index == 0 else ' '}  "
+            lines += textwrap.wrap(row, WIDTH, initial_indent=lead, subsequent_indent=" " * 9)
+    return lines

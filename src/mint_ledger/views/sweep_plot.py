@@ -1,0 +1,112 @@
+"""A sweep as a figure: one dial as a line with its interval, two as a heat map."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from mint_ledger.balance.estimates import is_share
+from mint_ledger.balance.sweep import Sweep
+from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.journal.wording import number
+from mint_ledger.views.run_plot import BLUE, GREEN, GREY
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+def plot_sweep(sweep: Sweep, measure: str | None = None) -> Figure:
+    """Draw an estimate over one or two dials; today's value and the points that meet all targets are marked.
+
+    The figure is 12.8 by 8 inches at 100 dots an inch.
+
+    Raises:
+        NotFound: the sweep has no such estimate.
+        BadRequest: it has more than two dials.
+    """
+    from matplotlib.figure import Figure
+
+    text = measure or sweep.measures[0]
+    if text not in sweep.measures:
+        raise NotFound(f"this sweep has no '{text}'{nearest(text, sweep.measures)}")
+    if len(sweep.dials) > 2:
+        raise BadRequest(f"a figure has room for one or two dials, not {len(sweep.dials)}")
+    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    (_line if len(sweep.dials) == 1 else _heat)(figure, sweep, text)
+    return figure
+
+
+def _label(text: str) -> str:
+    return f"{text} (%)" if is_share(text) else text
+
+
+def _line(figure: Figure, sweep: Sweep, text: str) -> None:
+    axis = figure.subplots()
+    [dial] = sweep.dials
+    factor = 100.0 if is_share(text) else 1.0
+    xs = [point.dials[dial] for point in sweep.points]
+    found = [point.estimates[text] for point in sweep.points]
+    axis.fill_between(xs, [factor * e.low for e in found], [factor * e.high for e in found], color=BLUE, alpha=0.2)
+    axis.plot(xs, [factor * e.value for e in found], "o-", color=BLUE, linewidth=1.8, label=text)
+    for point in sweep.points:
+        for judged in point.judged:
+            if judged.target.measure == text:
+                axis.axhspan(
+                    factor * max(judged.target.want.low, -1e9),
+                    factor * min(judged.target.want.high, 1e9),
+                    color=GREEN,
+                    alpha=0.08,
+                )
+                where = (0.01, factor * judged.target.want.high)
+                axis.annotate("wanted", where, xycoords=("axes fraction", "data"), va="top", fontsize=10)
+        break
+    good = [(p.dials[dial], factor * p.estimates[text].value) for p in sweep.points if p.meets_all]
+    if good:
+        across, up = zip(*good, strict=True)
+        axis.scatter(across, up, s=160, marker="s", facecolors="none", edgecolors=GREEN, linewidths=2)
+    axis.axvline(sweep.today[dial], color=GREY, linestyle="--", linewidth=1)
+    axis.annotate(
+        "today",
+        (sweep.today[dial], 1.0),
+        xycoords=("data", "axes fraction"),
+        xytext=(4, -12),
+        textcoords="offset points",
+        fontsize=10,
+    )
+    low, high = min(e.low for e in found), max(e.high for e in found)
+    margin = 0.06 * ((high - low) or 1.0)
+    axis.set_ylim(factor * (low - margin), factor * (high + margin))
+    axis.set_xlabel(dial, fontsize=12)
+    axis.set_ylabel(_label(text), fontsize=12)
+    axis.spines[["top", "right"]].set_visible(False)
+    axis.grid(color="#dddddd", linewidth=0.6)
+    axis.set_title(f"{sweep.title} · {sweep.runs:,} runs a point, 95 % intervals", fontsize=14)
+
+
+def _heat(figure: Figure, sweep: Sweep, text: str) -> None:
+    import numpy as np
+
+    axis = figure.subplots()
+    first, second = sweep.dials
+    xs, ys = (sorted({point.dials[dial] for point in sweep.points}) for dial in (first, second))
+    factor = 100.0 if is_share(text) else 1.0
+    values = np.full((len(ys), len(xs)), np.nan)
+    for point in sweep.points:
+        row, column = ys.index(point.dials[second]), xs.index(point.dials[first])
+        values[row, column] = factor * point.estimates[text].value
+        if point.meets_all:
+            axis.text(column, row - 0.3, "✓", ha="center", va="center", fontsize=11, color="white")
+    image = axis.imshow(values, origin="lower", aspect="auto", cmap="cividis")
+    middle = (np.nanmin(values) + np.nanmax(values)) / 2
+    if values.size <= 400:
+        for row in range(len(ys)):
+            for column in range(len(xs)):
+                value = values[row, column]
+                if not np.isnan(value):
+                    colour = "white" if value < middle else "black"
+                    axis.text(column, row, number(value, 1), ha="center", va="center", fontsize=10, color=colour)
+    axis.set_xticks(range(len(xs)), [number(x, 4) for x in xs])
+    axis.set_yticks(range(len(ys)), [number(y, 4) for y in ys])
+    axis.set_xlabel(first, fontsize=12)
+    axis.set_ylabel(second, fontsize=12)
+    figure.colorbar(image, ax=axis, label=_label(text))
+    axis.set_title(f"{sweep.title} · {sweep.runs:,} runs a point", fontsize=14)
