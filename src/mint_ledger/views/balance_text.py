@@ -18,6 +18,8 @@ def told(text: str, estimate: Estimate) -> str:
     factor = 100.0 if is_share(text) else 1.0
     scaled = Estimate(factor * estimate.value, factor * estimate.low, factor * estimate.high, estimate.runs, "")
     digits = digits_for(scaled)
+    if is_share(text) and scaled.half_width >= 0.1:
+        digits = min(digits, 1)  # as a study's summary tells it
     unit = " %" if is_share(text) else ""
     span = f" ({fixed(scaled.low, digits)} to {fixed(scaled.high, digits)})" if math.isfinite(scaled.half_width) else ""
     return f"{fixed(scaled.value, digits)}{unit}{span}"
