@@ -3,6 +3,7 @@ from __future__ import annotations
 import atexit
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -52,6 +53,11 @@ def command(tmp_path: Path) -> Command:
 @pytest.fixture(scope="session")
 def demo() -> mint.Game:
     return mint.load(mint.demo_path())
+
+
+def heed_ctrl_c() -> None:
+    """For a process of a test: whoever runs the tests in the background may have told it to ignore Ctrl-C."""
+    signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 def postings(run: mint.Run, account: str) -> list[dict[str, float]]:

@@ -9,7 +9,7 @@ import time
 from pathlib import Path
 
 import pytest
-from conftest import Command
+from conftest import Command, heed_ctrl_c
 
 import mint_ledger as mint
 
@@ -219,6 +219,7 @@ def test_ctrl_c_ends_a_long_study_without_a_traceback(saltmere: Path) -> None:
         stderr=subprocess.PIPE,
         text=True,
         start_new_session=True,
+        preexec_fn=heed_ctrl_c,
     )
     time.sleep(2.5)
     os.killpg(process.pid, signal.SIGINT)

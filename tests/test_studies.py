@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from conftest import heed_ctrl_c
 from scipy import stats
 
 import mint_ledger as mint
@@ -160,7 +161,9 @@ def test_ctrl_c_stops_a_long_study_within_half_a_second(tmp_path: Path) -> None:
     store = tmp_path / "nights.sqlite"
     command = [sys.executable, "-m", "mint_ledger.cli.main", "study", str(path), "--runs", "5000000"]
     options = ["--habit", "careful", "--engine", "native", "--store", str(store)]
-    process = subprocess.Popen([*command, *options], stderr=subprocess.PIPE, text=True, cwd=tmp_path)
+    process = subprocess.Popen(
+        [*command, *options], stderr=subprocess.PIPE, text=True, cwd=tmp_path, preexec_fn=heed_ctrl_c
+    )
     for _ in range(1_200):
         time.sleep(0.1)
         if store.exists() and store.with_name("nights.sqlite-wal").exists() and _has_runs(store):
@@ -216,6 +219,8 @@ def test_auto_takes_the_reference_engine_where_compiling_would_take_longer(
     monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     monkeypatch.setenv("MINT_LEDGER_CACHE", str(tmp_path))
+    # A busy machine may take its time over twenty runs.
+    monkeypatch.setattr("mint_ledger.studies.playing.COMPILE_SECONDS", 120.0)
     study = mint.loads(CANDLE.replace("0.2", "0.21")).study(20)
     assert study.steps == study.visited and not list(tmp_path.iterdir())
     assert math.isfinite(study.mean("time").half_width)

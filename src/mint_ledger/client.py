@@ -19,6 +19,7 @@ from mint_ledger.game.source import Source, parse_source, read_source
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
+    from mint_ledger.balance.sensitivity import Sensitivity
     from mint_ledger.balance.sweep import Sweep
     from mint_ledger.balance.targets import Judged
     from mint_ledger.balance.tune import Tuned
@@ -277,6 +278,48 @@ class Game(GameFile):
             variant=variant,
             store=store,
             patient=patient,
+            progress=progress,
+        )
+
+    def sensitivity(
+        self,
+        dials: Sequence[str] = (),
+        runs: int = 1_000,
+        seed: int = 1,
+        *,
+        measure: str = "rate(win)",
+        share: float = 0.1,
+        habit: str | None = None,
+        variant: str | None = None,
+        progress: Callable[[int, int], None] | None = None,
+    ) -> Sensitivity:
+        """Which dials matter: each is moved down and up by itself, under the same luck.
+
+        Args:
+            dials: which; by default all but those of the clock.
+            runs: how many runs of each setting.
+            seed: the seed of all of them.
+            measure: `rate(…)` or `mean(…)`.
+            share: by how much each is moved, as a share of its value.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            progress: called with (dials done, dials in all).
+
+        Raises:
+            NotFound: there is no such dial, habit, variant or measure.
+            BadRequest: the estimate has no value in each run.
+        """
+        from mint_ledger.balance.sensitivity import make_sensitivity
+
+        return make_sensitivity(
+            self,
+            dials,
+            measure=measure,
+            share=share,
+            runs=runs,
+            seed=seed,
+            habit=habit,
+            variant=variant,
             progress=progress,
         )
 

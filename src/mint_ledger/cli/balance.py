@@ -216,6 +216,77 @@ def tune(
         raise typer.Exit(FELL_SHORT)
 
 
+def sensitivity(
+    game: GameArgument,
+    dial: Annotated[
+        list[str] | None,
+        typer.Option(metavar="DIAL[=RANGE]", help="Only this dial (repeatable); with --sobol its range."),
+    ] = None,
+    measure: Annotated[str, typer.Option(metavar="ESTIMATE", help="rate(…) or mean(…).")] = "rate(win)",
+    share: Annotated[float, typer.Option(help="By how much each dial is moved, as a share of its value.")] = 0.1,
+    sobol: Annotated[
+        int | None, typer.Option(metavar="POINTS", help="Sobol's indices of the dials instead, with so many points.")
+    ] = None,
+    runs: Annotated[int, typer.Option(help="How many runs of each setting.")] = 1_000,
+    seed: SeedOption = 1,
+    habit: HabitOption = None,
+    variant: VariantOption = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw the ranking into this file.")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Say which dials matter: what one per cent more of each does."""
+    from mint_ledger.balance.dial_range import read_range
+    from mint_ledger.balance.sensitivity import sobol as indices_of
+    from mint_ledger.cli.files import write_figure
+    from mint_ledger.cli.progress import counted_progress
+    from mint_ledger.client import load
+    from mint_ledger.views.sensitivity_text import sobol_text
+
+    loaded = load(game)
+    with counted_progress(f"{loaded.title}: {'studies' if sobol else 'dials'}") as progress:
+        if sobol is not None:
+            ranges = {}
+            for text in dial or ():
+                name, written = _split(text)
+                values = read_range(written, loaded.dials.value(name))
+                ranges[name] = (values[0], values[-1])
+            found = indices_of(
+                loaded,
+                ranges,
+                measure=measure,
+                points=sobol,
+                runs=runs,
+                seed=seed,
+                habit=habit,
+                variant=variant,
+                progress=progress,
+            )
+        else:
+            made = loaded.sensitivity(
+                dial or (),
+                runs,
+                seed,
+                measure=measure,
+                share=share,
+                habit=habit,
+                variant=variant,
+                progress=progress,
+            )
+    if sobol is not None:
+        plain = [
+            {"dial": i.dial, "first": [i.first.value, i.first.low, i.first.high]}
+            | {"total": [i.total.value, i.total.low, i.total.high]}
+            for i in found
+        ]
+        say_json(plain) if as_json else say(sobol_text(loaded.title, measure, found))
+        return
+    if plot:
+        write_figure(plot, made.plot())
+    say_json(made.as_json()) if as_json else say(made.summary())
+    if plot and not as_json:
+        say(f"\n{plot} is written")
+
+
 def _write(path: Path, dial: str, value: float, variant: str | None) -> None:
     """Put a number into the game file, and show the change."""
     import difflib

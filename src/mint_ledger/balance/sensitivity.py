@@ -1,0 +1,268 @@
+"""Which dials matter: each moved a little by itself with paired luck, or many at once by Sobol's indices."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.balance.estimates import measured
+from mint_ledger.errors import BadRequest, GameError, RunStopped
+from mint_ledger.game.target import ESTIMATE
+from mint_ledger.studies.estimate import Estimate, mean_of
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
+    from mint_ledger.client import Game
+    from mint_ledger.studies.study import Study
+
+Progress = Callable[[int, int], None]
+# What says how the game is watched, not how it plays.
+QUIET = ("clock.",)
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """A dial that was moved down and up: what one per cent more of it does to the estimate, with its interval."""
+
+    dial: str
+    today: float
+    values: tuple[float, float]
+    effect: Estimate
+
+    @property
+    def is_certain(self) -> bool:
+        """Whether it is more than noise that the dial does anything."""
+        return self.effect.low > 0.0 or self.effect.high < 0.0
+
+
+@dataclass(frozen=True)
+class Sensitivity:
+    """What each dial does to an estimate, those that move it most first."""
+
+    title: str
+    measure: str
+    today: Estimate
+    share: float
+    runs: int
+    seed: int
+    moved: tuple[Moved, ...]
+    skipped: tuple[tuple[str, str], ...]
+
+    def table(self) -> pd.DataFrame:
+        """A DataFrame with one row a dial: today's value, both moved values, the effect of +1 % and its interval."""
+        import pandas as pd
+
+        return pd.DataFrame(
+            [
+                {
+                    "dial": one.dial,
+                    "today": one.today,
+                    "down": one.values[0],
+                    "up": one.values[1],
+                    "effect": one.effect.value,
+                    "low": one.effect.low,
+                    "high": one.effect.high,
+                }
+                for one in self.moved
+            ]
+        )
+
+    def as_json(self) -> dict[str, Any]:
+        """The result as plain values."""
+        return {
+            "title": self.title,
+            "measure": self.measure,
+            "today": self.today.value,
+            "share": self.share,
+            "runs": self.runs,
+            "seed": self.seed,
+            "dials": self.table().to_dict("records"),
+            "skipped": [{"dial": dial, "because": why} for dial, why in self.skipped],
+        }
+
+    def summary(self) -> str:
+        """The ranking as text."""
+        from mint_ledger.views.sensitivity_text import sensitivity_text
+
+        return sensitivity_text(self)
+
+    def plot(self) -> Figure:
+        """The ranking as bars with intervals; see `views.sensitivity_plot`."""
+        from mint_ledger.views.sensitivity_plot import plot_sensitivity
+
+        return plot_sensitivity(self)
+
+    def __str__(self) -> str:
+        return self.summary()
+
+
+def make_sensitivity(
+    game: Game,
+    dials: Sequence[str] = (),
+    *,
+    measure: str = "rate(win)",
+    share: float = 0.1,
+    runs: int = 1_000,
+    seed: int = 1,
+    habit: str | None = None,
+    variant: str | None = None,
+    progress: Progress | None = None,
+) -> Sensitivity:
+    """Move each dial down and up by a share of its value and see what that does to an estimate, run by run.
+
+    Args:
+        game: the game.
+        dials: which dials; by default all but those of the clock.
+        measure: `rate(…)` or `mean(…)`; what has a value in each run, so that runs can be paired.
+        share: by how much each dial is moved, as a share of its value.
+        runs: how many runs of each setting.
+        seed: the seed of all of them.
+        habit: how simulated players play.
+        variant: one of the file's named sets of dials.
+        progress: is told how many dials are done, and how many there are.
+
+    Raises:
+        NotFound: there is no such dial, habit, measure.
+        BadRequest: the estimate has no value in each run, or the share is none.
+    """
+    if not 0.0 < share < 1.0:
+        raise BadRequest(f"dials are moved by a share between 0 and 1, not {share:g}")
+    turned = game.with_variant(variant) if variant else game
+    known = turned.dials
+    names = list(dials) or [name for name in known.names if not name.startswith(QUIET)]
+    for name in names:
+        known.find(name)
+    needed = measured(game, measure)
+
+    def study(changes: Mapping[str, float]) -> Study:
+        return game.study(runs, seed, habit=habit, variant=variant, dials=changes, measures=needed, accounts=())
+
+    usual = study({})
+    today = usual.estimate(measure)
+    values_of(usual, measure)
+    moved: list[Moved] = []
+    skipped: list[tuple[str, str]] = []
+    for count, name in enumerate(names, 1):
+        value = known.value(name)
+        ends = (value * (1.0 - share), value * (1.0 + share))
+        try:
+            if value == 0.0:
+                raise BadRequest("it is 0, and a share of that is nothing")
+            sides = [values_of(study({name: _plain(end)}), measure) for end in ends]
+            gap = (sides[1] - sides[0]).dropna()
+            found = mean_of((gap / (200.0 * share)).tolist())
+            moved.append(Moved(name, value, ends, found))
+        except (GameError, BadRequest, RunStopped) as error:
+            skipped.append((name, str(error).splitlines()[0].rpartition(": ")[2]))
+        if progress is not None:
+            progress(count, len(names))
+    moved.sort(key=lambda one: -abs(one.effect.value))
+    title = game.title + (f" · {habit}" if habit else "") + (f" · {variant}" if variant else "")
+    return Sensitivity(title, measure, today, share, runs, seed, tuple(moved), tuple(skipped))
+
+
+def values_of(study: Study, measure: str) -> pd.Series[float]:
+    """The value of an estimate in each run: 1 or 0 for a rate.
+
+    Raises:
+        BadRequest: the estimate is no mean of the runs.
+    """
+    found = ESTIMATE.fullmatch(measure)
+    what, inside = (found[1], found[2].strip("\"'")) if found else ("", "")
+    if what == "rate":
+        study.rate(inside)
+        column = "result" if inside in ("win", "lose", "draw", "unfinished") else "ending"
+        return (study.measures[column] == inside).astype(float)
+    if what == "mean":
+        return study.values(inside)
+    raise BadRequest(f"runs are paired by rate(…) or mean(…), not by {measure}")
+
+
+@dataclass(frozen=True, slots=True)
+class Index:
+    """Sobol's indices of one dial: its own share of the variance, and with all that it does together with others."""
+
+    dial: str
+    first: Estimate
+    total: Estimate
+
+
+def sobol(
+    game: Game,
+    ranges: Mapping[str, tuple[float, float]],
+    *,
+    measure: str = "rate(win)",
+    points: int = 32,
+    runs: int = 200,
+    seed: int = 1,
+    habit: str | None = None,
+    variant: str | None = None,
+    progress: Progress | None = None,
+) -> list[Index]:
+    """Sobol's indices of some dials over ranges, by `scipy.stats.sobol_indices` with bootstrap intervals.
+
+    Args:
+        game: the game.
+        ranges: for each dial the least and the most.
+        measure: an estimate.
+        points: how many points of the sample, a power of two; points · (dials + 2) studies are played.
+        runs: how many runs of each study.
+        seed: the seed of all of them, and of the sample.
+        habit: how simulated players play.
+        variant: one of the file's named sets of dials.
+        progress: is told how many studies are done, and how many there are.
+
+    Raises:
+        NotFound: there is no such dial, habit, measure.
+        BadRequest: there are fewer than two dials, or the number of points is no power of two.
+
+    Source: Saltelli et al., "Variance based sensitivity analysis of model output", Comput. Phys. Commun. 181 (2010).
+    """
+    import numpy as np
+    from scipy.stats import sobol_indices, uniform
+
+    if len(ranges) < 2 or points < 2 or points & (points - 1):
+        raise BadRequest(f"Sobol's indices want two dials or more and a power of two of points, not {points}")
+    needed = measured(game, measure)
+    names = list(ranges)
+    for name in names:
+        game.dials.find(name)
+    done = 0
+
+    def estimates(sample: Any) -> Any:
+        nonlocal done
+        found = []
+        for column in np.atleast_2d(np.asarray(sample)).reshape(len(names), -1).T:
+            dials = {name: _plain(float(value)) for name, value in zip(names, column, strict=True)}
+            study = game.study(runs, seed, habit=habit, variant=variant, dials=dials, measures=needed, accounts=())
+            found.append(study.estimate(measure).value)
+            done += 1
+            if progress is not None:
+                progress(done, points * (len(names) + 2))
+        return np.array([found])
+
+    dists: Any = [uniform(low, high - low) for low, high in ranges.values()]
+    made = sobol_indices(func=estimates, n=points, dists=dists, rng=np.random.default_rng(seed))
+    spread = made.bootstrap()
+    indices = []
+    for place, name in enumerate(names):
+        both = []
+        for value, interval in (
+            (made.first_order, spread.first_order.confidence_interval),
+            (made.total_order, spread.total_order.confidence_interval),
+        ):
+            flat = [float(np.ravel(part)[place]) for part in (value, interval.low, interval.high)]
+            both.append(Estimate(flat[0], flat[1], flat[2], points, "bootstrap"))
+        indices.append(Index(name, both[0], both[1]))
+    return sorted(indices, key=lambda index: -index.total.value)
+
+
+def _plain(value: float) -> float:
+    found = round(value, 12)
+    return int(found) if found == int(found) and abs(found) < 1e15 else found
+
+
+__all__ = ["Index", "Moved", "Sensitivity", "make_sensitivity", "sobol", "values_of"]

@@ -1,0 +1,47 @@
+"""Which dials matter, as a figure: a bar for each with its interval, the strongest on top."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from mint_ledger.balance.estimates import is_share
+from mint_ledger.balance.sensitivity import Sensitivity
+from mint_ledger.views.run_plot import BLUE, ORANGE
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+MOST_BARS = 20
+
+
+def plot_sensitivity(found: Sensitivity) -> Figure:
+    """Draw the strongest dials; what lowers the estimate is hatched, so that it can be read in grey.
+
+    The figure is 12.8 by 8 inches at 100 dots an inch.
+    """
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    axis = figure.subplots()
+    factor = 100.0 if is_share(found.measure) else 1.0
+    shown = [one for one in found.moved if one.is_certain][:MOST_BARS]
+    for place, one in enumerate(shown):
+        value = factor * one.effect.value
+        axis.barh(
+            place,
+            value,
+            height=0.65,
+            color=BLUE if value > 0 else ORANGE,
+            hatch=None if value > 0 else "//",
+            edgecolor="white",
+        )
+        axis.plot([factor * one.effect.low, factor * one.effect.high], [place, place], color="black", linewidth=1.4)
+    axis.set_yticks(range(len(shown)), [one.dial for one in shown], fontsize=11)
+    axis.invert_yaxis()
+    axis.axvline(0, color="black", linewidth=0.9)
+    unit = "points" if is_share(found.measure) else "units"
+    axis.set_xlabel(f"change of {found.measure} for +1 % of the dial ({unit}), with 95 % intervals", fontsize=12)
+    axis.spines[["top", "right"]].set_visible(False)
+    axis.grid(axis="x", color="#dddddd", linewidth=0.6)
+    axis.set_title(f"{found.title}: which dials matter ({found.runs:,} runs each)", fontsize=14)
+    return figure

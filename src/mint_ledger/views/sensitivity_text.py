@@ -1,0 +1,68 @@
+"""Which dials matter, as text."""
+
+from __future__ import annotations
+
+import textwrap
+
+from mint_ledger.balance.estimates import is_share
+from mint_ledger.balance.sensitivity import Index, Moved, Sensitivity
+from mint_ledger.journal.wording import number, signed
+from mint_ledger.studies.estimate import Estimate
+from mint_ledger.views.balance_text import told
+from mint_ledger.views.study_text import fixed
+
+WIDTH = 80
+MOST_LINES = 25
+
+
+def sensitivity_text(found: Sensitivity) -> str:
+    """The ranking: what one per cent more of each dial does, and whether that is more than noise."""
+    unit = "points" if is_share(found.measure) else "units"
+    lines = [
+        f"{found.title}: {found.measure} is {told(found.measure, found.today)} today",
+        f"each dial moved by ±{100 * found.share:g} %, {found.runs:,} runs each, under the same luck",
+        "",
+    ]
+    certain = [one for one in found.moved if one.is_certain]
+    if certain:
+        first = certain[0]
+        gain = _scaled(found, first)
+        text = f"{first.dial} moves it most: +1 % gives {signed(gain.value, 2)} {unit}."
+        lines += [*textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    "), ""]
+    lines.append(f"  {'dial':<38}{'today':>9}{unit + ' a %':>13}   95 % interval")
+    for one in certain[:MOST_LINES]:
+        gain = _scaled(found, one)
+        name = one.dial if len(one.dial) <= 37 else one.dial[:36] + "…"
+        span = f"{fixed(gain.low, 2)} to {fixed(gain.high, 2)}"
+        lines.append(f"  {name:<38}{number(one.today, 4):>9}{signed(gain.value, 2):>13}   {span}")
+    if len(certain) > MOST_LINES:
+        lines.append(f"  … {len(certain) - MOST_LINES} dials more that matter less; --json has them all")
+    noise = len(found.moved) - len(certain)
+    if noise:
+        lines += ["", f"  {noise} dial{'s do' if noise > 1 else ' does'} nothing that {found.runs:,} runs can tell."]
+    if found.skipped:
+        lines.append(f"  {len(found.skipped)} could not be moved so (0, or against a limit); --json says why.")
+    return "\n".join(lines)
+
+
+def _scaled(found: Sensitivity, one: Moved) -> Estimate:
+    """The effect of one per cent, in points where the estimate is a share."""
+    factor = 100.0 if is_share(found.measure) else 1.0
+    effect = one.effect
+    return Estimate(factor * effect.value, factor * effect.low, factor * effect.high, effect.runs, effect.method)
+
+
+def sobol_text(title: str, measure: str, indices: list[Index]) -> str:
+    """Sobol's indices as a table."""
+    lines = [
+        f"{title}: what share of the variance of {measure} each dial makes",
+        "",
+        f"  {'dial':<30}{'by itself':>10} {'interval':>13}{'in all':>8} {'interval':>13}",
+    ]
+    for index in indices:
+        cells = "".join(
+            f"{fixed(e.value, 2):>{width}} {f'{fixed(e.low, 2)} to {fixed(e.high, 2)}':>13}"
+            for e, width in ((index.first, 10), (index.total, 8))
+        )
+        lines.append(f"  {index.dial if len(index.dial) <= 29 else index.dial[:28] + '…':<30}{cells}")
+    return "\n".join(lines)
