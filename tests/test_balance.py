@@ -126,7 +126,9 @@ def test_ranges_of_a_dial(text: str, today: float, values: list[float]) -> None:
     assert read_range(text, today) == pytest.approx(values)
 
 
-@pytest.mark.parametrize("text", ["", "4..", "9..4", "4..9 by 0", "a,b", "4..9 by -1", "0..1e9 by 0.001", "nan..4"])
+@pytest.mark.parametrize(
+    "text", ["", "4..", "9..4", "4..9 by 0", "a,b", "4..9 by -1", "0..1e9 by 0.001", "nan..4", "nan", "1,inf"]
+)
 def test_what_is_no_range_is_refused(text: str) -> None:
     with pytest.raises(BadRequest):
         read_range(text, 5)
@@ -256,6 +258,7 @@ def test_tuning_stops_with_the_best_so_far(coin: mint.Game) -> None:
         ("luck", "1..0", "rate(win)", "0.4..0.5", BadRequest),
         ("luck", "0..1", "win", "0.4..0.5", BadRequest),
         ("luck", "0..1", "rate(win)", "0.5..0.4", BadRequest),
+        ("luck", "0..1", "rate(win)", "half", BadRequest),
         ("luck", "0..1", "rate(wins)", "0.4..0.5", NotFound),
     ],
 )

@@ -361,8 +361,8 @@ class Game(GameFile):
 
         try:
             span = parse_span(float(want) if isinstance(want, str) and ".." not in want else want)
-        except ValueError as error:
-            raise BadRequest(f"what is wanted {str(error).removeprefix('wants ')}") from None
+        except ValueError:
+            raise BadRequest(f"what is wanted is a range like 0.55..0.65 or a number, not '{want}'") from None
         today = self._turned(variant, None).dials.value(dial)
         read = read_bounds(bounds, today) if isinstance(bounds, str) else bounds
         return tune_dial(

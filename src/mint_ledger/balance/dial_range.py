@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 
 from mint_ledger.errors import BadRequest
@@ -42,6 +43,8 @@ def read_range(text: str, today: float) -> list[float]:
         values = sorted({float(part) for part in text.split(",")})
     except ValueError:
         raise BadRequest(f"'{text}' is no range of a dial; write 4..12, 4..12 by 2, 80,100,120 or ±20%") from None
+    if not all(map(math.isfinite, values)):
+        raise BadRequest(f"'{text}': a dial wants finite numbers")
     return values
 
 
