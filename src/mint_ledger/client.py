@@ -19,6 +19,7 @@ from mint_ledger.game.source import Source, parse_source, read_source
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
+    from mint_ledger.balance.matchup import Matchups
     from mint_ledger.balance.sensitivity import Sensitivity
     from mint_ledger.balance.sweep import Sweep
     from mint_ledger.balance.targets import Judged
@@ -280,6 +281,15 @@ class Game(GameFile):
             patient=patient,
             progress=progress,
         )
+
+    def matchups(self) -> Matchups:
+        """Every attack against every kind that it may strike: damage, hits and seconds to defeat.
+
+        Exact where the attack's formulas have finitely many values, else measured; each says which.
+        """
+        from mint_ledger.balance.matchup import make_matchups
+
+        return make_matchups(self)
 
     def sensitivity(
         self,

@@ -287,6 +287,52 @@ def sensitivity(
         say(f"\n{plot} is written")
 
 
+def matchup(
+    game: GameArgument,
+    dial: Annotated[
+        str | None, typer.Option(metavar="DIAL=RANGE", help="Show where over this range the hits to defeat change.")
+    ] = None,
+    pair: Annotated[
+        str | None, typer.Option(metavar="ATTACK:TARGET", help="For which attack and target, with --dial.")
+    ] = None,
+    variant: VariantOption = None,
+    settings: SetOption = None,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a pair (.csv).")] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw the hits to defeat into this file.")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Say how many hits and seconds everyone takes to defeat everyone."""
+    from dataclasses import asdict
+
+    from mint_ledger.balance.dial_range import read_range
+    from mint_ledger.balance.matchup import breakpoints, check_pair
+    from mint_ledger.cli.files import write_figure
+    from mint_ledger.client import load
+    from mint_ledger.files import write_text
+    from mint_ledger.views.matchup_text import breakpoints_text
+
+    loaded = load(game)
+    loaded = loaded.with_variant(variant) if variant else loaded
+    loaded = loaded.with_dials(read_dials(settings))
+    if (dial is None) != (pair is None):
+        raise BadRequest("breakpoints want both: --dial ram.weight=2..12 --pair butts:gate")
+    if dial is not None and pair is not None:
+        name, text = _split(dial)
+        who = check_pair(pair)
+        found = breakpoints(loaded, name, read_range(text, loaded.dials.value(name)), *who)
+        say_json([asdict(one) for one in found]) if as_json else say(breakpoints_text(name, who, found))
+        return
+    made = loaded.matchups()
+    if output:
+        write_text(output, made.table().to_csv(index=False))
+    if plot:
+        write_figure(plot, made.plot())
+    say_json(made.as_json()) if as_json else say(made.summary())
+    for path in filter(None, (output, plot)):
+        if not as_json:
+            say(f"\n{path} is written")
+
+
 def _write(path: Path, dial: str, value: float, variant: str | None) -> None:
     """Put a number into the game file, and show the change."""
     import difflib

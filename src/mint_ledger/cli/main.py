@@ -23,7 +23,7 @@ from mint_ledger.cli.arguments import (
     read_dials,
 )
 from mint_ledger.cli.audit import audit
-from mint_ledger.cli.balance import compare, sensitivity, sweep, targets, tune
+from mint_ledger.cli.balance import compare, matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.output import plain_json, say, say_json
 from mint_ledger.cli.study import history, study
@@ -352,6 +352,7 @@ app.command()(sweep)
 app.command()(compare)
 app.command()(tune)
 app.command()(sensitivity)
+app.command()(matchup)
 
 
 def main() -> None:

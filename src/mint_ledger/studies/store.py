@@ -72,9 +72,12 @@ class Store:
             raise BadRequest(f"{self.path} cannot be written: there is no folder {self.path.parent}")
         connection = sqlite3.connect(self.path, timeout=PATIENCE, isolation_level=None, check_same_thread=False)
         try:
+            # In one transaction: another process may be making the store just now.
+            connection.execute("begin")
+            tables = connection.execute("select count(*) from sqlite_master").fetchone()[0]
             application = connection.execute("pragma application_id").fetchone()[0]
             made_by = connection.execute("pragma user_version").fetchone()[0]
-            tables = connection.execute("select count(*) from sqlite_master").fetchone()[0]
+            connection.execute("commit")
             if application != APPLICATION and tables:
                 raise BadRequest(f"{self.path} is a database, but no store of Mint Ledger; it is left as it is")
             if made_by > FORMAT:
