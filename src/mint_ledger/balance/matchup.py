@@ -2,7 +2,7 @@
 
 Where an attack's formulas have finitely many values the answer is exact: the distribution of the damage of one hit is
 worked out stage by stage, and folded until the target is beaten. Stats are read as they open; nothing recovers between
-two hits. Else it is measured, by hits that a script gives, and says so.
+two hits. Else it is measured, by hits that are given by hand as soon as the target may be hit, and says so.
 """
 
 from __future__ import annotations
@@ -462,8 +462,9 @@ def _measured(game: Game, striker: Member, target: Member, name: str, why: str) 
                 found = [row.values[5] for row in rows if WHATS[int(row.what)] == "hit" and len(row.values) > 5]
                 hits += len(found)
                 dealt += found
-                session.go(max(game.clock.step, 1.0))
-                if not found and not any(WHATS[int(row.what)] == "blocked" for row in rows):
+                if any(WHATS[int(row.what)] == "blocked" for row in rows):
+                    session.go(max(game.clock.step, 0.5))  # until nothing keeps the target safe
+                elif not found:
                     break
         except MintError:
             break

@@ -95,6 +95,8 @@ class ReferenceEngine(Statements):
 
     def grow(self, program: Program) -> None:
         """Go on with a program to which procedures and columns were added since; nothing else of it may differ."""
+        if program is self.program:
+            return
         self.program = program
         self.state.extend(program.layout.opening()[len(self.state) :])
         self._take_procedures(program)

@@ -44,6 +44,7 @@ class Additions:
         self.lowered: Lowered = lowered
         self.program: Program = lowered.program
         self._looks: dict[str, str] = {}
+        self._happenings: dict[str, tuple[Happening, str]] = {}
         self._count = 0
 
     def happening(self, item: Mapping[str, Any]) -> tuple[Happening, str]:
@@ -52,6 +53,9 @@ class Additions:
         Raises:
             BadRequest: it is no happening, or names what is not in the game.
         """
+        text = repr(sorted(item.items(), key=lambda pair: pair[0]))
+        if text in self._happenings:
+            return self._happenings[text]
         try:
             [made] = happenings(Source("", [dict(item)]), [{"at": 0, **item}])
         except GameError as error:
@@ -61,6 +65,7 @@ class Additions:
         name = f"outside {self._count}"
         lower_happening(self.lowering, made, ("outside",), name)
         self._finish()
+        self._happenings[text] = made, name
         return made, name
 
     def look(self, text: str) -> str:
