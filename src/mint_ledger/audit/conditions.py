@@ -210,13 +210,9 @@ def readout_never_changes(subject: Subject) -> Iterator[Caught]:
             continue
         _, formulas = split_text(item.line)
         names = [facts.names_in(formula) for formula in formulas]
-        alive = any(
-            group & stats or group & {"count", "time", "level_time", "level", "has", "x", "y"} for group in names
-        )
-        if formulas and not alive:
-            yield Caught(
-                ("readout", index), item.line, f"The line '{item.line}' shows the same in every run, all the time."
-            )
+        if formulas and not any(group & (stats | LIVE) for group in names):
+            what = f"The line '{item.line}' shows the same in every run, all the time."
+            yield Caught(("readout", index), item.line, what)
 
 
 def counter_is_stuck(subject: Subject) -> Iterator[Caught]:

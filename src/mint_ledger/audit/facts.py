@@ -43,7 +43,6 @@ class Change:
     mode: str
     amount: Formula | None
     rule: Rule | None
-    by_chance: bool = False
 
     @property
     def amount_text(self) -> str:
@@ -120,8 +119,7 @@ class Facts:
     def _change(self, path: Path, posting: PostingText) -> Change:
         rule = self.rule_at(path)
         owners, stat = self.target(path, posting.target)
-        chance = rule is not None and rule.chance is not None
-        return Change(path, owners, stat, posting.mode, posting.amount, rule, chance)
+        return Change(path, owners, stat, posting.mode, posting.amount, rule)
 
     def rule_at(self, path: Path) -> Rule | None:
         """The rule that a path is in."""

@@ -14,9 +14,11 @@ from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
 from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.errors import GameError
 from mint_ledger.game.do import GoDo, PostDo
 from mint_ledger.game.parts import trees_in
 from mint_ledger.game.rule import Rule
+from mint_ledger.game.writing import yaml_of
 from mint_ledger.lowering.additions import Additions
 from mint_ledger.program.program import Path
 
@@ -133,8 +135,6 @@ def _reads(rule: Rule) -> set[str]:
 def _swapped(game: Game, where: Path, one: int, other: int) -> Game | None:
     """The game with two rules of a list in the other order; their luck stays with them."""
     from mint_ledger.client import loads
-    from mint_ledger.errors import GameError
-    from mint_ledger.game.writing import yaml_of
 
     data = copy.deepcopy(game.source.data)
     node = data
