@@ -185,6 +185,7 @@ def test_statements_of_all_accounts_and_of_two_runs(command: Command, saltmere: 
     assert opening.split() == ["opening", "70", "70", "0"] or opening.split()[-1].rstrip("0") in ("0.", "0")
     every = json.loads(command("statement", saltmere.name, "--all", "--to", 9, "--json").stdout)
     assert {"keeper.oil", "keeper.shutters"} <= {one["account"] for one in every}
+    assert all(one["causes"] for one in every)
     for one in every:
         assert one["opening"] + sum(cause["total"] for cause in one["causes"]) == pytest.approx(one["closing"])
     drawn = command("statement", saltmere.name, "keeper.health", "--plot", "health.png")

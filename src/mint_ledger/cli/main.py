@@ -282,6 +282,8 @@ def statement(
         for name in names
         for one in (played.statements_by_level(name) if by_level else [played.statement(name, start, end)])
     ]
+    if every:
+        made = [one for one in made if one.lines]  # of a part of the run, what moved in it
     if plot:
         from mint_ledger.cli.files import write_figure
 
