@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from mint_ledger.balance.targets import Judged
     from mint_ledger.balance.tune import Tuned
     from mint_ledger.engines.names import EngineName
+    from mint_ledger.exact.answers import Exact
     from mint_ledger.game.dials import Dials
     from mint_ledger.lowering import Lowered
     from mint_ledger.playing.playtests import PlaytestResult
@@ -462,6 +463,33 @@ class Game(GameFile):
             title = f"{game.title} · {habit}" if habit else game.title
             stored = opened.study(request, title)
             return make_study(prepared, request, runs, until=limit, executor=executor, progress=progress, stored=stored)
+
+    def exact(
+        self,
+        *,
+        habit: str | None = None,
+        variant: str | None = None,
+        dials: Mapping[str, float | bool] | None = None,
+        states: int = 200_000,
+        progress: Callable[[int, int], None] | None = None,
+    ) -> Exact:
+        """The chance of each ending and how long it takes, without sampling: all states, every draw branched.
+
+        Args:
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            states: give up beyond so many.
+            progress: called with (states gone on from, states known).
+
+        Raises:
+            NotFound: there is no such habit, variant or dial.
+            BadRequest: the game has too many states or ways, or chance that cannot be counted (`between`, `normal`).
+            RunStopped: a run of the game could not go on.
+        """
+        from mint_ledger.exact.answers import exact_answers
+
+        return exact_answers(self._turned(variant, dials), habit=habit, states=states, progress=progress)
 
     def to_yaml(self) -> str:
         """The game as the text of a game file."""

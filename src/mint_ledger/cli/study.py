@@ -56,6 +56,10 @@ def study(
         str | None, typer.Option(metavar="ADDRESS", help="Play on a Dask scheduler, like tcp://host:8786.")
     ] = None,
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv).")] = None,
+    exact: Annotated[
+        bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
+    ] = False,
+    states: Annotated[int, typer.Option(help="With --exact: give up beyond so many states.")] = 200_000,
     as_json: JsonOption = False,
 ) -> None:
     """Play the game many times: wins, losses and times, with their intervals."""
@@ -73,6 +77,19 @@ def study(
         if name not in FIGURES:
             raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
     loaded = load(game)
+    if exact:
+        sampled: dict[str, object] = {
+            "--until": until,
+            "--worst": worst,
+            "--store": store,
+            "--plot": plot,
+            "-o": output,
+        }
+        sampled |= {"--cluster": cluster, "--measure": measure}
+        for option in (name for name, value in sampled.items() if value):
+            raise BadRequest(f"{option} is of runs that are played, and --exact plays none")
+        _say_exact(loaded, habit, variant, settings, states, as_json)
+        return
     asked = _measures(measure, worst, loaded)
     targets = [t for t in loaded.targets if t.habit in (None, habit) and t.variant == variant]
     for needed in (m for target in targets for m in measured(loaded, target.measure)):
@@ -117,6 +134,19 @@ def study(
         say("\n" + worst_text(made, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
     for path in filter(None, (output, plot)):
         say(f"\n{path} is written")
+
+
+def _say_exact(
+    game: Game, habit: str | None, variant: str | None, settings: list[str] | None, states: int, as_json: bool
+) -> None:
+    """The exact answers, and the targets that they judge."""
+    from mint_ledger.cli.progress import counted_progress
+    from mint_ledger.views.exact_text import exact_text
+
+    with counted_progress(f"{game.title}: states") as progress:
+        found = game.exact(habit=habit, variant=variant, dials=read_dials(settings), states=states, progress=progress)
+    targets = [t for t in game.targets if t.habit in (None, habit) and t.variant == variant]
+    say_json(found.as_json()) if as_json else say(exact_text(found, targets))
 
 
 def history(

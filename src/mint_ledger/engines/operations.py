@@ -49,7 +49,11 @@ def _root(value: float) -> float:
 
 
 def _floor(value: float) -> float:
-    return float(math.floor(value)) + 0.0 if math.isfinite(value) else value
+    # Asked of the value itself, which may be a draw that is still open (`exact.luck`).
+    try:
+        return float(math.floor(value)) + 0.0
+    except (OverflowError, ValueError):
+        return value
 
 
 def _nearest(value: float) -> float:

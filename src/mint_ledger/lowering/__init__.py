@@ -245,12 +245,12 @@ def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:
 
 def _make_fixed_columns(lowering: Lowering) -> None:
     for name, role, opening in (
-        ("step", "stamp", 0.0),
+        ("step", "step", 0.0),
         ("ending", "measure", -2.0),
         ("winner", "measure", 0.0),
-        ("script position", "stamp", 0.0),
+        ("script position", "mark", 0.0),
         ("only script", "flag", 0.0),
-        ("first level", "stamp", 0.0),
+        ("first level", "mark", 0.0),
     ):
         lowering.layout.column(name, role, opening=opening)  # type: ignore[arg-type]
     present_column(lowering)

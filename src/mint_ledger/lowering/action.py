@@ -27,7 +27,7 @@ def busy_column(lowering: Lowering) -> Column:
 
 def busy_until(lowering: Lowering) -> Column:
     """Until when an entity is busy."""
-    return lowering.layout.column("busy until", "stamp", 0, lowering.cast.size)
+    return lowering.layout.column("busy until", "time", 0, lowering.cast.size)
 
 
 def busy_code(lowering: Lowering, name: str) -> float:

@@ -223,7 +223,7 @@ class AttackLowering:
     # The wind-up: a strike that takes time
 
     def _target_column(self) -> Column:
-        return self.lowering.entity_column(f"winds up at: {self.name}", self.strikers, opening=-1.0)
+        return self.lowering.entity_column(f"winds up at: {self.name}", self.strikers, "mark", -1.0)
 
     def _emit_wind_up(self, b: BlockBuilder, striker: Expr, chosen: Expr) -> None:
         lowering = self.lowering
@@ -280,7 +280,7 @@ class AttackLowering:
         for number, (name, habit) in enumerate(self.lowering.game.habits.items(), start=1):
             own = habit.aims.get(self.name)
             if own is not None:
-                column = self.lowering.layout.column("habit", "stamp", 0, self.lowering.cast.size)
+                column = self.lowering.layout.column("habit", "mark", 0, self.lowering.cast.size)
                 chosen = self._aimed(striker, candidate, where, own, ("habits", name, "aims", self.name))
                 value = choose(compare("==", At(column, striker), const(number)), chosen, value)
         return value
@@ -353,7 +353,7 @@ class AttackLowering:
         start = min((m.first for m in self.strikers), default=0)
         end = max((m.first + m.room for m in self.strikers), default=1)
         size = (end - start) * (last - first)
-        column = self.lowering.layout.column(f"cooldown: {self.name}", "stamp", 0, max(size, 1), -1e18)
+        column = self.lowering.layout.column(f"cooldown: {self.name}", "time", 0, max(size, 1), -1e18)
         return column, self.targets, last - first
 
     def _emit_cooldown(self, b: BlockBuilder, striker: Expr, target: Expr) -> None:

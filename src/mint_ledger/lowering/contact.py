@@ -25,7 +25,7 @@ def block_of(lowering: Lowering, one: Member, other: Member) -> Pair:
     return (one, other) if names.index(one.name) <= names.index(other.name) else (other, one)
 
 
-def _column(lowering: Lowering, what: str, pair: Pair, role: str = "stamp", opening: float = 0.0) -> Column:
+def _column(lowering: Lowering, what: str, pair: Pair, role: str = "time", opening: float = 0.0) -> Column:
     name = f"contact {what}: {pair[0].name} {pair[1].name}"
     return lowering.layout.column(name, role, 0, pair[0].room * pair[1].room, opening)  # type: ignore[arg-type]
 
@@ -36,7 +36,7 @@ def _index(pair: Pair, one: Expr, other: Expr) -> Expr:
 
 
 def _latest(lowering: Lowering) -> Column:
-    return lowering.layout.column("contact latest", "stamp", opening=-1.0)
+    return lowering.layout.column("contact latest", "time", opening=-1.0)
 
 
 def _live(lowering: Lowering) -> Column:

@@ -125,7 +125,7 @@ class Lowering:
         """Add a procedure."""
         self.procedures[procedure.name] = procedure
 
-    def entity_column(self, name: str, members: Iterable[Member], role: str = "stamp", opening: float = 0.0) -> Column:
+    def entity_column(self, name: str, members: Iterable[Member], role: str = "time", opening: float = 0.0) -> Column:
         """A column that covers all entities of some kinds."""
         ranges = [(m.first, m.first + m.room) for m in members if m.room]
         first = min((low for low, _ in ranges), default=0)

@@ -58,7 +58,7 @@ def _safe_column(lowering: Lowering, member: Member) -> Column:
     """Until when an entity is safe: from everyone, or from each source by itself."""
     by_source = when_hit_of(member).safe_from == "source"
     size = member.room * lowering.cast.size if by_source else member.room
-    return lowering.layout.column(f"safe until: {member.name}", "stamp", 0, max(size, 1), -1e18)
+    return lowering.layout.column(f"safe until: {member.name}", "time", 0, max(size, 1), -1e18)
 
 
 def _safe_slot(lowering: Lowering, member: Member, striker: Expr, target: Expr) -> Expr:

@@ -21,15 +21,15 @@ from mint_ledger.program.statements import Flow
 def flow_columns(lowering: Lowering, values: Column, stat: str) -> FlowColumns:
     """Where the flows of a stat keep their state."""
 
-    def column(what: str, role: str = "stamp") -> Column:
+    def column(what: str, role: str = "time") -> Column:
         return lowering.layout.column(f"flow {what}: {stat}", role, values.first, values.count)  # type: ignore[arg-type]
 
     return FlowColumns(
         rate=column("rate", "value"),
         to=column("to", "value"),
-        anchor=column("anchor"),
+        anchor=column("anchor", "step"),
         booked=column("booked", "value"),
-        since=column("since"),
+        since=column("since", "step"),
         waits_from=column("waits from"),
         at_limit=column("at limit", "value"),
     )

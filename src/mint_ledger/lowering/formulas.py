@@ -76,7 +76,7 @@ def level_time(lowering: Lowering) -> Expr:
     """Seconds since the level began, or since the start where there are none."""
     if not lowering.game.levels:
         return Time()
-    return sub(Time(), At(lowering.layout.column("level began", "stamp"), ZERO))
+    return sub(Time(), At(lowering.layout.column("level began", "time"), ZERO))
 
 
 def amount(scope: Scope, formula: Formula, *more: str | int) -> Expr:

@@ -26,7 +26,7 @@ NO_HABIT = "none"
 
 def habit_column(lowering: Lowering) -> Column:
     """Which habit an entity plays by: 0 for none, else its number in the file, from 1."""
-    return lowering.layout.column("habit", "stamp", 0, lowering.cast.size)
+    return lowering.layout.column("habit", "mark", 0, lowering.cast.size)
 
 
 class HabitLowering:

@@ -34,16 +34,16 @@ def level_column(lowering: Lowering) -> Column:
 
 def began_column(lowering: Lowering) -> Column:
     """When the level began."""
-    return lowering.layout.column("level began", "stamp")
+    return lowering.layout.column("level began", "time")
 
 
 def _asked(lowering: Lowering) -> Column:
     """The level that was asked for: its number, -2 for back, -1 for none."""
-    return lowering.layout.column("level asked for", "stamp", opening=NOT_ASKED)
+    return lowering.layout.column("level asked for", "mark", opening=NOT_ASKED)
 
 
 def _came_from(lowering: Lowering) -> Column:
-    return lowering.layout.column("level came from", "stamp", opening=-1.0)
+    return lowering.layout.column("level came from", "mark", opening=-1.0)
 
 
 def level_number(lowering: Lowering, name: str) -> int:
@@ -295,5 +295,5 @@ def _emit_ways(lowering: Lowering, b: BlockBuilder, scope: Scope, level: Level, 
 def emit_first_level(lowering: Lowering, b: BlockBuilder) -> None:
     """Open the level that a run begins with: the first of the file, or the one that a playtest names."""
     if lowering.game.levels:
-        first = lowering.layout.column("first level", "stamp")
+        first = lowering.layout.column("first level", "mark")
         b.emit(Call("enter level", (At(first, ZERO),)))

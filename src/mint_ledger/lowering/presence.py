@@ -25,7 +25,7 @@ def present_column(lowering: Lowering) -> Column:
 
 def left_column(lowering: Lowering) -> Column:
     """The step in which an entity last left; its number is free again only in the next."""
-    return lowering.layout.column("left", "stamp", 0, lowering.cast.size, -1.0)
+    return lowering.layout.column("left", "step", 0, lowering.cast.size, -1.0)
 
 
 def spent_column(lowering: Lowering) -> Column:

@@ -218,7 +218,7 @@ def touched_column(lowering: Lowering, stat: str) -> Column:
     """The steps in which a stat's accounts were last moved; kept only for stats of which it is asked."""
     lowering.touched_stats.add(stat)
     values = account_column(lowering, stat)
-    return lowering.layout.column(f"touched: {stat}", "stamp", values.first, values.count)
+    return lowering.layout.column(f"touched: {stat}", "step", values.first, values.count)
 
 
 def limit(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, side: str) -> Expr | None:

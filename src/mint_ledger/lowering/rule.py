@@ -181,7 +181,7 @@ class RuleLowering:
             fired = self._column("fired", "counter")
             b.leave_unless(compare("<", At(fired, who), amount(scope, rule.at_most, "at_most")))
         if rule.cooldown is not None:
-            last = self._column("last fired", "stamp", NEVER)
+            last = self._column("last fired", "time", NEVER)
             b.leave_unless(Due(add(At(last, who), amount(scope, rule.cooldown, "cooldown"))))
         for name, formula in (rule.let or {}).items():
             scope = self._emit_let(b, scope, name, formula)

@@ -36,7 +36,7 @@ def has_status(lowering: Lowering, name: str, entity: Expr) -> Expr:
     return compare(">", At(has_column(lowering, name), entity), ZERO)
 
 
-def _column(lowering: Lowering, what: str, name: str, role: str = "stamp") -> Column:
+def _column(lowering: Lowering, what: str, name: str, role: str = "time") -> Column:
     return lowering.layout.column(f"status {what}: {name}", role, 0, lowering.cast.size)  # type: ignore[arg-type]
 
 
@@ -137,7 +137,7 @@ class _StatusLowering:
         self.until = _column(lowering, "until", name)
         self.began = _column(lowering, "began", name)
         self.ticks = _column(lowering, "ticks", name, "counter")
-        self.giver = _column(lowering, "giver", name)
+        self.giver = _column(lowering, "giver", name, "mark")
 
     def scope(self, b: BlockBuilder, entity: Expr, **more: object) -> Scope:
         """What the status's formulas see: whoever has it as self."""

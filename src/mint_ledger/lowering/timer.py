@@ -31,7 +31,7 @@ class Timer:
     first: Formula | None
     members: tuple[Member, ...]
 
-    def column(self, what: str, role: str = "stamp") -> Column:
+    def column(self, what: str, role: str = "time") -> Column:
         """A column of the timer."""
         name = f"timer {what}: {self.name}"
         if not self.members:
@@ -102,13 +102,13 @@ def _set_steady(timer: Timer, b: BlockBuilder, who: Expr) -> None:
     period = timer.period(b, who)
     b.emit(Set(timer.column("base"), who, add(Time(), timer.first_wait(b, who, period))))
     b.emit(Set(timer.column("count", "counter"), who, ZERO))
-    b.emit(Set(timer.column("period"), who, period))
+    b.emit(Set(timer.column("period", "mark"), who, period))
     if timer.first is not None:
         b.emit(Set(timer.column("fired", "counter"), who, ZERO))
 
 
 def _tick_steady(timer: Timer, b: BlockBuilder, who: Expr, fire: Callable[[BlockBuilder, Expr], None]) -> None:
-    base, count, period = timer.column("base"), timer.column("count", "counter"), timer.column("period")
+    base, count, period = timer.column("base"), timer.column("count", "counter"), timer.column("period", "mark")
     if timer.every.number is None:
         _count_from_last_firing(timer, b, who)
     with b.repeat(const(MOST_IN_A_STEP)):
@@ -122,7 +122,7 @@ def _tick_steady(timer: Timer, b: BlockBuilder, who: Expr, fire: Callable[[Block
 
 def _count_from_last_firing(timer: Timer, b: BlockBuilder, who: Expr) -> None:
     """A period that has changed counts from the last firing (or from the appearance, where there was none)."""
-    base, count, period = timer.column("base"), timer.column("count", "counter"), timer.column("period")
+    base, count, period = timer.column("base"), timer.column("count", "counter"), timer.column("period", "mark")
     now = timer.period(b, who)
     with b.when(compare("!=", now, At(period, who))):
         last = add(At(base, who), mul(sub(At(count, who), ONE), At(period, who)))

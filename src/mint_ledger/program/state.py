@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Role = Literal["value", "flag", "stamp", "counter", "draws", "measure"]
-"""What a slot is for: a booked value; a fact (present, in contact); a time or step; a count of firings; a count
-of draws; something that is only measured. Only values and facts can make a condition true."""
+Role = Literal["value", "flag", "time", "step", "mark", "counter", "draws", "measure"]
+"""What a slot is for: a booked value; a fact (present, in contact); a moment in seconds (or turns); the number of a
+step; something else that is kept (an entity, a habit); a count; a count of draws; something that is only measured.
+Only values and facts can make a condition true; moments and numbers of steps move on with the run."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,63 @@
+"""Exact answers as text."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from mint_ledger.balance.estimates import is_share
+from mint_ledger.errors import BadRequest
+from mint_ledger.journal.wording import number
+from mint_ledger.views.balance_text import wanted
+
+if TYPE_CHECKING:
+    from mint_ledger.exact.answers import Exact
+    from mint_ledger.game.target import Target
+
+WORDS = {"win": "wins", "lose": "losses", "draw": "draws", "unfinished": "unfinished"}
+
+
+def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
+    """The chances of results and endings, how long runs take, and which targets that meets."""
+    many = "1 state" if exact.states == 1 else f"{exact.states:,} states"
+    lines = [f"{exact.title} · exact, from all its {many}", ""]
+    for result, word in WORDS.items():
+        chance = exact.rate(result)
+        if chance or result in ("win", "lose"):
+            lines.append(f"  {word:<12} {share(chance):>12}")
+    lines += ["", f"  {'ending':<28} {'chance':>12}   mean time"]
+    for ending in exact.endings:
+        name = ending.name or "(none at the clock's limit)"
+        lines.append(f"  {name[:28]:<28} {share(ending.chance):>12}   {number(ending.mean_time, 6)} {exact.unit}")
+    if exact.winners:
+        lines += ["", "  who wins"]
+        lines += [f"  {name[:28]:<28} {share(chance):>12}" for name, chance in exact.winners.items()]
+    tenth, half, most = (number(exact.time_quantile(q), 6) for q in (0.1, 0.5, 0.9))
+    lines += [
+        "",
+        f"  time: {number(exact.mean_time, 6)} {exact.unit} on average; a tenth of the runs is over by {tenth},",
+        f"  half by {half}, nine tenths by {most}",
+    ]
+    judged = [(target, found) for target in targets if (found := _value(exact, target)) is not None]
+    if judged:
+        lines += ["", "  targets"]
+    for target, value in judged:
+        word = "met" if target.want.low <= value <= target.want.high else "missed"
+        told = share(value) if is_share(target.measure) else number(value, 6)
+        lines.append(
+            f"  {word:<7} {target.name}: {target.measure} is {told}, wanted {wanted(target.measure, target.want)}"
+        )
+    return "\n".join(lines)
+
+
+def _value(exact: Exact, target: Target) -> float | None:
+    """What a target asks for; none where that is not among exact answers."""
+    try:
+        return exact.value(target.measure)
+    except BadRequest:
+        return None
+
+
+def share(chance: float) -> str:
+    """A chance in per cent, with as many digits as tell it from none and from all."""
+    return f"{100 * chance:.6g} %"
