@@ -1,9 +1,9 @@
-"""Makes the pages of documentation that are made from the code, and what the tutorial shows.
+"""Makes the pages of documentation that are made from the code, and what the tutorial and the how-tos show.
 
     python docs/make_pages.py
 
-The pages of the findings come from the checks and from the games of their tests; the outputs in the tutorial come
-from its own commands. A test holds that both are as this makes them.
+The pages of the findings come from the checks and from the games of their tests; the outputs in the tutorial and the
+how-tos come from their own commands. A test holds that all are as this makes them.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ import importlib.util
 import os
 import re
 import shlex
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -26,6 +27,7 @@ from mint_ledger.views.finding_page import finding_page, findings_index
 DOCS = Path(__file__).parent
 TESTS = DOCS.parent / "tests" / "audit"
 TUTORIAL = DOCS / "tutorial.md"
+HOW_TOS = sorted((DOCS / "how-to").glob("*.md"))
 BLOCK = re.compile(r"^```(\w+)(?: file=(\S+))?\n(.*?)^```$", re.MULTILINE | re.DOTALL)
 
 
@@ -54,8 +56,14 @@ def _example(check: Check) -> tuple[str, int]:
     return text.strip() + "\n", 10 if check.plays else 0
 
 
-def replayed(text: str, folder: Path) -> str:
-    """The tutorial with what its commands print now; its files are written and changed as it says."""
+def replayed(page: Path, folder: Path) -> str:
+    """A page with what its commands print now.
+
+    The game files beside it are there from the start; its own files are written and changed as it says.
+    """
+    for game in page.parent.glob("*.yaml"):
+        shutil.copy(game, folder)
+    text = page.read_text(encoding="utf-8")
 
     def play(block: re.Match[str]) -> str:
         kind, file, content = block[1], block[2], block[3]
@@ -105,9 +113,9 @@ def main() -> None:
     for path, text in pages():
         path.parent.mkdir(exist_ok=True)
         path.write_text(text, encoding="utf-8")
-    if TUTORIAL.exists():
+    for page in (TUTORIAL, *HOW_TOS):
         with tempfile.TemporaryDirectory() as folder:
-            TUTORIAL.write_text(replayed(TUTORIAL.read_text(encoding="utf-8"), Path(folder)), encoding="utf-8")
+            page.write_text(replayed(page, Path(folder)), encoding="utf-8")
 
 
 if __name__ == "__main__":

@@ -9,6 +9,8 @@ import pytest
 from conftest import Command
 
 ROOT = Path(__file__).parent.parent
+HOW_TOS = sorted((ROOT / "docs" / "how-to").glob("*.md"))
+RUN_AGAIN = "run python docs/make_pages.py and read what has changed"
 
 
 @pytest.fixture(scope="module")
@@ -31,15 +33,26 @@ def test_the_pages_of_the_findings_are_as_the_checks_make_them(making: ModuleTyp
 
 
 def test_the_tutorial_shows_what_its_commands_print(making: ModuleType, tmp_path: Path) -> None:
-    text = (ROOT / "docs" / "tutorial.md").read_text("utf-8")
-    assert making.replayed(text, tmp_path) == text, "run python docs/make_pages.py and read what has changed"
+    page = ROOT / "docs" / "tutorial.md"
+    assert making.replayed(page, tmp_path) == page.read_text("utf-8"), RUN_AGAIN
+
+
+@pytest.mark.parametrize("page", HOW_TOS, ids=lambda page: page.stem)
+def test_each_how_to_shows_what_its_commands_print(making: ModuleType, tmp_path: Path, page: Path) -> None:
+    text = page.read_text("utf-8")
+    assert making.replayed(page, tmp_path) == text, RUN_AGAIN
+    outputs = re.findall(r"^```console\n(.*?)^```", text, re.MULTILINE | re.DOTALL)
+    assert outputs
+    lines = [line for output in outputs for line in output.splitlines() if not line.startswith("$")]
+    assert max(map(len, lines)) <= 80
 
 
 def test_the_tutorials_game_ends_without_findings_and_with_a_playtest_that_passes(
     making: ModuleType, tmp_path: Path, command: Command
 ) -> None:
-    text = (ROOT / "docs" / "tutorial.md").read_text("utf-8")
-    making.replayed(text, tmp_path)
+    page = ROOT / "docs" / "tutorial.md"
+    text = page.read_text("utf-8")
+    making.replayed(page, tmp_path)
     game = (tmp_path / "round.yaml").read_text("utf-8")
     saved = (tmp_path / "pecked.yaml").read_text("utf-8")
     assert saved.split() == (tmp_path / "pasted.yaml").read_text("utf-8").split()

@@ -24,9 +24,13 @@ if TYPE_CHECKING:
     from mint_ledger.balance.sweep import Sweep
     from mint_ledger.balance.targets import Judged
     from mint_ledger.balance.tune import Tuned
+    from mint_ledger.balance.tune_habits import TunedHabits
+    from mint_ledger.balance.tune_many import TunedMany
     from mint_ledger.engines.names import EngineName
     from mint_ledger.exact.answers import Exact
     from mint_ledger.game.dials import Dials
+    from mint_ledger.game.parts import Span
+    from mint_ledger.game.target import Target
     from mint_ledger.lowering import Lowered
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
@@ -368,12 +372,8 @@ class Game(GameFile):
         """
         from mint_ledger.balance.dial_range import read_bounds
         from mint_ledger.balance.tune import tune_dial
-        from mint_ledger.game.parts import parse_span
 
-        try:
-            span = parse_span(float(want) if isinstance(want, str) and ".." not in want else want)
-        except ValueError:
-            raise BadRequest(f"what is wanted is a range like 0.55..0.65 or a number, not '{want}'") from None
+        span = read_want(want)
         today = self._turned(variant, None).dials.value(dial)
         read = read_bounds(bounds, today) if isinstance(bounds, str) else bounds
         return tune_dial(
@@ -464,6 +464,100 @@ class Game(GameFile):
             stored = opened.study(request, title)
             return make_study(prepared, request, runs, until=limit, executor=executor, progress=progress, stored=stored)
 
+    def tune_many(
+        self,
+        dials: Mapping[str, str | tuple[float, float, float]],
+        targets: Sequence[str | Target] = (),
+        *,
+        runs: int = 10_000,
+        seed: int = 1,
+        habit: str | None = None,
+        seconds: float = math.inf,
+        told: Callable[[Mapping[str, float], float], None] | None = None,
+    ) -> TunedMany:
+        """Find settings of several dials that meet several targets, with small changes from today.
+
+        Args:
+            dials: for each its range like `4..12 by 0.5`, or (least, most, step).
+            targets: names of the file's targets, or `Target`s; all of the file by default.
+            runs: how many runs of each habit and variant judge an answer.
+            seed: the seed of all studies but those that confirm.
+            habit: the habit of targets that name none; each of the game's by default.
+            seconds: no new setting is tried after so many seconds.
+            told: is told each setting that was tried, and how far off it is.
+
+        Raises:
+            NotFound: there is no such dial, target, habit or measure.
+            BadRequest: a range is none, or there are no targets.
+        """
+        from mint_ledger.balance.tune_many import tune_dials
+
+        return tune_dials(
+            self,
+            self._bounds(dials),
+            [self.target(target) if isinstance(target, str) else target for target in targets] or self.targets,
+            runs=runs,
+            seed=seed,
+            habit=habit,
+            seconds=seconds,
+            told=told,
+        )
+
+    def tune_habits(
+        self,
+        dials: Mapping[str, str | tuple[float, float, float]],
+        wants: Mapping[str, str | float] | None = None,
+        measure: str = "rate(win)",
+        *,
+        runs: int = 10_000,
+        seed: int = 1,
+        seconds: float = math.inf,
+        told: Callable[[Mapping[str, float], float], None] | None = None,
+    ) -> TunedHabits:
+        """Find a variant for each habit, so that each way of playing comes to a target of its own.
+
+        Args:
+            dials: for each its range, or (least, most, step).
+            wants: what is wanted of `measure` for each habit, like {"careful": "0.7..0.8"}; by default the targets of
+                the file that name a habit and no variant.
+            measure: an estimate, like `rate(win)`.
+            runs: how many runs judge an answer.
+            seed: the seed of all studies but those that confirm.
+            seconds: no new setting is tried after so many seconds.
+            told: is told each setting that was tried, and how far off it is.
+
+        Raises:
+            NotFound: there is no such dial, habit or measure.
+            BadRequest: a range is none, or no habit has a target.
+        """
+        from mint_ledger.balance.tune_habits import tune_habits
+
+        spans = {habit: read_want(want) for habit, want in (wants or {}).items()}
+        return tune_habits(
+            self, self._bounds(dials), spans, measure=measure, runs=runs, seed=seed, seconds=seconds, told=told
+        )
+
+    def _bounds(self, dials: Mapping[str, str | tuple[float, float, float]]) -> dict[str, tuple[float, float, float]]:
+        from mint_ledger.balance.dial_range import read_bounds
+
+        if not dials:
+            raise BadRequest("tuning wants a dial, like crab.bite=4..12")
+        return {
+            name: read_bounds(bounds, self.dials.value(name)) if isinstance(bounds, str) else bounds
+            for name, bounds in dials.items()
+        }
+
+    def target(self, name: str) -> Target:
+        """One of the file's targets by its name.
+
+        Raises:
+            NotFound: there is none of that name.
+        """
+        known = {one.name: one for one in self.targets}
+        if name not in known:
+            raise NotFound(f"there is no target '{name}'{nearest(name, known)}")
+        return known[name]
+
     def exact(
         self,
         *,
@@ -515,6 +609,20 @@ def _expanded(game: Game, measures: Mapping[str, str]) -> dict[str, str]:
         else:
             found[name] = text
     return found
+
+
+def read_want(want: str | float) -> Span:
+    """What is wanted of an estimate: a range like `0.55..0.65`, or one value.
+
+    Raises:
+        BadRequest: it is neither.
+    """
+    from mint_ledger.game.parts import parse_span
+
+    try:
+        return parse_span(float(want) if isinstance(want, str) and ".." not in want else want)
+    except ValueError:
+        raise BadRequest(f"what is wanted is a range like 0.55..0.65 or a number, not '{want}'") from None
 
 
 def _ours(error: Exception) -> bool:
@@ -584,4 +692,4 @@ def load_script(path: str | Path) -> list[Happening]:
     return happenings(source, source.data)
 
 
-__all__ = ["Game", "load", "load_script", "loads", "read_script"]
+__all__ = ["Game", "load", "load_script", "loads", "read_script", "read_want"]

@@ -78,18 +78,39 @@ def judge_targets(
         if name not in names:
             raise NotFound(f"there is no target '{name}'{nearest(name, names)}")
     wanted = [target for target in game.targets if not only or target.name in only]
+    return judge_these(game, wanted, runs, seed, dials=dials, progress=progress)[0]
+
+
+def judge_these(
+    game: Game,
+    wanted: Sequence[Target],
+    runs: int,
+    seed: int,
+    *,
+    dials: Mapping[str, float | bool] | None = None,
+    habit: str | None = None,
+    keeps_variants: bool = False,
+    progress: Progress | None = None,
+) -> tuple[list[Judged], int]:
+    """Judge some targets, and say how many runs that took; see `judge_targets`.
+
+    `habit` stands for those targets that name none. With `keeps_variants` a dial that a target's variant sets is left
+    to it.
+    """
     groups: dict[tuple[str | None, str | None], list[Target]] = {}
-    for target in wanted:
-        for habit in habits_of(game, target):
-            groups.setdefault((habit, target.variant), []).append(target)
-    found: dict[tuple[str, str | None], Judged] = {}
-    for (habit, variant), targets in groups.items():
+    pairs = [(target, who) for target in wanted for who in habits_of(game, target, habit)]
+    for target, who in pairs:
+        groups.setdefault((who, target.variant), []).append(target)
+    found: dict[tuple[int, str | None], Judged] = {}
+    for (who, variant), targets in groups.items():
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
+        own = game.variants[variant] if variant and keeps_variants else {}
+        turned = {name: value for name, value in (dials or {}).items() if name not in own}
         study = game.study(
-            runs, seed, habit=habit, variant=variant, dials=dials, measures=measures, accounts=(), progress=progress
+            runs, seed, habit=who, variant=variant, dials=turned, measures=measures, accounts=(), progress=progress
         )
-        found |= {(judged.target.name, habit): judged for judged in judge_study(study, targets, habit)}
-    return [found[target.name, habit] for target in wanted for habit in habits_of(game, target)]
+        found |= {(id(judged.target), who): judged for judged in judge_study(study, targets, who)}
+    return [found[id(target), who] for target, who in pairs], runs * len(groups)
 
 
 def judge_study(study: Study, targets: Sequence[Target], habit: str | None) -> list[Judged]:
@@ -101,8 +122,8 @@ def judge_study(study: Study, targets: Sequence[Target], habit: str | None) -> l
     return judged
 
 
-def habits_of(game: Game, target: Target) -> list[str | None]:
-    """The habits that a target is wanted of."""
-    if target.habit is not None:
-        return [target.habit]
+def habits_of(game: Game, target: Target, habit: str | None = None) -> list[str | None]:
+    """The habits that a target is wanted of; one that names none is wanted of `habit`, or of every habit."""
+    if target.habit is not None or habit is not None:
+        return [target.habit or habit]
     return [*game.habits] or [None]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sys
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -20,6 +22,10 @@ from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
+    from mint_ledger.balance.tune import Tuned
+    from mint_ledger.balance.tune_habits import TunedHabits
+    from mint_ledger.balance.tune_many import TunedMany
+    from mint_ledger.game.target import Target
     from mint_ledger.studies.estimate import Estimate
 
 FELL_SHORT = 1
@@ -158,62 +164,124 @@ def compare(
 
 def tune(
     game: GameArgument,
-    dial: Annotated[str, typer.Option(metavar="DIAL=RANGE", help="crab.bite=1..30, 'crab.bite=1..30 by 0.5'.")],
-    target: Annotated[str | None, typer.Option(metavar="NAME", help="One of the file's targets.")] = None,
+    dial: Annotated[
+        list[str],
+        typer.Option(metavar="DIAL=RANGE", help="crab.bite=1..30, 'crab.bite=1..30 by 0.5' (several: repeat)."),
+    ],
+    target: Annotated[
+        list[str] | None,
+        typer.Option(metavar="NAME", help="One of the file's targets (repeatable; with several dials: all)."),
+    ] = None,
     measure: Annotated[str, typer.Option(metavar="ESTIMATE", help="What to look at.")] = "rate(win)",
-    want: Annotated[str | None, typer.Option(metavar="RANGE", help="What is wanted of it: 0.55..0.65.")] = None,
+    want: Annotated[
+        list[str] | None,
+        typer.Option(metavar="RANGE", help="What is wanted of it: 0.55..0.65; with --habits careful=0.7..0.8."),
+    ] = None,
     runs: Annotated[int, typer.Option(help="The most runs at one value.")] = 10_000,
     seed: SeedOption = 1,
     habit: HabitOption = None,
     variant: VariantOption = None,
+    habits: Annotated[
+        bool, typer.Option("--habits", help="Find a variant for each habit, so that each has its own target.")
+    ] = False,
     seconds: Annotated[float, typer.Option(help="Try nothing new after so many seconds.")] = 600.0,
-    write: Annotated[bool, typer.Option("--write", help="Write the value into the game file.")] = False,
+    write: Annotated[bool, typer.Option("--write", help="Write the answer into the game file.")] = False,
+    answer: Annotated[int, typer.Option(help="With --write: which of several answers.", min=1)] = 1,
     as_variant: Annotated[
         str | None, typer.Option("--as", metavar="VARIANT", help="With --write: into this variant of the file.")
     ] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Find the value of a dial that gives what is wanted, and how sure that is."""
-    import sys
-
+    """Find the values of dials that give what is wanted, and how sure that is."""
     from mint_ledger.client import load
-    from mint_ledger.errors import NotFound, nearest
-    from mint_ledger.views.balance_text import told
 
     loaded = load(game)
-    name, bounds = _split(dial)
-    if (target is None) == (want is None):
+    bounds = dict(_split(text) for text in dial)
+    wants = want or []
+    if len(bounds) < len(dial):
+        raise BadRequest("one of the dials is named twice")
+    if not habits and len(wants) > 1:
+        raise BadRequest("--want stands once; several targets stand in the file, or belong to --habits")
+    if not habits and bool(target) == bool(wants) and (target or len(bounds) == 1):
         raise BadRequest("tune wants --target NAME of the file, or --want RANGE")
-    if target is not None:
-        known = {one.name: one for one in loaded.targets}
-        if target not in known:
-            raise NotFound(f"there is no target '{target}'{nearest(target, known)}")
-        chosen = known[target]
-        measure, want = chosen.measure, chosen.want.text
-        habit, variant = habit or chosen.habit, variant or chosen.variant
-    assert want is not None
-    text = measure
-
-    def show(value: float, estimate: Estimate) -> None:
-        say(f"  {name} = {value:g}: {told(text, estimate)}", error=True)
-
-    found = loaded.tune(
-        name,
-        bounds,
-        measure,
-        want,
-        runs=runs,
-        seed=seed,
-        habit=habit,
-        variant=variant,
-        seconds=seconds,
-        told=show if sys.stderr.isatty() else None,
-    )
-    say_json(found.as_json()) if as_json else say(found.summary())
-    if write and found.reached and not found.interrupted:
-        _write(game, name, found.best, as_variant)
-    if not found.reached or found.verdict == "missed":
+    changes: list[tuple[str | None, Mapping[str, float]]] = []
+    if habits:
+        if target or habit or variant or as_variant:
+            raise BadRequest(
+                "--habits names its variants after the habits; leave --target, --habit, --variant and --as out"
+            )
+        spans = dict(_split(text, "--want") for text in wants)
+        by_habit = loaded.tune_habits(
+            bounds, spans, measure, runs=runs, seed=seed, seconds=seconds, told=_setting_teller()
+        )
+        fell_short = not by_habit.reached
+        changes = [(name, values) for name, values in by_habit.variants.items()]
+        made: Tuned | TunedMany | TunedHabits = by_habit
+    elif len(bounds) > 1 or len(target or ()) > 1:
+        goals: list[str | Target] = [*(target or ())]
+        if wants:
+            goals.append(_wanted(measure, wants[0], habit, variant))
+        several = loaded.tune_many(
+            bounds, goals, runs=runs, seed=seed, habit=habit, seconds=seconds, told=_setting_teller()
+        )
+        if write and several.reached and answer > len(several.answers):
+            raise BadRequest(f"there is no answer {answer}; there are {len(several.answers)}")
+        fell_short = not several.reached
+        changes = [(as_variant, several.answers[answer - 1].changed)] if several.reached else []
+        made = several
+    else:
+        goal = loaded.target(target[0]) if target else _wanted(measure, wants[0], habit, variant)
+        name, written = next(iter(bounds.items()))
+        one = loaded.tune(
+            name,
+            written,
+            goal.measure,
+            goal.want.text,
+            runs=runs,
+            seed=seed,
+            habit=habit or goal.habit,
+            variant=variant or goal.variant,
+            seconds=seconds,
+            told=_value_teller(name, goal.measure),
+        )
+        fell_short = not one.reached or one.verdict == "missed"
+        changes = [(as_variant, {name: one.best})] if one.reached else []
+        made = one
+    say_json(made.as_json()) if as_json else say(made.summary())
+    if write and not made.interrupted:
+        for into, values in changes:
+            _write(game, values, into)
+    if fell_short:
         raise typer.Exit(FELL_SHORT)
+
+
+def _wanted(measure: str, want: str, habit: str | None, variant: str | None) -> Target:
+    """A target of the command line."""
+    from mint_ledger.client import read_want
+    from mint_ledger.game.target import Target
+
+    return Target(name="what is wanted", measure=measure, want=read_want(want), habit=habit, variant=variant)
+
+
+def _value_teller(name: str, measure: str) -> Callable[[float, Estimate], None] | None:
+    """On a terminal, shows each value that was tried."""
+    from mint_ledger.views.balance_text import told
+
+    if not sys.stderr.isatty():
+        return None
+    return lambda value, estimate: say(f"  {name} = {value:g}: {told(measure, estimate)}", error=True)
+
+
+def _setting_teller() -> Callable[[Mapping[str, float], float], None] | None:
+    """On a terminal, shows each setting that was tried."""
+    if not sys.stderr.isatty():
+        return None
+
+    def show(dials: Mapping[str, float], off: float) -> None:
+        shown = ", ".join(f"{name} = {value:g}" for name, value in dials.items())
+        say(f"  {shown}: {'fits' if off == 0.0 else f'{off:.1f} half widths off'}", error=True)
+
+    return show
 
 
 def sensitivity(
@@ -333,17 +401,17 @@ def matchup(
             say(f"\n{path} is written")
 
 
-def _write(path: Path, dial: str, value: float, variant: str | None) -> None:
-    """Put a number into the game file, and show the change."""
+def _write(path: Path, values: Mapping[str, float], variant: str | None) -> None:
+    """Put numbers into the game file, and show the change."""
     import difflib
 
     from mint_ledger.client import load
     from mint_ledger.files import write_text
-    from mint_ledger.game.patching import with_number
+    from mint_ledger.game.patching import with_numbers
 
     game = load(path)
     before = game.source.text
-    after = with_number(game, dial, value, variant)
+    after = with_numbers(game, values, variant)
     if after == before:
         say(f"\n{path} has it already")
         return

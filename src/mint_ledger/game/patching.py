@@ -7,6 +7,7 @@ changed.
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.errors import BadRequest, GameError
@@ -17,6 +18,26 @@ if TYPE_CHECKING:
     from mint_ledger.client import Game
 
 _NUMBER = r"[-+]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"
+
+
+def with_numbers(game: Game, values: Mapping[str, float], variant: str | None = None) -> str:
+    """The text of a game's file with some dials set, in the file itself or in one of its variants, made if need be.
+
+    Raises:
+        NotFound: there is no such dial.
+        BadRequest: a number cannot be put in without touching anything else.
+        GameError: the numbers make the game impossible.
+    """
+    from mint_ledger.client import loads
+
+    name = str(game.source.file)
+    if variant is not None and variant not in game.variants and values:
+        for dial in values:
+            game.dials.find(dial)
+        game = loads(_with_variant(game.source, variant), name)
+    for dial, value in values.items():
+        game = loads(with_number(game, dial, value, variant), name)
+    return game.source.text
 
 
 def with_number(game: Game, dial: str, value: float, variant: str | None = None) -> str:
@@ -32,9 +53,7 @@ def with_number(game: Game, dial: str, value: float, variant: str | None = None)
     if variant is not None:
         dials.find(dial)
         if variant not in game.variants:
-            raise BadRequest(
-                f"there is no variant '{variant}' to write into; write 'variants: {{{variant}: {{}}}}' first"
-            )
+            raise BadRequest(f"there is no variant '{variant}' to write into")
         path: Path = ("variants", variant, dial)
         wanted = _set(source.data, path, plain)
         text = _replaced(source, path, plain) or _added(source, path, plain)
@@ -55,6 +74,34 @@ def with_number(game: Game, dial: str, value: float, variant: str | None = None)
             "(it is taken over from another kind, or not in the file); write it there by hand, or use --as VARIANT"
         )
     return text
+
+
+_BLOCK = re.compile(r"^variants:[ \t]*(#.*)?\r?\n(?P<indent>[ \t]+)?", re.MULTILINE)
+
+
+def _with_variant(source: Source, name: str) -> str:
+    """The text with a new and empty variant, as the first of its section."""
+    import copy
+
+    if not re.fullmatch(r"[\w][\w -]*", name):
+        raise BadRequest(f"'{name}' is no name for a variant; a name has letters, digits, _ and -")
+    text = source.text
+    found = _BLOCK.search(text)
+    if found is not None:
+        indent = found["indent"] or "  "
+        at = found.end() - len(found["indent"] or "")
+        made = f"{text[:at]}{indent}{name}: {{}}\n{text[at:]}"
+    elif ("variants",) not in source.places:
+        made = f"{text.rstrip()}\n\nvariants:\n  {name}: {{}}\n"
+    else:
+        made = ""
+    wanted = copy.deepcopy(source.data)
+    wanted["variants"] = {name: {}, **(wanted.get("variants") or {})}
+    if not made or not _holds(made, source, wanted):
+        raise BadRequest(
+            f"the variant '{name}' cannot be added to {source.file}; write 'variants: {{{name}: {{}}}}' first"
+        )
+    return made
 
 
 def _set(data: Any, path: Path, value: float) -> Any:

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import textwrap
+from collections.abc import Mapping
 
 from mint_ledger.balance.tune import Tuned
+from mint_ledger.balance.tune_habits import TunedHabits
+from mint_ledger.balance.tune_many import Answer, TunedMany
 from mint_ledger.journal.wording import number
-from mint_ledger.views.balance_text import told, wanted
+from mint_ledger.views.balance_text import targets_text, told, wanted
 
 WIDTH = 80
 
@@ -32,6 +35,79 @@ def tune_text(tuned: Tuned) -> str:
         )
     lines += _wrapped(f"{tuned.runs:,} runs were played.")
     return "\n".join(lines)
+
+
+def tune_many_text(tuned: TunedMany) -> str:
+    """The answers to choose from, or what is in the way."""
+    lines = [f"{tuned.title}: {_count(len(tuned.targets), 'target')}, by {_count(len(tuned.bounds), 'dial')}"]
+    for name, (low, high, _) in tuned.bounds.items():
+        today, ends = number(tuned.today[name], 6), f"{number(low, 6)} to {number(high, 6)}"
+        lines.append(f"  {name}: today {today}, to lie in {ends}")
+    if tuned.interrupted:
+        lines += ["", "  Stopped before it was done; this is the best so far."]
+    elif not tuned.answers:
+        lines += ["", *_obstacles(tuned)]
+    for position, answer in enumerate(tuned.answers, start=1):
+        lines += ["", f"Answer {position}: {_setting(answer)}", targets_text(answer.judged)]
+    if not tuned.answers and tuned.nearest is not None:
+        lines += ["", f"Nearest: {_setting(tuned.nearest)}", targets_text(tuned.nearest.judged)]
+    lines += ["", *_wrapped(f"{_count(tuned.settings, 'setting')} and {tuned.runs:,} runs were tried. {_luck(tuned)}")]
+    return "\n".join(lines)
+
+
+def tune_habits_text(tuned: TunedHabits) -> str:
+    """A variant for each habit, and what its players come to."""
+    lines = [f"{tuned.title}: a variant for each of {_count(len(tuned.habits), 'habit')}"]
+    for habit, found in tuned.habits.items():
+        answer = found.answers[0] if found.answers else found.nearest
+        lines.append("")
+        if not found.answers:
+            lines += [f"{habit}: no variant", *_obstacles(found)]
+        if answer is not None:
+            word = "" if found.answers else "Nearest: "
+            lines += [f"{word or habit + ': '}{_setting(answer)}", targets_text(answer.judged)]
+    runs = sum(found.runs for found in tuned.habits.values())
+    if tuned.interrupted:
+        lines += ["", "  Stopped before it was done; these are the best so far."]
+    return "\n".join([*lines, "", *_wrapped(f"{runs:,} runs were tried.")])
+
+
+def _obstacles(tuned: TunedMany) -> list[str]:
+    lines = [f"'{name}' could not be met with these dials, even by itself." for name in tuned.alone]
+    for names in tuned.conflicts:
+        quoted = " and ".join(f"'{name}'" for name in names)
+        lines.append(f"{quoted} contradict: each can be met, but no setting was found that meets {_all(names)}.")
+    if not lines:
+        lines.append("No setting was found that meets all targets.")
+    if tuned.stopped_by:
+        lines.append(f"The nearest setting stands at a bound of {', '.join(tuned.stopped_by)}.")
+    return [part for line in lines for part in _wrapped(line)]
+
+
+def _all(names: tuple[str, ...]) -> str:
+    return "both" if len(names) == 2 else "all of them"
+
+
+def _setting(answer: Answer) -> str:
+    changed = ", ".join(_dial_change(answer.today, name, value) for name, value in answer.changed.items())
+    kept = [name for name in answer.dials if name not in answer.changed]
+    left = f"; {', '.join(kept)} as today" if kept else ""
+    return (changed or "as today, nothing changed") + (left if changed else "")
+
+
+def _dial_change(today: Mapping[str, float], name: str, value: float) -> str:
+    return f"{name} {number(today[name], 6)} → {number(value, 6)}"
+
+
+def _luck(tuned: TunedMany) -> str:
+    shown = tuned.answers or ((tuned.nearest,) if tuned.nearest is not None else ())
+    if all(answer.is_confirmed for answer in shown):
+        return "What is told of a setting was played with luck of its own."
+    return "It was not confirmed with luck of its own."
+
+
+def _count(number_of: int, noun: str) -> str:
+    return f"{number_of:,} {noun}{'' if number_of == 1 else 's'}"
 
 
 def _answer(tuned: Tuned) -> str:

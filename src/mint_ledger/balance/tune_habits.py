@@ -1,0 +1,125 @@
+"""Difficulty: a variant for each habit, so that each way of playing comes to a target of its own."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.balance.tune_many import Range, Told, TunedMany, tune_dials
+from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.game.parts import Span
+from mint_ledger.game.target import Target
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+
+@dataclass(frozen=True)
+class TunedHabits:
+    """For each habit what tuning found; `variants` are the dials that suit it."""
+
+    title: str
+    habits: Mapping[str, TunedMany]
+
+    @property
+    def variants(self) -> dict[str, dict[str, float]]:
+        """The dials of each habit's variant, where its targets can be met."""
+        return {habit: dict(found.best) for habit, found in self.habits.items() if found.reached}
+
+    @property
+    def reached(self) -> bool:
+        """Whether every habit has its variant."""
+        return all(found.reached for found in self.habits.values())
+
+    @property
+    def interrupted(self) -> bool:
+        """Whether it was stopped before it was done."""
+        return any(found.interrupted for found in self.habits.values())
+
+    def as_json(self) -> dict[str, Any]:
+        """The answers as plain values."""
+        return {
+            "title": self.title,
+            "variants": self.variants,
+            "habits": {habit: found.as_json() for habit, found in self.habits.items()},
+        }
+
+    def summary(self) -> str:
+        """The variants as text."""
+        from mint_ledger.views.tune_text import tune_habits_text
+
+        return tune_habits_text(self)
+
+    def __str__(self) -> str:
+        return self.summary()
+
+
+def tune_habits(
+    game: Game,
+    bounds: Mapping[str, Range],
+    wants: Mapping[str, Span] | None = None,
+    *,
+    measure: str = "rate(win)",
+    runs: int = 10_000,
+    seed: int = 1,
+    seconds: float = math.inf,
+    told: Told | None = None,
+) -> TunedHabits:
+    """Find for each habit the dials with which it meets its own targets.
+
+    Args:
+        game: the game.
+        bounds: for each dial the least and the most that it may be, and its own step.
+        wants: what is wanted of `measure` for each habit; by default the targets of the file that are of no variant.
+        measure: an estimate, like `rate(win)`.
+        runs: how many runs judge an answer.
+        seed: the seed of all studies but those that confirm.
+        seconds: no new setting is tried after so many seconds, shared by all habits.
+        told: is told each setting that was tried, and how far off it is.
+
+    Raises:
+        NotFound: there is no such habit, dial or measure.
+        BadRequest: no habit has a target.
+    """
+    found: dict[str, TunedMany] = {}
+    chosen = _targets(game, wants, measure)
+    for habit, targets in chosen.items():
+        found[habit] = tune_dials(
+            game,
+            bounds,
+            targets,
+            runs=runs,
+            seed=seed,
+            habit=habit,
+            seconds=seconds / len(chosen),
+            told=told,
+        )
+        if found[habit].interrupted and not math.isfinite(seconds):
+            break
+    return TunedHabits(game.title, found)
+
+
+def _targets(game: Game, wants: Mapping[str, Span] | None, measure: str) -> dict[str, list[Target]]:
+    for habit in wants or ():
+        if habit not in game.habits:
+            raise NotFound(f"there is no habit '{habit}'{nearest(habit, game.habits)}")
+    if wants:
+        return {
+            habit: [
+                Target.model_validate({"name": f"{habit} players", "measure": measure, "habit": habit, "want": want})
+            ]
+            for habit, want in wants.items()
+        }
+    found: dict[str, list[Target]] = {}
+    for habit in game.habits:
+        own = [target for target in game.targets if target.variant is None and target.habit == habit]
+        shared = [target for target in game.targets if target.variant is None and target.habit is None]
+        if own:
+            found[habit] = [*own, *shared]
+    if not found:
+        raise BadRequest(
+            "no habit has a target of its own; say what is wanted of each: --want careful=0.7..0.8, or write targets"
+        )
+    return found

@@ -1,0 +1,471 @@
+"""Tunes several dials to several targets: a search for settings that meet them all with small changes from today.
+
+Every setting is judged under the same luck, so that the misfit is a plain function of the dials: the sum of the
+weighted squares of how far each target is missed, in half widths of what is wanted, and a little for each change. It is
+searched by SciPy's differential evolution over the values that the dials can take (Storn and Price, Journal of Global
+Optimization 11, 1997), then near each of the best different answers with more runs by Powell's method (Powell, Computer
+Journal 7, 1964). Each answer is judged once more with luck of its own.
+"""
+
+from __future__ import annotations
+
+import math
+import time
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from itertools import combinations, product
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.balance.estimates import is_share
+from mint_ledger.balance.targets import Judged, judge_these
+from mint_ledger.errors import BadRequest
+from mint_ledger.game.parts import Span
+from mint_ledger.game.target import Target
+from mint_ledger.studies.estimate import Estimate
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+Range = tuple[float, float, float]
+Point = tuple[int, ...]
+Told = Callable[[Mapping[str, float], float], None]
+
+FEW, MORE = 400, 2_000
+MOST_ANSWERS = 3
+# What a change over the whole range of a dial counts, against a target that is missed by half its width.
+PREFERENCE = 0.02
+# Answers differ if one of their dials does by this share of its range.
+APART = 0.15
+# Half widths beyond which a target is only very far off; so one hopeless target does not hide the others.
+FARTHEST = 20.0
+GENERATIONS, PARENTS = 8, 8
+FEW_SETTINGS = 100
+FRESH = 1_000_003
+
+
+@dataclass(frozen=True)
+class Answer:
+    """One setting of the dials, and how it does: judged with luck of its own, unless the search was interrupted."""
+
+    dials: Mapping[str, float]
+    today: Mapping[str, float]
+    judged: tuple[Judged, ...]
+    is_confirmed: bool
+
+    @property
+    def changed(self) -> dict[str, float]:
+        """The dials that differ from today."""
+        return {name: value for name, value in self.dials.items() if value != self.today[name]}
+
+    @property
+    def meets_all(self) -> bool:
+        """Whether all targets are met for certain."""
+        return all(one.verdict == "met" for one in self.judged)
+
+    @property
+    def misses(self) -> tuple[Judged, ...]:
+        """The targets that are missed for certain."""
+        return tuple(one for one in self.judged if one.verdict == "missed")
+
+
+@dataclass(frozen=True)
+class TunedMany:
+    """What tuning several dials found.
+
+    Attributes:
+        answers: settings that miss no target, those that meet all first, then by how little they change; none where
+            there is no such setting.
+        nearest: where there is no answer, the setting that comes nearest.
+        alone: targets that cannot be met even by themselves.
+        conflicts: sets of targets that cannot be met together, though each can alone (or all but one of them).
+        stopped_by: the dials that stand at a bound in the nearest setting.
+        settings: how many were tried, in `runs` runs.
+    """
+
+    title: str
+    bounds: Mapping[str, Range]
+    today: Mapping[str, float]
+    targets: tuple[Target, ...]
+    answers: tuple[Answer, ...]
+    nearest: Answer | None
+    alone: tuple[str, ...]
+    conflicts: tuple[tuple[str, ...], ...]
+    stopped_by: tuple[str, ...]
+    settings: int
+    runs: int
+    interrupted: bool = field(default=False)
+
+    @property
+    def reached(self) -> bool:
+        """Whether there is an answer."""
+        return bool(self.answers)
+
+    @property
+    def best(self) -> Mapping[str, float]:
+        """The dials of the first answer; where there is none, of the nearest setting."""
+        chosen = self.answers[0] if self.answers else self.nearest
+        return chosen.dials if chosen is not None else self.today
+
+    def as_json(self) -> dict[str, Any]:
+        """The answers as plain values."""
+
+        def plain(answer: Answer) -> dict[str, Any]:
+            return {
+                "dials": dict(answer.dials),
+                "changed": answer.changed,
+                "targets": [one.as_json() for one in answer.judged],
+                "confirmed": answer.is_confirmed,
+            }
+
+        return {
+            "title": self.title,
+            "bounds": {name: list(bounds) for name, bounds in self.bounds.items()},
+            "today": dict(self.today),
+            "reached": self.reached,
+            "answers": [plain(answer) for answer in self.answers],
+            "nearest": plain(self.nearest) if self.nearest is not None else None,
+            "cannot_be_met": list(self.alone),
+            "contradict": [list(names) for names in self.conflicts],
+            "stopped_by": list(self.stopped_by),
+            "settings": self.settings,
+            "runs": self.runs,
+            "interrupted": self.interrupted,
+        }
+
+    def summary(self) -> str:
+        """The answers as text."""
+        from mint_ledger.views.tune_text import tune_many_text
+
+        return tune_many_text(self)
+
+    def __str__(self) -> str:
+        return self.summary()
+
+
+def tune_dials(
+    game: Game,
+    bounds: Mapping[str, Range],
+    targets: Sequence[Target],
+    *,
+    runs: int = 10_000,
+    seed: int = 1,
+    habit: str | None = None,
+    seconds: float = math.inf,
+    told: Told | None = None,
+) -> TunedMany:
+    """Find settings of several dials that meet several targets.
+
+    Args:
+        game: the game.
+        bounds: for each dial the least and the most that it may be, and its own step.
+        targets: what is wanted.
+        runs: how many runs of each habit and variant judge an answer.
+        seed: the seed of all studies but those that confirm.
+        habit: the habit of targets that name none; each of the game's by default.
+        seconds: no new setting is tried after so many seconds.
+        told: is told each setting that was tried, and how far off it is.
+
+    Raises:
+        NotFound: there is no such dial, habit or measure.
+        BadRequest: the bounds make no sense, or there are no targets.
+    """
+    if not targets:
+        raise BadRequest("there are no targets to tune to; write some into the file, or say what is wanted")
+    for name, (low, high, step) in bounds.items():
+        if not low < high or not 0.0 < step <= high - low:
+            raise BadRequest(f"{name} wants bounds that go up and a step between them, not {low:g}..{high:g}")
+    search = _Search(game, bounds, targets, runs, seed, habit, time.monotonic() + seconds, told)
+    picked: list[Point] = []
+    interrupted = False
+    alone: tuple[str, ...] = ()
+    conflicts: tuple[tuple[str, ...], ...] = ()
+    answers: list[Answer] = []
+    try:
+        search.evolve(search.all, GENERATIONS)
+        picked = search.different()
+        near: list[Point] = []
+        for point in picked:
+            near.append(search.refined(point, near))
+            if near[0] == search.start() and not search.change(search.dials(near[0])):
+                break  # today's numbers will do
+        answers = search.confirmed(near)
+        if not any(not answer.misses for answer in answers):
+            alone, conflicts = search.contradictions()
+    except (KeyboardInterrupt, _OutOfTime):
+        interrupted = True
+    good = sorted((a for a in answers if not a.misses), key=lambda a: (not a.meets_all, search.change(a.dials)))
+    nearest = None
+    if not good:
+        best = search.best()
+        nearest = answers[0] if answers else search.unconfirmed(best)
+    at = nearest.dials if nearest is not None else {}
+    return TunedMany(
+        title=game.title,
+        bounds=dict(bounds),
+        today=search.today,
+        targets=tuple(targets),
+        answers=tuple(good[:MOST_ANSWERS]),
+        nearest=nearest,
+        alone=alone,
+        conflicts=conflicts,
+        stopped_by=tuple(n for n, v in at.items() if v in (search.value(n, 0), search.value(n, search.last(n)))),
+        settings=len(search.found),
+        runs=search.played,
+        interrupted=interrupted,
+    )
+
+
+class _OutOfTime(Exception):
+    """The time for tuning is over."""
+
+
+class _Search:
+    """The settings that were tried, under one luck, and what each target came to."""
+
+    def __init__(
+        self,
+        game: Game,
+        bounds: Mapping[str, Range],
+        targets: Sequence[Target],
+        runs: int,
+        seed: int,
+        habit: str | None,
+        ends: float,
+        told: Told | None,
+    ) -> None:
+        self.game, self.bounds, self.targets, self.habit = game, bounds, tuple(targets), habit
+        self.runs, self.seed, self.ends, self.told = runs, seed, ends, told
+        self.names = list(bounds)
+        self.today = {name: _plain(game.dials.value(name)) for name in bounds}
+        self.all = range(len(self.targets))
+        self.found: dict[Point, list[Judged]] = {}
+        self.sure: dict[Point, list[Judged]] = {}
+        self.played = 0
+
+    def last(self, name: str) -> int:
+        """The number of a dial's last value; its values are numbered from 0."""
+        low, high, step = self.bounds[name]
+        return int((high - low) / step + 1e-9)
+
+    def value(self, name: str, index: int) -> float:
+        """A value of a dial by its number."""
+        low, _, step = self.bounds[name]
+        return _plain(round(low + step * index, 12))
+
+    def dials(self, point: Point) -> dict[str, float]:
+        """The dials of a setting."""
+        return {name: self.value(name, index) for name, index in zip(self.names, point, strict=True)}
+
+    def start(self) -> Point:
+        """The setting nearest to today's."""
+        found = []
+        for name in self.names:
+            low, _, step = self.bounds[name]
+            found.append(min(max(round((self.today[name] - low) / step), 0), self.last(name)))
+        return tuple(found)
+
+    def change(self, dials: Mapping[str, float]) -> float:
+        """How much a setting changes, each dial by its share of its range."""
+        return sum(abs(v - self.today[n]) / (self.bounds[n][1] - self.bounds[n][0]) for n, v in dials.items())
+
+    def judge(self, point: Point, runs: int) -> list[Judged]:
+        """What a setting gives, with so many runs at least."""
+        known = self.sure if runs > FEW else self.found
+        if point not in known:
+            if time.monotonic() > self.ends:
+                raise _OutOfTime
+            known[point] = judged = self._judged(point, runs, self.seed)
+            self.found.setdefault(point, judged)
+            if self.told is not None:
+                self.told(self.dials(point), math.sqrt(self.misfit(judged, self.all)))
+        return known[point]
+
+    def _judged(self, point: Point, runs: int, seed: int) -> list[Judged]:
+        dials = self.dials(point)
+        judged, played = judge_these(
+            self.game, self.targets, runs, seed, dials=dials, habit=self.habit, keeps_variants=True
+        )
+        self.played += played
+        return judged
+
+    def misfit(self, judged: Iterable[Judged], which: Iterable[int]) -> float:
+        """How far some targets are missed: 0 where all are met with room for the noise of a last look."""
+        wanted = {id(self.targets[index]) for index in which}
+        total = 0.0
+        for one in judged:
+            if id(one.target) in wanted:
+                total += one.target.weight * _off(one, self.runs) ** 2
+        return total
+
+    def loss(self, point: Point, which: Iterable[int], runs: int) -> float:
+        """The misfit, and a little for what is changed."""
+        return self.misfit(self.judge(point, runs), which) + PREFERENCE * self.change(self.dials(point))
+
+    def evolve(self, which: Iterable[int], generations: int) -> None:
+        """Look for settings that meet some targets, over the whole range of all dials: at all of them if few."""
+        from scipy.optimize import Bounds, differential_evolution
+
+        chosen = tuple(which)
+        ends = [self.last(name) for name in self.names]
+        if math.prod(end + 1 for end in ends) <= FEW_SETTINGS:
+            for point in product(*(range(end + 1) for end in ends)):
+                self.loss(point, chosen, FEW)
+            return
+
+        def loss(x: Any) -> float:
+            return self.loss(tuple(round(float(i)) for i in x), chosen, FEW)
+
+        with _no_warnings():
+            differential_evolution(
+                loss,
+                Bounds([0.0] * len(ends), [float(end) for end in ends]),
+                integrality=[True] * len(self.names),
+                x0=[float(i) for i in self.start()],
+                init="sobol",
+                maxiter=generations,
+                popsize=PARENTS if len(ends) > 1 else 4 * PARENTS,
+                polish=False,
+                rng=self.seed % 2**32,
+            )
+
+    def best(self, which: Iterable[int] | None = None) -> Point:
+        """The setting of those tried that comes nearest."""
+        chosen = tuple(which if which is not None else self.all)
+        if not self.found:
+            return self.start()
+        return min(
+            self.found,
+            key=lambda p: self.misfit(self.found[p], chosen) + PREFERENCE * self.change(self.dials(p)),
+        )
+
+    def different(self) -> list[Point]:
+        """The best settings that differ from one another, those nearly as good as the best."""
+        losses = {p: self.misfit(j, self.all) + PREFERENCE * self.change(self.dials(p)) for p, j in self.found.items()}
+        ranked = sorted(losses, key=losses.__getitem__)
+        picked: list[Point] = []
+        for point in ranked:
+            if picked and losses[point] > losses[picked[0]] + 1.0:
+                break
+            if self._is_apart(point, picked):
+                picked.append(point)
+            if len(picked) == MOST_ANSWERS:
+                break
+        return picked
+
+    def _is_apart(self, one: Point, others: Sequence[Point]) -> bool:
+        return all(
+            any(abs(a - b) >= APART * self.last(name) for name, a, b in zip(self.names, one, other, strict=True))
+            for other in others
+        )
+
+    def refined(self, point: Point, others: Sequence[Point]) -> Point:
+        """The best setting near one, with more runs; dials that need not change are left as they are, unless that
+        made it one of the others."""
+        from scipy.optimize import minimize
+
+        runs = min(MORE, self.runs)
+        tried: dict[Point, float] = {}
+
+        def loss(x: Any) -> float:
+            at = tuple(round(float(i)) for i in x)
+            tried[at] = self.loss(at, self.all, runs)
+            return tried[at]
+
+        reach = [max(1, round(APART * self.last(name))) for name in self.names]
+        limits = [(max(0, i - r), min(self.last(n), i + r)) for n, i, r in zip(self.names, point, reach, strict=True)]
+        loss(point)
+        if self.misfit(self.judge(point, runs), self.all) > 0.0:
+            minimize(
+                loss,
+                [float(i) for i in point],
+                method="Powell",
+                bounds=limits,
+                options={"xtol": 0.5, "ftol": 1e-4, "maxfev": 12 * len(self.names), "maxiter": 2},
+            )
+        best = min((at for at in tried if self._is_apart(at, others)), key=tried.__getitem__, default=point)
+        for index, today in enumerate(self.start()):
+            kept = (*best[:index], today, *best[index + 1 :])
+            if self.value(self.names[index], today) == self.today[self.names[index]] and kept != best:
+                if self._is_apart(kept, others) and loss(kept) <= tried[best]:
+                    best = kept
+        return best
+
+    def confirmed(self, points: Sequence[Point]) -> list[Answer]:
+        """Judge settings with luck of their own."""
+        made = []
+        for point in dict.fromkeys(points):
+            judged = self._judged(point, self.runs, self.seed + FRESH)
+            made.append(Answer(self.dials(point), self.today, tuple(judged), is_confirmed=True))
+        return made
+
+    def unconfirmed(self, point: Point) -> Answer | None:
+        """A setting as the search saw it, with few runs and not with luck of its own."""
+        if point not in self.found:
+            return None
+        return Answer(self.dials(point), self.today, tuple(self.sure.get(point, self.found[point])), False)
+
+    def contradictions(self) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
+        """Targets that cannot be met alone, and the smallest sets of the others that cannot be met together."""
+        names = [target.name for target in self.targets]
+        alone = tuple(index for index in self.all if not self._is_met((index,)))
+        rest = [index for index in self.all if index not in alone]
+        conflicts: list[tuple[int, ...]] = []
+        for size in range(2, len(rest) + 1):
+            for chosen in combinations(rest, size):
+                if not any(set(known) <= set(chosen) for known in conflicts) and not self._is_met(chosen):
+                    conflicts.append(chosen)
+        told = tuple(tuple(names[index] for index in chosen) for chosen in conflicts)
+        return tuple(names[index] for index in alone), told
+
+    def _is_met(self, which: tuple[int, ...]) -> bool:
+        wanted = {id(self.targets[index]) for index in which}
+
+        def seen() -> bool:
+            return any(
+                all(_lies_in(one) for one in judged if id(one.target) in wanted)
+                for judged in (*self.found.values(), *self.sure.values())
+            )
+
+        if not seen():
+            self.evolve(which, GENERATIONS // 2)
+        return seen()
+
+
+def _off(one: Judged, runs: int) -> float:
+    """How far a target is missed, in half widths of what is wanted; within it by the noise of `runs` runs is met."""
+    want, value = one.target.want, one.estimate.value
+    if not math.isfinite(value):
+        return FARTHEST
+    width = want.high - want.low
+    unit = width / 2 if 0.0 < width < math.inf else 0.02 if is_share(one.target.measure) else _tenth(want)
+    noise = _half_width(one.estimate) * math.sqrt(one.estimate.runs / max(runs, 1))
+    room = min(noise, 0.4 * width)
+    return min(max(want.low + room - value, value - want.high + room, 0.0) / unit, FARTHEST)
+
+
+def _lies_in(one: Judged) -> bool:
+    return one.target.want.low <= one.estimate.value <= one.target.want.high
+
+
+def _tenth(want: Span) -> float:
+    edge = want.low if math.isfinite(want.low) else want.high
+    return max(0.1 * abs(edge), 1e-9)
+
+
+def _half_width(estimate: Estimate) -> float:
+    return estimate.half_width if math.isfinite(estimate.half_width) else 0.0
+
+
+def _plain(value: float) -> float:
+    return int(value) if value == int(value) and abs(value) < 1e15 else value
+
+
+@contextmanager
+def _no_warnings() -> Iterator[None]:
+    import warnings
+
+    with warnings.catch_warnings():
+        # Sobol points want a power of two to be balanced; the first parents need not be.
+        warnings.simplefilter("ignore", UserWarning)
+        yield
