@@ -43,8 +43,10 @@ def test_each_how_to_shows_what_its_commands_print(making: ModuleType, tmp_path:
     assert making.replayed(page, tmp_path) == text, RUN_AGAIN
     outputs = re.findall(r"^```console\n(.*?)^```", text, re.MULTILINE | re.DOTALL)
     assert outputs
-    lines = [line for output in outputs for line in output.splitlines() if not line.startswith("$")]
-    assert max(map(len, lines)) <= 80
+    # Lines of a file in a diff, and what is said of bad input, are as long as they are.
+    files = {line for path in page.parent.glob("*.yaml") for line in path.read_text("utf-8").splitlines()}
+    lines = [line for output in outputs for line in output.splitlines() if line[:1] not in "$+-" and line[1:] not in files]
+    assert max(len(line) for line in lines if "has more than" not in line) <= 80
 
 
 def test_the_tutorials_game_ends_without_findings_and_with_a_playtest_that_passes(

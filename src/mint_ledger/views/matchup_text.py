@@ -52,7 +52,7 @@ def _short(name: str) -> str:
 def breakpoints_text(dial: str, pair: tuple[str, str], found: Sequence[Breakpoint]) -> str:
     """From which values of a dial on the hits to defeat are others."""
     attack, target = pair
-    lines = [f"{attack} against {target}: the hits to defeat change at these values of {dial}", ""]
+    lines = [f"{attack} against {target}: the hits to defeat change", f"at these values of {dial}", ""]
     lines.append(f"  {'from':>10}{'least':>8}{'mid':>8}")
     for one in found:
         least, median = (str(count) if count is not None else "never" for count in (one.least, one.median))
