@@ -45,7 +45,9 @@ def test_each_how_to_shows_what_its_commands_print(making: ModuleType, tmp_path:
     assert outputs
     # Lines of a file in a diff, and what is said of bad input, are as long as they are.
     files = {line for path in page.parent.glob("*.yaml") for line in path.read_text("utf-8").splitlines()}
-    lines = [line for output in outputs for line in output.splitlines() if line[:1] not in "$+-" and line[1:] not in files]
+    lines = [
+        line for output in outputs for line in output.splitlines() if line[:1] not in "$+-" and line[1:] not in files
+    ]
     assert max(len(line) for line in lines if "has more than" not in line) <= 80
 
 

@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
 FELL_SHORT, UNUSABLE, INTERRUPTED = 1, 2, 130
+SCHEMA = "mint-ledger.schema.json"
 # With so few, `check` only says what is certainly off.
 FEW_RUNS = 200
 
@@ -75,14 +76,38 @@ def demo(
 
 @app.command()
 def new(path: Annotated[Path, typer.Argument(metavar="GAME", help="The file to write.")]) -> None:
-    """Write a small game to start from."""
+    """Write a small game to start from, and beside it the schema that lets editors complete its keys."""
     from mint_ledger.demo import starter_text
     from mint_ledger.files import write_text
 
     if path.exists():
         raise BadRequest(f"{path} is there already; it is left as it is")
-    write_text(path, starter_text())
+    write_text(path.parent / SCHEMA, _schema_text())
+    write_text(path, f"# yaml-language-server: $schema={SCHEMA}\n{starter_text()}")
     say(f"{path} is written. Now try:\n  mint-ledger check {path}\n  mint-ledger run {path}")
+
+
+@app.command()
+def schema(
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write it into this file.")] = None,
+) -> None:
+    """Give the JSON Schema of the game file, for editors."""
+    from mint_ledger.files import write_text
+
+    if output is None:
+        say(_schema_text().rstrip())
+        return
+    write_text(output, _schema_text())
+    say(f"{output} is written; the first line of a game file points an editor to it:")
+    say(f"# yaml-language-server: $schema={output.name}")
+
+
+def _schema_text() -> str:
+    import json
+
+    from mint_ledger.game.schema import game_schema
+
+    return json.dumps(game_schema(), indent=1, ensure_ascii=False) + "\n"
 
 
 @app.command()

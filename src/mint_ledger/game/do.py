@@ -195,7 +195,7 @@ class EachDo(Part):
         return f"each {self.each}"
 
 
-_STEPS: dict[str, type[Part]] = {
+STEPS: dict[str, type[Part]] = {
     "post": PostDo,
     "remove": RemoveDo,
     "spawn": SpawnDo,
@@ -219,18 +219,19 @@ def _step_key(data: Any) -> str:
     if isinstance(data, str):
         return "post"
     if isinstance(data, Part):
-        return next(key for key, model in _STEPS.items() if isinstance(data, model))
+        return next(key for key, model in STEPS.items() if isinstance(data, model))
     if not isinstance(data, dict):
         raise ValueError(f"wants a change like 'health -= 10' or a step like {{remove: self}}, not {describe(data)}")
     # "each" may carry an "if" of its own, so the order of looking matters.
-    for key in ("each", *list(_STEPS)[1:]):
+    for key in ("each", *list(STEPS)[1:]):
         if key in data:
             return key
     first = next(iter(data), "nothing")
-    raise ValueError(f"unknown step '{first}'{nearest(str(first), list(_STEPS)[1:])}")
+    raise ValueError(f"unknown step '{first}'{nearest(str(first), list(STEPS)[1:])}")
 
 
-def _known_step(data: Any) -> Any:
+def known_step(data: Any) -> Any:
+    """A step, if its key is known."""
     _step_key(data)
     return data
 
@@ -253,15 +254,16 @@ Do = Annotated[
     | Annotated[IfDo, Tag("if")]
     | Annotated[EachDo, Tag("each")],
     Discriminator(_step_key),
-    BeforeValidator(_known_step),
+    BeforeValidator(known_step),
 ]
 
 
-def _as_list(data: Any) -> Any:
+def as_list(data: Any) -> Any:
+    """A `do` may be one step or a list of them."""
     return data if isinstance(data, (list, tuple)) else [data]
 
 
-DoList = Annotated[list[Do], BeforeValidator(_as_list)]
+DoList = Annotated[list[Do], BeforeValidator(as_list)]
 
 IfDo.model_rebuild()
 EachDo.model_rebuild()

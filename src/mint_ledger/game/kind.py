@@ -18,7 +18,8 @@ from mint_ledger.game.stat import Stat
 MAX_ENTITIES = 5_000
 
 
-def _copies(value: Any) -> Any:
+def read_copies(value: Any) -> Any:
+    """How many copies, or what differs in each."""
     if isinstance(value, list):
         if len(value) > MAX_ENTITIES:
             raise ValueError(f"{len(value):,} copies are too many; the most is {MAX_ENTITIES:,}")
@@ -36,7 +37,7 @@ class Kind(Part):
     about: str | None = None
     label: str | None = None
     like: str | None = None
-    copies: Annotated[int | list[dict[str, Amount]], BeforeValidator(_copies)] = 1
+    copies: Annotated[int | list[dict[str, Amount]], BeforeValidator(read_copies)] = 1
     room: Annotated[Whole, Field(ge=0, le=MAX_ENTITIES)] | None = None
     side: str | None = None
     stats: dict[str, Stat] = Field(default_factory=dict)

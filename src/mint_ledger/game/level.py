@@ -16,7 +16,8 @@ class Way(Part):
     go: str
 
 
-def _ways(value: Any) -> Any:
+def read_ways(value: Any) -> Any:
+    """`next` may be the name of a level alone."""
     return [{"go": value}] if isinstance(value, str) else value
 
 
@@ -27,5 +28,5 @@ class Level(Part):
     present: dict[str, Annotated[Whole, Field(ge=0)]] = Field(default_factory=dict)
     start: dict[str, Amount] = Field(default_factory=dict)
     until: Condition | None = None
-    next: Annotated[list[Way], BeforeValidator(_ways)] = Field(default_factory=list)
+    next: Annotated[list[Way], BeforeValidator(read_ways)] = Field(default_factory=list)
     again: Literal["fresh", "as_left"] = "fresh"

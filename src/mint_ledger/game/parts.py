@@ -25,21 +25,24 @@ class Part(BaseModel):
     )
 
 
-def _number(value: object) -> float:
+def as_number(value: object) -> float:
+    """A number, and no formula."""
     formula = parse_formula(value)
     if formula.number is None or formula.is_flag or isinstance(value, str):
         raise FormulaError(f"wants a number, not {describe(value)}")
     return formula.number
 
 
-def _measure(value: object) -> str:
+def as_measure(value: object) -> str:
+    """The text of a measure."""
     if isinstance(value, bool) or not isinstance(value, (str, int, float)):
         raise FormulaError(f"wants a measure such as closing(keeper.health), not {describe(value)}")
     return str(value)
 
 
-def _whole(value: object) -> int:
-    number = _number(value)
+def as_whole(value: object) -> int:
+    """A whole number."""
+    number = as_number(value)
     if number != int(number):
         raise FormulaError(f"wants a whole number, not {number:g}")
     return int(number)
@@ -147,9 +150,9 @@ def parse_span(value: object) -> Span:
     raise ValueError(f"wants a range like 10..20, not {describe(value)}")
 
 
-Number = Annotated[float, BeforeValidator(_number)]
-MeasureText = Annotated[str, BeforeValidator(_measure)]
-Whole = Annotated[int, BeforeValidator(_whole)]
+Number = Annotated[float, BeforeValidator(as_number)]
+MeasureText = Annotated[str, BeforeValidator(as_measure)]
+Whole = Annotated[int, BeforeValidator(as_whole)]
 Amount = Annotated[
     Formula,
     PlainValidator(parse_formula),

@@ -1,0 +1,185 @@
+"""The JSON Schema of the game file, made from the models: editors complete and explain keys with it.
+
+It refuses nothing that the loader takes. What it cannot say (names that do not exist, formulas that are none) it lets
+pass; the loader says that.
+"""
+
+from __future__ import annotations
+
+import types
+from functools import partial
+from typing import Annotated, Any, Literal, Union, get_args, get_origin
+
+from pydantic import BeforeValidator, WithJsonSchema
+
+from mint_ledger.game import attack, do, kind, level, parts, readout, rule, space, stat, status, turns
+from mint_ledger.game.document import GameFile
+
+Schema = dict[str, Any]
+DIALECT = "https://json-schema.org/draft/2020-12/schema"
+# What a flag may also be written as; the loader reads these words as yes and no.
+YES_NO = "^([Tt][Rr][Uu][Ee]|[Ff][Aa][Ll][Ss][Ee]|[Yy][Ee][Ss]|[Nn][Oo]|[Oo][Nn]|[Oo][Ff][Ff]|[Yy]|[Nn]|[Tt]|[Ff]|0|1)$"
+FLAG: Schema = {"anyOf": [{"type": "boolean"}, {"type": "string", "pattern": YES_NO}, {"enum": [0, 1]}]}
+# Parts that may be written short, and how.
+SHORT: dict[type, Schema] = {
+    stat.Stat: {"type": ["number", "boolean"]},
+    rule.When: {"enum": ["start", "gone"]},
+    attack.AttackWhen: {"enum": ["meets", "in_contact"]},
+    attack.Layer: {"type": "string"},
+    status.Again: {"enum": ["restart", "extend", "ignore"]},
+    space.Move: {"const": "still"},
+    turns.Turns: {"type": "array", "items": {"type": "string"}},
+    readout.Line: {"type": "string"},
+    do.PostDo: {"type": "string"},
+}
+# Sections and parts of which nothing need be said.
+MAY_BE_EMPTY = {name for name in GameFile.model_fields if name not in ("mint_ledger", "title")}
+
+
+def game_schema() -> Schema:
+    """The schema of a whole game file, as plain values (draft 2020-12)."""
+    definitions: dict[str, Schema] = {}
+    whole = _object(GameFile, definitions)
+    for name in MAY_BE_EMPTY:
+        if name in whole["properties"]:
+            whole["properties"][name] = _any([whole["properties"][name], {"type": "null"}])
+    return {
+        "$schema": DIALECT,
+        "title": "A game of Mint Ledger",
+        **whole,
+        "$defs": dict(sorted(definitions.items())),
+    }
+
+
+def _part(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
+    """A reference to the schema of a part, which is made now if there is none."""
+    name = part.__name__
+    if name not in definitions:
+        definitions[name] = {}
+        made = _object(part, definitions)
+        short = SHORT.get(part)
+        about = made.pop("description")
+        definitions[name] = {"description": about, **(_any([short, made]) if short else made)}
+    return {"$ref": f"#/$defs/{name}"}
+
+
+def _object(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
+    fields = part.model_fields
+    properties = {}
+    for name, field in fields.items():
+        properties[field.alias or name] = _of(field.annotation, tuple(field.metadata), definitions)
+        if field.alias:
+            # A field may also be written by its Python name.
+            properties[name] = properties[field.alias]
+    if part is rule.Rule:
+        # One trigger, or a list of them.
+        properties["when"] = _any([properties["when"], properties["when"]["items"]])
+    required = [field.alias or name for name, field in fields.items() if field.is_required()]
+    made: Schema = {
+        "description": " ".join((part.__doc__ or "").split()),
+        "type": "object",
+        "properties": properties,
+        "additionalProperties": False,
+    }
+    if required:
+        made["required"] = required
+    return made
+
+
+def _of(annotation: Any, metadata: tuple[Any, ...], definitions: dict[str, Schema]) -> Schema:
+    """The schema of a field's type."""
+    if get_origin(annotation) is Annotated:
+        inner, *more = get_args(annotation)
+        return _of(inner, (*more, *metadata), definitions)
+    own = next((m for m in metadata if isinstance(m, WithJsonSchema)), None)
+    if own is not None:
+        made: Schema = dict(own.json_schema or {})
+        return made
+    wraps = next((m for m in metadata if isinstance(m, BeforeValidator)), None)
+    if get_origin(annotation) in (Union, types.UnionType):
+        return _any([_of(option, metadata, definitions) for option in get_args(annotation)])
+    if wraps is not None and wraps.func in SPECIAL:
+        return SPECIAL[wraps.func](definitions)
+    return _plain(annotation, wraps is not None, metadata, definitions)
+
+
+def _plain(annotation: Any, wraps: bool, metadata: tuple[Any, ...], definitions: dict[str, Schema]) -> Schema:
+    origin, arguments = get_origin(annotation), get_args(annotation)
+    if annotation is type(None):
+        return {"type": "null"}
+    if isinstance(annotation, type) and issubclass(annotation, parts.Part):
+        return _part(annotation, definitions)
+    if origin is Literal:
+        return {"enum": list(arguments)}
+    if origin is list:
+        items = _of(arguments[0], (), definitions)
+        made = {"type": "array", "items": items, **_lengths(metadata)}
+        return _any([made, items]) if wraps else made
+    if origin is dict:
+        return {"type": "object", "additionalProperties": _of(arguments[1], (), definitions)}
+    named: dict[Any, Schema] = {
+        str: {"type": "string"},
+        bool: FLAG,
+        int: {"type": "integer"},
+        float: {"type": "number"},
+    }
+    return dict(named[annotation])
+
+
+def _lengths(metadata: tuple[Any, ...]) -> Schema:
+    found: Schema = {}
+    for item in metadata:
+        for attribute, key in (("min_length", "minItems"), ("max_length", "maxItems")):
+            if getattr(item, attribute, None) is not None:
+                found[key] = getattr(item, attribute)
+    return found
+
+
+def _any(options: list[Schema]) -> Schema:
+    flat = [inner for option in options for inner in (option["anyOf"] if set(option) == {"anyOf"} else [option])]
+    unique = [option for index, option in enumerate(flat) if option not in flat[:index]]
+    return unique[0] if len(unique) == 1 else {"anyOf": unique}
+
+
+def _copies(definitions: dict[str, Schema]) -> Schema:
+    amount = _of(parts.Amount, (), definitions)
+    override = {"anyOf": [{"type": "object", "additionalProperties": amount}, {"type": "null"}]}
+    return {
+        "description": "how many there are at the start, or a list of what differs, one entry a copy",
+        "anyOf": [{"type": "integer", "minimum": 0}, {"type": "array", "items": override}],
+    }
+
+
+def _ways(definitions: dict[str, Schema]) -> Schema:
+    ways = {"type": "array", "items": _part(level.Way, definitions)}
+    return {"description": "the level that comes next", **_any([{"type": "string"}, ways])}
+
+
+def _steps(definitions: dict[str, Schema]) -> Schema:
+    """A list of steps, or one step alone."""
+    if "Step" not in definitions:
+        definitions["Step"] = {}
+        options = [_part(part, definitions) for part in do.STEPS.values()]
+        definitions["Step"] = {"description": "a change like `health -= 10`, or a step", "anyOf": options}
+    step = {"$ref": "#/$defs/Step"}
+    return _any([{"type": "array", "items": step}, step])
+
+
+def _step(definitions: dict[str, Schema]) -> Schema:
+    _steps(definitions)
+    return {"$ref": "#/$defs/Step"}
+
+
+def _scalar(kinds: list[str], _: dict[str, Schema]) -> Schema:
+    return {"type": kinds if len(kinds) > 1 else kinds[0]}
+
+
+SPECIAL: dict[Any, Any] = {
+    parts.as_number: partial(_scalar, ["number"]),
+    parts.as_whole: partial(_scalar, ["integer"]),
+    parts.as_measure: partial(_scalar, ["string", "number"]),
+    kind.read_copies: _copies,
+    level.read_ways: _ways,
+    do.as_list: _steps,
+    do.known_step: _step,
+}
