@@ -403,8 +403,7 @@ def matchup(
 
 def _write(path: Path, values: Mapping[str, float], variant: str | None) -> None:
     """Put numbers into the game file, and show the change."""
-    import difflib
-
+    from mint_ledger.cli.files import show_change
     from mint_ledger.client import load
     from mint_ledger.files import write_text
     from mint_ledger.game.patching import with_numbers
@@ -415,8 +414,7 @@ def _write(path: Path, values: Mapping[str, float], variant: str | None) -> None
     if after == before:
         say(f"\n{path} has it already")
         return
-    lines = difflib.unified_diff(before.splitlines(), after.splitlines(), str(path), str(path), lineterm="", n=1)
-    say("\n" + "\n".join(lines))
+    say("\n" + show_change(path, before, after))
     write_text(path, after)
     say(f"\n{path} is written")
 

@@ -30,3 +30,11 @@ def write_figure(path: Path, figure: Figure) -> None:
     out = io.BytesIO()
     figure.savefig(out, format=path.suffix[1:])
     write_bytes(path, out.getvalue())
+
+
+def show_change(path: Path, before: str, after: str) -> str:
+    """What changes in a file, line by line."""
+    import difflib
+
+    lines = difflib.unified_diff(before.splitlines(), after.splitlines(), str(path), str(path), lineterm="", n=1)
+    return "\n".join(lines)

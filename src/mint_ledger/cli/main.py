@@ -27,6 +27,7 @@ from mint_ledger.cli.balance import compare, matchup, sensitivity, sweep, target
 from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.output import plain_json, say, say_json
 from mint_ledger.cli.study import history, study
+from mint_ledger.cli.tables import export, tables
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import BadRequest, MintError
 
@@ -380,6 +381,8 @@ app.command()(compare)
 app.command()(tune)
 app.command()(sensitivity)
 app.command()(matchup)
+app.add_typer(tables, name="tables")
+app.command()(export)
 
 
 def main() -> None:

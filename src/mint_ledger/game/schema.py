@@ -7,6 +7,7 @@ pass; the loader says that.
 from __future__ import annotations
 
 import types
+from collections.abc import Callable
 from functools import partial
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
@@ -174,7 +175,7 @@ def _scalar(kinds: list[str], _: dict[str, Schema]) -> Schema:
     return {"type": kinds if len(kinds) > 1 else kinds[0]}
 
 
-SPECIAL: dict[Any, Any] = {
+SPECIAL: dict[Any, Callable[[dict[str, Schema]], Schema]] = {
     parts.as_number: partial(_scalar, ["number"]),
     parts.as_whole: partial(_scalar, ["integer"]),
     parts.as_measure: partial(_scalar, ["string", "number"]),

@@ -1,0 +1,102 @@
+"""The commands `tables export`, `tables import` and `export`: numbers out to other programs, and back."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from mint_ledger.cli.arguments import GameArgument, JsonOption
+from mint_ledger.cli.files import show_change
+from mint_ledger.cli.output import say, say_json
+from mint_ledger.errors import BadRequest
+
+tables = typer.Typer(
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 80},
+    help="The game's numbers as a spreadsheet, and back.",
+)
+
+
+@tables.command("export")
+def tables_export(
+    game: GameArgument,
+    output: Annotated[Path, typer.Option("-o", "--output", help="A book (.xlsx), or a folder for .csv files.")],
+) -> None:
+    """Write all numbers: a row for each kind, attack or action, a column for each number."""
+    from mint_ledger.client import load
+    from mint_ledger.tables.book import write_book
+    from mint_ledger.tables.sheets import make_sheets
+
+    loaded = load(game)
+    sheets = make_sheets(loaded)
+    write_book(output, sheets)
+    told = ", ".join(f"{sheet.name} ({len(sheet.lines)})" for sheet in sheets)
+    say(f"{output} is written: {told}\nThe way back: mint-ledger tables import {game} {output}")
+
+
+@tables.command("import")
+def tables_import(
+    game: GameArgument,
+    book: Annotated[Path, typer.Argument(metavar="TABLES", help="The book, the folder, or one .csv of it.")],
+    write: Annotated[bool, typer.Option("--write", help="Write the numbers into the game file.")] = False,
+    as_json: JsonOption = False,
+) -> None:
+    """Show what the tables change in the game file; with --write, change it."""
+    from dataclasses import asdict
+
+    from mint_ledger.client import load
+    from mint_ledger.files import write_text
+    from mint_ledger.tables.book import read_book
+    from mint_ledger.tables.changes import changed_text, find_changes
+
+    loaded = load(game)
+    changes = find_changes(loaded, read_book(book))
+    text = changed_text(loaded, changes)
+    if as_json:
+        say_json([asdict(change) for change in changes])
+    elif not changes:
+        say(f"{game} has all these numbers already")
+    else:
+        for change in changes:
+            into = f" ({change.variant})" if change.variant else ""
+            say(f"  {change.place}: {change.dial}{into} {change.before:g} → {change.after:g}")
+        say("\n" + show_change(game, loaded.source.text, text))
+    if write and changes:
+        write_text(game, text)
+        if not as_json:
+            say(f"\n{game} is written")
+    elif changes and not as_json:
+        say("\nNothing is written; --write does that.")
+
+
+def export(
+    game: GameArgument,
+    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write it here (.json or .csv).")] = None,
+    variant: Annotated[
+        list[str] | None, typer.Option(help="With the dials of this variant (repeatable); 'today' is the file itself.")
+    ] = None,
+    every: Annotated[bool, typer.Option("--all", help="The file itself and all its variants.")] = False,
+) -> None:
+    """Give the numbers that a game engine loads: every dial by name, with the game file's hash."""
+    import json
+
+    from mint_ledger.client import load
+    from mint_ledger.files import write_text
+    from mint_ledger.tables.numbers import TODAY, numbers_csv, numbers_of
+
+    loaded = load(game)
+    names = [TODAY, *loaded.variants] if every else (variant or [])
+    if output is not None and output.suffix not in (".json", ".csv"):
+        raise BadRequest(f"{output}: numbers are written as .json or .csv")
+    if output is not None and output.suffix == ".csv":
+        text = numbers_csv(loaded, names)
+    else:
+        text = json.dumps(numbers_of(loaded, names), indent=1, ensure_ascii=False) + "\n"
+    if output is None:
+        say(text.rstrip("\n"))
+        return
+    write_text(output, text)
+    say(f"{output} is written: {len(loaded.dials.names)} numbers of {', '.join(names) or TODAY}")

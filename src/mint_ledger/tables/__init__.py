@@ -1,0 +1,1 @@
+"""A game's numbers as tables: out to a spreadsheet, back into the file, and on to a game engine."""

@@ -1,0 +1,214 @@
+"""Sheets in files: one XLSX book or a folder of CSV files; written, and read as spreadsheet programs leave them."""
+
+from __future__ import annotations
+
+import csv
+import datetime
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from mint_ledger.errors import BadRequest
+from mint_ledger.files import write_bytes, write_text
+from mint_ledger.tables.sheets import SHEETS, Sheet
+
+HEAD = ("name", "label")
+UNITS = "(unit)"
+WIDEST = 28
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """What stands in a cell, and how people call it: `stats!C4`."""
+
+    place: str
+    value: Any
+
+
+Grid = list[list[Cell]]
+
+
+def write_book(path: Path, sheets: Sequence[Sheet]) -> None:
+    """Write an `.xlsx` book, or a folder of CSV files.
+
+    Raises:
+        BadRequest: it cannot be written, or openpyxl is not installed.
+    """
+    if path.suffix == ".xlsx":
+        write_bytes(path, _xlsx(sheets))
+        return
+    if path.suffix:
+        raise BadRequest(f"{path}: tables are written as one .xlsx book, or into a folder of .csv files")
+    try:
+        path.mkdir(exist_ok=True)
+    except OSError as error:
+        raise BadRequest(f"{path} cannot be written: {error.strerror or error}") from None
+    for sheet in sheets:
+        out = io.StringIO()
+        csv.writer(out, lineterminator="\n").writerows(_rows(sheet))
+        write_text(path / f"{sheet.name}.csv", out.getvalue())
+
+
+def _rows(sheet: Sheet) -> list[list[Any]]:
+    return [
+        [*HEAD, *sheet.columns],
+        [UNITS, "", *sheet.units],
+        *([line.name, line.label, *map(_plain, line.numbers)] for line in sheet.lines),
+    ]
+
+
+def _plain(value: float | None) -> Any:
+    if value is None:
+        return ""
+    return int(value) if value == int(value) and abs(value) < 1e15 else value
+
+
+def _openpyxl() -> Any:
+    try:
+        import openpyxl
+    except ImportError:
+        raise BadRequest(
+            "XLSX books want the package openpyxl: pip install 'mint-ledger[excel]'; or use .csv"
+        ) from None
+    return openpyxl
+
+
+def _xlsx(sheets: Sequence[Sheet]) -> bytes:
+    openpyxl = _openpyxl()
+    from openpyxl.styles import Alignment, Font, PatternFill
+    from openpyxl.utils import get_column_letter
+
+    book = openpyxl.Workbook()
+    book.remove(book.active)
+    for sheet in sheets:
+        page = book.create_sheet(sheet.name)
+        for row in _rows(sheet):
+            page.append([None if value == "" else value for value in row])
+        for number, font in ((1, Font(bold=True)), (2, Font(italic=True, color="555555"))):
+            for cell in page[number]:
+                cell.font = font
+                cell.fill = PatternFill("solid", fgColor="EEF2F5")
+                cell.alignment = Alignment(wrap_text=True, vertical="top")
+        page.freeze_panes = "C3"
+        for index, column in enumerate(page.columns, start=1):
+            longest = max(len(str(cell.value or "")) for cell in column)
+            page.column_dimensions[get_column_letter(index)].width = min(max(9, longest + 2), WIDEST)
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+def read_book(path: Path) -> dict[str, Grid]:
+    """Read the sheets of an `.xlsx` book, of a folder of CSV files, or of one CSV file named after its sheet.
+
+    Raises:
+        BadRequest: it is not there, is locked, or is none of these.
+    """
+    if path.is_dir():
+        files = [path / f"{name}.csv" for name in SHEETS if (path / f"{name}.csv").exists()]
+        if not files:
+            raise BadRequest(f"{path} has none of the tables {', '.join(f'{name}.csv' for name in SHEETS)}")
+        return {file.stem: _read_csv(file) for file in files}
+    if path.suffix == ".csv":
+        if path.stem not in SHEETS:
+            raise BadRequest(f"{path}: a table is named after its sheet: {', '.join(f'{n}.csv' for n in SHEETS)}")
+        return {path.stem: _read_csv(path)}
+    return _read_xlsx(path)
+
+
+def _content(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        locked = "; is it open in another program?" if isinstance(error, PermissionError) else ""
+        raise BadRequest(f"{path} cannot be read: {error.strerror or error}{locked}") from None
+
+
+def _read_csv(path: Path) -> Grid:
+    """Commas or semicolons; with semicolons a number may have a decimal comma."""
+    content = _content(path)
+    for encoding in ("utf-8-sig", "utf-16", "cp1252"):
+        if encoding == "utf-16" and content[:2] not in (b"\xff\xfe", b"\xfe\xff"):
+            continue
+        try:
+            text = content.decode(encoding)
+            break
+        except UnicodeDecodeError:
+            continue
+    else:
+        raise BadRequest(f"{path} is no text")
+    if "\0" in text:
+        raise BadRequest(f"{path} is no text")
+    lines = text.splitlines()
+    if lines and lines[0].lower().startswith("sep="):
+        # Some spreadsheet programs say so which separator follows.
+        separator, lines = lines[0][4:5] or ",", lines[1:]
+    else:
+        head = lines[0] if lines else ""
+        separator = max(",;\t", key=head.count)
+    rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=separator))
+    comma = separator != ","
+    return [
+        [Cell(f"{path.name}!{_letters(c)}{r}", _csv_value(value, comma)) for c, value in enumerate(row)]
+        for r, row in enumerate(rows, start=1)
+    ]
+
+
+def _csv_value(text: str, comma: bool) -> Any:
+    text = text.strip().replace("−", "-")
+    if not text:
+        return None
+    for form in (text, text.replace(",", ".") if comma and text.count(",") == 1 else text):
+        try:
+            return float(form)
+        except ValueError:
+            continue
+    return text
+
+
+def _read_xlsx(path: Path) -> dict[str, Grid]:
+    import zipfile
+
+    openpyxl = _openpyxl()
+    content = _content(path)
+    try:
+        values = openpyxl.load_workbook(io.BytesIO(content), data_only=True)
+        formulas = openpyxl.load_workbook(io.BytesIO(content), data_only=False)
+    except (zipfile.BadZipFile, KeyError, ValueError, TypeError, OSError):
+        raise BadRequest(f"{path} is no XLSX book") from None
+    found = {}
+    for name in SHEETS:
+        if name in values.sheetnames:
+            page, written = values[name], formulas[name]
+            found[name] = [
+                [Cell(f"{name}!{cell.coordinate}", _xlsx_value(cell, written[cell.coordinate])) for cell in row]
+                for row in page.iter_rows()
+            ]
+    if not found:
+        raise BadRequest(f"{path} has none of the sheets {', '.join(SHEETS)}; it was not made by `tables export`")
+    return found
+
+
+def _xlsx_value(cell: Any, written: Any) -> Any:
+    if cell.value is None and written.data_type == "f":
+        raise BadRequest(
+            f"{cell.parent.title}!{cell.coordinate} holds a formula that was never worked out; "
+            "open the book in a spreadsheet program and save it, or write the number"
+        )
+    if isinstance(cell.value, (datetime.date, datetime.time, datetime.timedelta)):
+        return f"the date {cell.value}"
+    if isinstance(cell.value, str):
+        return _csv_value(cell.value, comma=False)
+    return cell.value
+
+
+def _letters(index: int) -> str:
+    """0 is A, 26 is AA."""
+    found = ""
+    index += 1
+    while index:
+        index, rest = divmod(index - 1, 26)
+        found = chr(65 + rest) + found
+    return found

@@ -1,0 +1,54 @@
+"""The numbers that a game engine loads: every dial by its name, of the file or of its variants, in a stable order."""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.errors import NotFound, nearest
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+FORMAT = 1
+TODAY = "today"
+
+
+def numbers_of(game: Game, variants: Sequence[str] = ()) -> dict[str, Any]:
+    """Title, the hash of the game file (SHA-256 of its text), and for each variant every number by its dial.
+
+    Without variants the numbers of the file itself, as `today`.
+
+    Raises:
+        NotFound: there is no such variant.
+    """
+    for name in variants:
+        if name != TODAY and name not in game.variants:
+            raise NotFound(f"there is no variant '{name}'{nearest(name, game.variants)}")
+    return {
+        "format": FORMAT,
+        "title": game.title,
+        "game_sha256": hashlib.sha256(game.to_yaml().encode("utf-8")).hexdigest(),
+        "variants": {name: _numbers(game, name) for name in variants or (TODAY,)},
+    }
+
+
+def numbers_csv(game: Game, variants: Sequence[str] = ()) -> str:
+    """The same as CSV: a row for each dial, a column for each variant; the hash stands in the first line."""
+    found = numbers_of(game, variants)
+    out = io.StringIO()
+    out.write(f"# {found['title']}, sha256 {found['game_sha256']}\n".replace("\r", " "))
+    names = list(found["variants"])
+    rows = csv.writer(out, lineterminator="\n")
+    rows.writerow(["dial", *names])
+    rows.writerows([dial, *(found["variants"][name][dial] for name in names)] for dial in game.dials.names)
+    return out.getvalue()
+
+
+def _numbers(game: Game, name: str) -> dict[str, float]:
+    turned = game if name == TODAY else game.with_variant(name)
+    pairs = zip(turned.dials.names, turned.dials.values, strict=True)
+    return {dial: int(v) if v == int(v) and abs(v) < 1e15 else v for dial, v in pairs}

@@ -1,0 +1,116 @@
+"""The numbers of a game as sheets: a row for each kind, copy, attack or action, a column for each number."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from mint_ledger.game.dials import Path
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+GAME = "the game"
+TODAY = "today"
+SHEETS = ("stats", "attacks", "actions", "statuses", "numbers", "variants")
+_CHANCES = {"chance", "lands", "dodge", "slips"}
+_TIMES = {"after", "after_limit", "every", "first", "lasts", "cooldown", "safe_for", "for", "reaction"}
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One row of a sheet: whose numbers they are, what people call it, and a number or nothing for each column."""
+
+    name: str
+    label: str
+    numbers: tuple[float | None, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """One table; `dials` has for each row and column the dial that it holds."""
+
+    name: str
+    columns: tuple[str, ...]
+    units: tuple[str, ...]
+    lines: tuple[Line, ...]
+    dials: Mapping[tuple[str, str], str]
+
+
+def make_sheets(game: Game) -> list[Sheet]:
+    """All sheets of a game; those without a number are left out."""
+    found: dict[str, dict[tuple[str, str], str]] = {name: {} for name in SHEETS}
+    for path, name in zip(game.dials.paths, game.dials.names, strict=True):
+        sheet, row, column = _where(path, name)
+        found[sheet][row, column] = name
+    made = [_sheet(game, name, cells) for name, cells in found.items() if cells and name != "variants"]
+    return [*made, *([_variants(game)] if game.variants else [])]
+
+
+def _where(path: Path, name: str) -> tuple[str, str, str]:
+    """The sheet, row and column of a dial."""
+    if path[0] == "stats":
+        return "stats", GAME, name
+    if path[0] == "kinds":
+        owner = str(path[1])
+        if path[2] == "copies" and len(path) > 3:
+            owner = f"{owner}[{int(path[3]) + 1}]"
+        return "stats", owner, name[len(owner) + 1 :]
+    if path[0] in ("attacks", "actions", "statuses"):
+        return str(path[0]), str(path[1]), name[len(str(path[1])) + 1 :]
+    return "numbers", name, "value"
+
+
+def _sheet(game: Game, name: str, cells: dict[tuple[str, str], str]) -> Sheet:
+    rows = list(dict.fromkeys(row for row, _ in cells))
+    columns = tuple(dict.fromkeys(column for _, column in cells))
+    if name == "stats":
+        rows.sort(key=lambda row: _place(game, row))
+    lines = tuple(
+        Line(
+            row,
+            _label(game, name, row),
+            tuple(game.dials.value(cells[row, c]) if (row, c) in cells else None for c in columns),
+        )
+        for row in rows
+    )
+    units = tuple(_unit(game, rows[0] if columns == ("value",) else column) for column in columns)
+    return Sheet(name, columns, units if columns != ("value",) else ("",), lines, cells)
+
+
+def _place(game: Game, row: str) -> tuple[int, str]:
+    """The game first, then the kinds as in the file, a kind's copies below it."""
+    if row == GAME:
+        return -1, ""
+    return list(game.kinds).index(row.split("[", maxsplit=1)[0]), row
+
+
+def _variants(game: Game) -> Sheet:
+    names = tuple(game.variants)
+    dials = list(dict.fromkeys(dial for variant in game.variants.values() for dial in variant))
+    lines = tuple(
+        Line(dial, "", (game.dials.value(dial), *(game.variants[name].get(dial) for name in names))) for dial in dials
+    )
+    cells = {(dial, name): dial for dial in dials for name in names if dial in game.variants[name]}
+    return Sheet("variants", (TODAY, *names), ("",) * (len(names) + 1), lines, cells)
+
+
+def _label(game: Game, sheet: str, row: str) -> str:
+    section = {"stats": game.kinds, "attacks": game.attacks, "actions": game.actions, "statuses": game.statuses}
+    part = section.get(sheet, {}).get(row.split("[", maxsplit=1)[0])  # type: ignore[attr-defined]
+    return (getattr(part, "label", None) or "") if part is not None else ""
+
+
+def _unit(game: Game, column: str) -> str:
+    words = column.split(".")
+    time = "turns" if game.clock.unit == "turn" else "s"
+    if words[-1] == "rate":
+        return f"points per {'turn' if time == 'turns' else 's'}"
+    if words[-1] in _TIMES:
+        return time
+    if words[-1] in _CHANCES:
+        return "chance, 0 to 1"
+    if len(words) > 1 and words[-2] == "resist":
+        return "share, 0 to 1"
+    return {"times": "times", "copies": "copies"}.get(words[-1], "")
