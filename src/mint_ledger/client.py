@@ -93,6 +93,11 @@ class Game(GameFile):
         game = self.with_variant(variant) if variant else self
         return game.with_dials(dials) if dials else game
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import game_html
+
+        return game_html(self)
+
     def run(
         self,
         seed: int = 1,

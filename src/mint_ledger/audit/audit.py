@@ -65,6 +65,11 @@ class Audit:
 
         return sarif_log(self)
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import text_html
+
+        return text_html(self.summary())
+
     def summary(self) -> str:
         """The findings as text."""
         from mint_ledger.views.audit_text import audit_text

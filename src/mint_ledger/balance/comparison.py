@@ -91,6 +91,11 @@ class Comparison:
             },
         }
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import text_html
+
+        return text_html(self.summary())
+
     def summary(self) -> str:
         """The comparison as text."""
         from mint_ledger.views.comparison_text import comparison_text

@@ -84,6 +84,11 @@ class Matchups:
         """The matchups as plain values."""
         return {"title": self.title, "matchups": [_row(pair) for pair in self.pairs]}
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import text_html
+
+        return text_html(self.summary())
+
     def summary(self) -> str:
         """The matchups as a table of text."""
         from mint_ledger.views.matchup_text import matchup_text

@@ -83,6 +83,11 @@ class Sensitivity:
             "skipped": [{"dial": dial, "because": why} for dial, why in self.skipped],
         }
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import text_html
+
+        return text_html(self.summary())
+
     def summary(self) -> str:
         """The ranking as text."""
         from mint_ledger.views.sensitivity_text import sensitivity_text

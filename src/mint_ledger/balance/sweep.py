@@ -81,6 +81,11 @@ class Sweep:
             ],
         }
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import sweep_html
+
+        return sweep_html(self)
+
     def summary(self) -> str:
         """The points as a table of text."""
         from mint_ledger.views.sweep_text import sweep_text

@@ -101,6 +101,11 @@ class Tuned:
             "interrupted": self.interrupted,
         }
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import text_html
+
+        return text_html(self.summary())
+
     def summary(self) -> str:
         """The answer as text."""
         from mint_ledger.views.tune_text import tune_text

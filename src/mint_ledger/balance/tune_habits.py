@@ -46,6 +46,11 @@ class TunedHabits:
             "habits": {habit: found.as_json() for habit, found in self.habits.items()},
         }
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import text_html
+
+        return text_html(self.summary())
+
     def summary(self) -> str:
         """The variants as text."""
         from mint_ledger.views.tune_text import tune_habits_text

@@ -133,6 +133,11 @@ class TunedMany:
             "interrupted": self.interrupted,
         }
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import text_html
+
+        return text_html(self.summary())
+
     def summary(self) -> str:
         """The answers as text."""
         from mint_ledger.views.tune_text import tune_many_text

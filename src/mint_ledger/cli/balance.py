@@ -79,15 +79,16 @@ def sweep(
     spread: Annotated[str, typer.Option(help="How --points are spread: latin or sobol.")] = "latin",
     store: Annotated[Path | None, typer.Option(help="Keep the studies in this file (SQLite).")] = None,
     plot: Annotated[Path | None, typer.Option(help="Draw the first estimate into this file.")] = None,
-    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a point (.csv).")] = None,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write one line a point (.csv, .jsonl, .parquet).")
+    ] = None,
     yes: Annotated[bool, typer.Option("--yes", help="Start even what takes long.")] = False,
     as_json: JsonOption = False,
 ) -> None:
     """Study the game at many settings of some dials, all with the same luck."""
-    from mint_ledger.cli.files import write_figure
+    from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
-    from mint_ledger.files import write_text
 
     loaded = load(game)
     with counted_progress(f"{loaded.title}: points") as progress:
@@ -105,7 +106,7 @@ def sweep(
             progress=progress,
         )
     if output:
-        write_text(output, made.table().to_csv(index=False))
+        write_table(output, made.table())
     if plot:
         write_figure(plot, made.plot())
     say_json(made.as_json()) if as_json else say(made.summary())
@@ -365,7 +366,9 @@ def matchup(
     ] = None,
     variant: VariantOption = None,
     settings: SetOption = None,
-    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a pair (.csv).")] = None,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write one line a pair (.csv, .jsonl, .parquet).")
+    ] = None,
     plot: Annotated[Path | None, typer.Option(help="Draw the hits to defeat into this file.")] = None,
     as_json: JsonOption = False,
 ) -> None:
@@ -374,9 +377,8 @@ def matchup(
 
     from mint_ledger.balance.dial_range import read_range
     from mint_ledger.balance.matchup import breakpoints, check_pair
-    from mint_ledger.cli.files import write_figure
+    from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.client import load
-    from mint_ledger.files import write_text
     from mint_ledger.views.matchup_text import breakpoints_text
 
     loaded = load(game)
@@ -392,7 +394,7 @@ def matchup(
         return
     made = loaded.matchups()
     if output:
-        write_text(output, made.table().to_csv(index=False))
+        write_table(output, made.table())
     if plot:
         write_figure(plot, made.plot())
     say_json(made.as_json()) if as_json else say(made.summary())

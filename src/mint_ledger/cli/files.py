@@ -10,17 +10,30 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes, write_text
 
 if TYPE_CHECKING:
+    import pandas as pd
     from matplotlib.figure import Figure
 
     from mint_ledger.playing.run import Run
 
 
 def write_journal(path: Path, run: Run) -> None:
-    """Write a journal as CSV or JSON Lines."""
+    """Write a journal as CSV, JSON Lines or Parquet."""
     forms = {".csv": run.journal_csv, ".jsonl": run.journal_jsonl}
-    if path.suffix not in forms:
-        raise BadRequest(f"{path}: a journal is written as .csv or .jsonl")
-    write_text(path, forms[path.suffix]())
+    if path.suffix in forms:
+        write_text(path, forms[path.suffix]())
+    else:
+        write_table(path, run.journal)
+
+
+def write_table(path: Path, table: pd.DataFrame, *, index: bool = False) -> None:
+    """Write a table as CSV, JSON Lines or Parquet.
+
+    Raises:
+        BadRequest: the file's ending is none of these, or Parquet's package is not installed.
+    """
+    from mint_ledger.tables.data import table_bytes
+
+    write_bytes(path, table_bytes(path.suffix, table, index=index))
 
 
 def write_figure(path: Path, figure: Figure) -> None:

@@ -115,6 +115,9 @@ def _schema_text() -> str:
 def check(
     game: GameArgument,
     order: Annotated[bool, typer.Option("--order", help="Show what happens in which order.")] = False,
+    junit: Annotated[
+        Path | None, typer.Option(help="Write playtests and targets as JUnit XML into this file, for build servers.")
+    ] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Is the file valid, and do its playtests pass?"""
@@ -128,7 +131,13 @@ def check(
         return
     results = loaded.play_tests()
     found = loaded.audit(runs=0)
-    missed = [one for one in loaded.judge(FEW_RUNS) if one.verdict == "missed"] if loaded.targets else []
+    judged = loaded.judge(FEW_RUNS) if loaded.targets else []
+    missed = [one for one in judged if one.verdict == "missed"]
+    if junit:
+        from mint_ledger.files import write_text
+        from mint_ledger.views.junit import junit_text
+
+        write_text(junit, junit_text(loaded.title, results, judged))
     if as_json:
         say_json(
             {
@@ -174,7 +183,9 @@ def run(
         list[str] | None,
         typer.Option(help="Tell only of this entity, account, stat or cause (may be repeated)."),
     ] = None,
-    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write the journal (.csv or .jsonl).")] = None,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write the journal (.csv, .jsonl, .parquet).")
+    ] = None,
     plot: Annotated[Path | None, typer.Option(help="Draw the run into this file (.png, .svg or .pdf).")] = None,
     timeline: Annotated[
         Path | None, typer.Option(help="Draw levels, hits, actions and statuses over time into this file.")

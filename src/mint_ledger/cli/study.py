@@ -55,7 +55,9 @@ def study(
     cluster: Annotated[
         str | None, typer.Option(metavar="ADDRESS", help="Play on a Dask scheduler, like tcp://host:8786.")
     ] = None,
-    output: Annotated[Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv).")] = None,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv, .jsonl, .parquet).")
+    ] = None,
     exact: Annotated[
         bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
     ] = False,
@@ -65,10 +67,9 @@ def study(
     """Play the game many times: wins, losses and times, with their intervals."""
     from mint_ledger.balance.estimates import measured
     from mint_ledger.balance.targets import judge_study
-    from mint_ledger.cli.files import write_figure
+    from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.client import load
-    from mint_ledger.files import write_text
     from mint_ledger.studies.cluster import cluster_executor
     from mint_ledger.views.balance_text import targets_text
     from mint_ledger.views.study_plots import FIGURES, plot_study
@@ -112,7 +113,7 @@ def study(
             store=store,
         )
     if output:
-        write_text(output, made.measures.to_csv())
+        write_table(output, made.measures, index=True)
     if plot:
         write_figure(plot, plot_study(made, figure or FIGURES))
     if as_json:

@@ -137,6 +137,11 @@ class Exact:
             "time": {"mean": self.mean_time, **{f"{q:g}": self.time_quantile(q) for q in (0.1, 0.5, 0.9)}},
         }
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import text_html
+
+        return text_html(self.summary())
+
     def summary(self) -> str:
         """The answers as text."""
         from mint_ledger.views.exact_text import exact_text

@@ -48,6 +48,11 @@ class Statement:
     start: float
     end: float
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import statement_html
+
+        return statement_html(self)
+
     def reconciles(self) -> bool:
         """Whether opening and lines add up to the closing, without any rounding."""
         total = Fraction(self.opening) + sum((line.exact for line in self.lines), Fraction(0))

@@ -122,6 +122,11 @@ class Run:
         """The journal, one row a change or happening (columns: `journal.table.COLUMNS`)."""
         return journal_table(self.program, self.rows)
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import run_html
+
+        return run_html(self)
+
     def journal_csv(self) -> str:
         """The journal as CSV."""
         return csv_text(self.program, self.rows)

@@ -272,6 +272,11 @@ class Study:
         values = self.values(measure).sort_values(kind="stable")[:runs]
         return self.measures.loc[values.index]
 
+    def _repr_html_(self) -> str:
+        from mint_ledger.views.notebook import study_html
+
+        return study_html(self)
+
     def summary(self) -> str:
         """Outcomes, times and measures with their intervals, for people."""
         from mint_ledger.views.study_text import study_text

@@ -1,0 +1,39 @@
+"""Tables of data as files that other tools read: CSV, JSON Lines, Parquet."""
+
+from __future__ import annotations
+
+import io
+from typing import TYPE_CHECKING
+
+from mint_ledger.errors import BadRequest
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+FORMS = (".csv", ".jsonl", ".parquet")
+
+
+def table_bytes(form: str, table: pd.DataFrame, *, index: bool = False) -> bytes:
+    """The content of a file of a form, `.csv`, `.jsonl` or `.parquet`; with `index` the index is its first column.
+
+    Raises:
+        BadRequest: there is no such form, or pyarrow is not installed.
+    """
+    if index:
+        table = table.reset_index()
+    if form == ".csv":
+        return table.to_csv(index=False, lineterminator="\n").encode("utf-8")
+    if form == ".jsonl":
+        lines = table.to_json(orient="records", lines=True, force_ascii=False, double_precision=15)
+        return (lines.rstrip("\n") + "\n" if lines else "").encode("utf-8")
+    if form != ".parquet":
+        raise BadRequest(f"data is written as {', '.join(FORMS)}, not as '{form}'")
+    try:
+        import pyarrow  # noqa: F401
+    except ImportError:
+        raise BadRequest(
+            "Parquet wants the package pyarrow: pip install 'mint-ledger[parquet]'; or write .csv"
+        ) from None
+    out = io.BytesIO()
+    table.to_parquet(out, engine="pyarrow", index=False)
+    return out.getvalue()
