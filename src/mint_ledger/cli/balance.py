@@ -93,7 +93,7 @@ def sweep(
     loaded = load(game)
     with counted_progress(f"{loaded.title}: points") as progress:
         made = loaded.sweep(
-            dict(_split(text) for text in dial),
+            dict(read_named(text) for text in dial),
             runs,
             seed,
             measures=measure or ("rate(win)",),
@@ -144,7 +144,7 @@ def compare(
     first = first.with_dials(read_dials(settings))
     second, second_habit = (load(other), habit) if other is not None else (first, habit)
     for text in with_ or ():
-        key, value = _split(text, "--with")
+        key, value = read_named(text, "--with")
         if key == "habit":
             second_habit = value
         else:
@@ -197,7 +197,7 @@ def tune(
     from mint_ledger.client import load
 
     loaded = load(game)
-    bounds = dict(_split(text) for text in dial)
+    bounds = dict(read_named(text) for text in dial)
     wants = want or []
     if len(bounds) < len(dial):
         raise BadRequest("one of the dials is named twice")
@@ -211,7 +211,7 @@ def tune(
             raise BadRequest(
                 "--habits names its variants after the habits; leave --target, --habit, --variant and --as out"
             )
-        spans = dict(_split(text, "--want") for text in wants)
+        spans = dict(read_named(text, "--want") for text in wants)
         by_habit = loaded.tune_habits(
             bounds, spans, measure, runs=runs, seed=seed, seconds=seconds, told=_setting_teller()
         )
@@ -316,7 +316,7 @@ def sensitivity(
         if sobol is not None:
             ranges = {}
             for text in dial or ():
-                name, written = _split(text)
+                name, written = read_named(text)
                 values = read_range(written, loaded.dials.value(name))
                 ranges[name] = (values[0], values[-1])
             found = indices_of(
@@ -387,7 +387,7 @@ def matchup(
     if (dial is None) != (pair is None):
         raise BadRequest("breakpoints want both: --dial ram.weight=2..12 --pair butts:gate")
     if dial is not None and pair is not None:
-        name, text = _split(dial)
+        name, text = read_named(dial)
         who = check_pair(pair)
         found = breakpoints(loaded, name, read_range(text, loaded.dials.value(name)), *who)
         say_json([asdict(one) for one in found]) if as_json else say(breakpoints_text(name, who, found))
@@ -421,7 +421,12 @@ def _write(path: Path, values: Mapping[str, float], variant: str | None) -> None
     say(f"\n{path} is written")
 
 
-def _split(text: str, option: str = "--dial") -> tuple[str, str]:
+def read_named(text: str, option: str = "--dial") -> tuple[str, str]:
+    """Read `NAME=VALUE`.
+
+    Raises:
+        BadRequest: it is not of that form.
+    """
     name, equals, value = (part.strip() for part in text.partition("="))
     if not equals or not name or not value:
         raise BadRequest(f"{option} wants NAME=VALUE, like crab.bite=4..12, not '{text}'")

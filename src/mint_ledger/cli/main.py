@@ -26,6 +26,7 @@ from mint_ledger.cli.audit import audit
 from mint_ledger.cli.balance import compare, matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.output import plain_json, say, say_json
+from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
 from mint_ledger.cli.tables import export, tables
 from mint_ledger.engines.threads import COMPILING
@@ -394,6 +395,7 @@ app.command()(sensitivity)
 app.command()(matchup)
 app.add_typer(tables, name="tables")
 app.command()(export)
+app.command()(report)
 
 
 def main() -> None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.wording import number
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
+from mint_ledger.views.study_text import fixed
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -109,7 +110,7 @@ def _outcomes(study: Study, axis: Axes) -> None:
         axis.barh(place, 100 * estimate.value, color=RESULT_COLOURS[result], height=0.6)
         axis.errorbar(100 * estimate.value, place, xerr=error, color="black", capsize=4, linewidth=1.2)
         digits = 1 if estimate.half_width < 0.05 else 0
-        label = f"{100 * estimate.value:.{digits}f} % ± {100 * estimate.half_width:.{digits}f}"
+        label = f"{fixed(100 * estimate.value, digits)} % ± {fixed(100 * estimate.half_width, digits)}"
         inside = estimate.value > 0.6
         axis.annotate(
             label,

@@ -1,0 +1,58 @@
+"""The command `report`: one page to send round."""
+
+from __future__ import annotations
+
+import shlex
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from mint_ledger.cli.arguments import GameArgument, SeedOption
+from mint_ledger.cli.output import say
+from mint_ledger.errors import BadRequest
+
+
+def report(
+    game: GameArgument,
+    output: Annotated[Path, typer.Option("-o", "--output", help="The page to write (.html).")],
+    runs: Annotated[int, typer.Option(help="How many runs of each habit and variant.")] = 2_000,
+    seed: SeedOption = 1,
+    dial: Annotated[
+        list[str] | None,
+        typer.Option("--dial", metavar="DIAL=RANGE", help="Sweep a dial and give it a slider (repeatable)."),
+    ] = None,
+    store: Annotated[
+        Path | None, typer.Option(help="Show the sweeps of this store too, and keep new ones in it (SQLite).")
+    ] = None,
+) -> None:
+    """Write one HTML page for those you talk to: targets, outcomes, hits, findings, two runs."""
+    from mint_ledger.cli.balance import read_named
+    from mint_ledger.cli.progress import counted_progress
+    from mint_ledger.client import load
+    from mint_ledger.files import write_text
+    from mint_ledger.report.gathering import gather
+    from mint_ledger.views.report_html import report_html
+
+    if output.suffix not in (".html", ".htm"):
+        raise BadRequest(f"{output}: a report is written as .html")
+    if not output.resolve().parent.is_dir():
+        raise BadRequest(f"{output} cannot be written: there is no folder {output.parent}")
+    loaded = load(game)
+    command = ["mint-ledger", "report", str(game), "-o", str(output), "--runs", str(runs), "--seed", str(seed)]
+    for text in dial or ():
+        command += ["--dial", text]
+    if store is not None:
+        command += ["--store", str(store)]
+    with counted_progress(f"{loaded.title}: parts") as progress:
+        made = gather(
+            loaded,
+            runs=runs,
+            seed=seed,
+            dials=dict(read_named(text) for text in dial or ()),
+            store=store,
+            command=shlex.join(command),
+            progress=progress,
+        )
+    write_text(output, report_html(made))
+    say(f"{output} is written: {len(made.parts)} ways of playing, {runs:,} runs each")

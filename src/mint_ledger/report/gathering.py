@@ -1,0 +1,262 @@
+"""Gathers what a report shows: studies, targets, matchups, findings, two runs worth reading, sweeps."""
+
+from __future__ import annotations
+
+import platform
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.balance.matchup import Breakpoint, Matchup, Matchups, breakpoints, make_matchups
+from mint_ledger.balance.sweep import Sweep
+from mint_ledger.balance.targets import Judged, judge_targets
+
+if TYPE_CHECKING:
+    from mint_ledger.audit.audit import Audit
+    from mint_ledger.client import Game
+    from mint_ledger.playing.run import Run
+    from mint_ledger.studies.study import Study
+
+GRID = 80
+MOST_STUDIES = 12
+MOST_BREAKPOINTS = 6
+AUDIT_RUNS = 20
+Progress = Callable[[int, int], None]
+
+
+@dataclass(frozen=True)
+class Part:
+    """One way of playing the game, with one set of dials."""
+
+    habit: str | None
+    variant: str | None
+    study: Study
+
+    @property
+    def name(self) -> str:
+        """The habit and the variant."""
+        return " · ".join(filter(None, (self.habit, self.variant))) or "as it is"
+
+
+@dataclass(frozen=True)
+class Edge:
+    """Where over the range of a dial the hits to defeat change."""
+
+    dial: str
+    today: float
+    attack: str
+    target: str
+    found: tuple[Breakpoint, ...]
+
+
+@dataclass(frozen=True)
+class Report:
+    """What a report shows.
+
+    Attributes:
+        parts: the habits as the file has them first, then with each variant.
+        typical: a run near the middle of the first habit's.
+        worst: its worst, by the lowest value of what players live by, or the earliest loss.
+        command: what makes the report again.
+        versions: of what its numbers depend on.
+    """
+
+    game: Game
+    runs: int
+    seed: int
+    parts: tuple[Part, ...]
+    judged: tuple[Judged, ...]
+    matchups: Matchups
+    edges: tuple[Edge, ...]
+    audit: Audit
+    typical: Run
+    worst: Run
+    worst_by: str
+    sweeps: tuple[Sweep, ...]
+    command: str
+    versions: Mapping[str, str]
+
+
+def gather(
+    game: Game,
+    *,
+    runs: int = 2_000,
+    seed: int = 1,
+    dials: Mapping[str, str] | None = None,
+    store: str | Path | None = None,
+    command: str = "",
+    progress: Progress | None = None,
+) -> Report:
+    """Play all that a report shows.
+
+    Args:
+        game: the game.
+        runs: how many runs of each habit and variant, and at each point of a sweep.
+        seed: the seed of all.
+        dials: ranges of dials to sweep, like {"crab.bite": "8..16"}, each by itself.
+        store: an SQLite file; sweeps that it keeps of this game are shown too.
+        command: what makes the report again, as it is told.
+        progress: called with (steps done, steps in all).
+
+    Raises:
+        NotFound: there is no such dial.
+        BadRequest: a range is none, the number of runs makes no sense, or the store cannot be used.
+        RunStopped: a run of the game could not go on.
+    """
+    ways = _ways(game)
+    wanted = [*(dials or {})]
+    total = len(ways) + 4 + len(wanted)
+    done = 0
+
+    def step() -> None:
+        nonlocal done
+        done += 1
+        if progress is not None:
+            progress(done, total)
+
+    parts = []
+    for habit, variant in ways:
+        parts.append(Part(habit, variant, _study(game, runs, seed, habit, variant)))
+        step()
+    judged = judge_targets(game, runs, seed) if game.targets else []
+    step()
+    matchups = make_matchups(game)
+    edges = _edges(game, matchups)
+    step()
+    audit = game.audit(runs=AUDIT_RUNS)
+    step()
+    typical, worst, worst_by = _runs(game, parts[0])
+    step()
+    sweeps = []
+    for name in wanted:
+        sweeps.append(_sweep(game, name, (dials or {})[name], runs, seed, parts[0].habit, store))
+        step()
+    if store is not None:
+        sweeps += stored_sweeps(game, store, leave_out=wanted)
+    return Report(
+        game=game,
+        runs=runs,
+        seed=seed,
+        parts=tuple(parts),
+        judged=tuple(judged),
+        matchups=matchups,
+        edges=tuple(edges),
+        audit=audit,
+        typical=typical,
+        worst=worst,
+        worst_by=worst_by,
+        sweeps=tuple(sweeps),
+        command=command,
+        versions=versions(),
+    )
+
+
+def versions() -> dict[str, str]:
+    """The versions of what the numbers depend on."""
+    from importlib.metadata import version
+
+    from mint_ledger import __version__
+
+    names = ("numpy", "scipy", "llvmlite", "pydantic")
+    return {"mint-ledger": __version__, "Python": platform.python_version(), **{name: version(name) for name in names}}
+
+
+def _ways(game: Game) -> list[tuple[str | None, str | None]]:
+    habits: list[str | None] = [*game.habits] or [None]
+    turned: list[str | None] = [None, *game.variants]
+    return [(habit, variant) for variant in turned for habit in habits][:MOST_STUDIES]
+
+
+def _study(game: Game, runs: int, seed: int, habit: str | None, variant: str | None) -> Study:
+    clock = game.clock
+    steps = max(1, round(clock.limit / clock.step))
+    every = max(1, steps // GRID)
+    times = [step * clock.step for step in range(0, steps + 1, every)] if variant is None else []
+    return game.study(runs, seed, habit=habit, variant=variant, times=times)
+
+
+def _sweep(
+    game: Game, name: str, values: str, runs: int, seed: int, habit: str | None, store: str | Path | None
+) -> Sweep:
+    texts = list(dict.fromkeys(["rate(win)", *(t.measure for t in game.targets if t.variant is None)]))
+    return game.sweep({name: values}, runs, seed, measures=texts, habit=habit, store=store)
+
+
+def _edges(game: Game, matchups: Matchups) -> list[Edge]:
+    """For each pair that can be worked out the armor of its target, or the damage of its attack."""
+    found: dict[tuple[str, str, str], Edge] = {}
+    for pair in matchups.pairs:
+        dial = _dial_of(game, pair)
+        if not pair.exact or pair.hits is None or dial is None or len(found) == MOST_BREAKPOINTS:
+            continue
+        today = game.dials.value(dial)
+        # From nothing (of damage: from the first step) to twice as much, in whole steps where it is whole.
+        top = max(2 * today, 4.0)
+        step = 1.0 if today == int(today) and top <= 60 else top / 24
+        values = [round(step * index, 12) for index in range(int(top / step + 1e-9) + 1)]
+        values = values[1:] if dial.endswith(".damage") else values
+        made = breakpoints(game, dial, values, pair.attack, pair.target)
+        found[dial, pair.attack, pair.target] = Edge(dial, today, pair.attack, pair.target, tuple(made))
+    return list(found.values())
+
+
+def _dial_of(game: Game, pair: Matchup) -> str | None:
+    names = set(game.dials.names)
+    options = (f"{pair.target}.when_hit.armor", f"{pair.attack}.damage")
+    return next((name for name in options if name in names), None)
+
+
+def _runs(game: Game, part: Part) -> tuple[Run, Run, str]:
+    """A typical run, the worst run, and by what it is the worst."""
+    import numpy as np
+
+    study = part.study
+    table = study.measures
+    alike = (table["ending"] == table["ending"].value_counts().index[0]).to_numpy()
+    times = table["time"].to_numpy()
+    typical = int(np.where(alike, abs(times - np.median(times[alike])), np.inf).argmin())
+    lost = (table["result"] == "lose").to_numpy()
+    if lost.any():
+        worst, by = int(np.where(lost, times, np.inf).argmin()), "the earliest loss"
+    else:
+        worst, by = int(times.argmax()), "the longest"
+    return (
+        game.run(study.seed, run=typical, habit=part.habit),
+        game.run(study.seed, run=worst, habit=part.habit),
+        by,
+    )
+
+
+def stored_sweeps(game: Game, store: str | Path, leave_out: Sequence[str] = ()) -> list[Sweep]:
+    """The sweeps over one dial that a store keeps of a game as it is now: studies that differ in that dial alone.
+
+    Raises:
+        BadRequest: the store cannot be used.
+    """
+    from mint_ledger.balance.sweep import Point
+    from mint_ledger.studies.store import Store
+
+    text = game.to_yaml()
+    groups: dict[tuple[str, str | None, int], dict[float, Any]] = {}
+    with Store(store) as opened:
+        for entry in opened.entries():
+            request = entry.request
+            if request.text == text and len(request.dials) == 1 and request.dials[0][0] not in leave_out:
+                name, value = request.dials[0]
+                known = groups.setdefault((name, request.habit, request.seed), {})
+                if value not in known or known[value].runs < entry.runs:
+                    known[value] = entry
+        made = []
+        for (name, habit, seed), entries in groups.items():
+            if len(entries) < 3:
+                continue
+            points = []
+            for value in sorted(entries):
+                study = opened.show(entries[value].number)
+                points.append(Point({name: value}, {"rate(win)": study.rate("win")}, ()))
+            title = game.title + (f" · {habit}" if habit else "")
+            least = min(entry.runs for entry in entries.values())
+            today = {name: game.dials.value(name)}
+            made.append(Sweep(title, seed, least, (name,), ("rate(win)",), today, tuple(points)))
+    return made
