@@ -32,10 +32,35 @@ BLOCK = re.compile(r"^```(\w+)(?: file=(\S+))?\n(.*?)^```$", re.MULTILINE | re.D
 
 
 def pages() -> Iterator[tuple[Path, str]]:
-    """All pages of the findings: where each stands, and its text."""
+    """All pages that are made from the code: where each stands, and its text."""
+    yield DOCS / "columns.md", columns_page()
     yield DOCS / "findings.md", findings_index(CHECKS)
     for check in CHECKS:
         yield DOCS / "findings" / f"{check.name}.md", _page(check)
+
+
+def columns_page() -> str:
+    """What the columns of all data files mean."""
+    from mint_ledger.balance import matchup, sweep
+    from mint_ledger.journal import table
+    from mint_ledger.studies import study
+
+    parts = (
+        ("The journal", "`run -o`, `run.journal`: one row for each thing that happened.", table.COLUMNS),
+        ("The runs of a study", "`study -o`, `study.measures`: one row a run.", study.COLUMNS),
+        ("The points of a sweep", "`sweep -o`, `sweep.table()`: one row a setting of the dials.", sweep.COLUMNS),
+        ("Matchups", "`matchup -o`, `matchups.table()`: one row for each attack and whom it may strike.", matchup.COLUMNS),
+    )
+    lines = [
+        "# The columns of data files",
+        "",
+        "`-o` writes `.csv`, `.jsonl` (one JSON object a line) or `.parquet` (with the extra `[parquet]`), with the same",
+        "columns. Numbers are written so that they read back as they were. This page is made from the code.",
+    ]
+    for title, about, columns in parts:
+        lines += ["", f"## {title}", "", about, "", "| column | meaning |", "|---|---|"]
+        lines += [f"| `{name}` | {meaning} |" for name, meaning in columns.items()]
+    return "\n".join(lines) + "\n"
 
 
 def _page(check: Check) -> str:

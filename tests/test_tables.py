@@ -78,7 +78,12 @@ def test_a_changed_number_changes_one_number_of_the_file(folder: Path, command: 
 
 @pytest.mark.parametrize(
     ("encoding", "separator", "comma", "head"),
-    [("utf-8-sig", ";", True, ""), ("utf-16", "\t", True, ""), ("utf-8", ",", False, ""), ("cp1252", ";", True, "sep=;\n")],
+    [
+        ("utf-8-sig", ";", True, ""),
+        ("utf-16", "\t", True, ""),
+        ("utf-8", ",", False, ""),
+        ("cp1252", ";", True, "sep=;\n"),
+    ],
 )
 def test_tables_are_read_as_spreadsheet_programs_write_them(
     folder: Path, demo: mint.Game, encoding: str, separator: str, comma: bool, head: str

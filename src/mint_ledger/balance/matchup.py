@@ -33,6 +33,22 @@ MOST_VALUES = 20_000
 MOST_HITS = 5_000
 ENOUGH = 1e-9
 MEASURED_RUNS = 40
+COLUMNS = {
+    "attacker": "whose attack it is",
+    "attack": "the attack",
+    "target": "the kind that it strikes",
+    "lands": "the chance that a swing lands",
+    "damage": "the mean damage of a hit that lands, as dealt",
+    "least_hits": "the fewest hits that may defeat the target; empty where nothing defeats it",
+    "median_hits": "the hits after which half of the fights are over",
+    "late_hits": "the hits after which nineteen of twenty are over",
+    "median_seconds": "the time after which half are over, misses included; empty where the attack has no period",
+    "late_seconds": "the time after which nineteen of twenty are over",
+    "per_second": "the mean damage a second (or turn)",
+    "effective_health": "how much rolled damage the target withstands",
+    "exact": "whether it was worked out; else it was measured",
+    "because": "why it was not worked out",
+}
 
 
 class NotExact(Exception):

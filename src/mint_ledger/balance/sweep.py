@@ -21,6 +21,13 @@ if TYPE_CHECKING:
     from mint_ledger.client import Game
 
 MOST_POINTS = 100_000
+COLUMNS = {
+    "(dials)": "the value of each dial at this point",
+    "(estimates)": "each estimate, by its text",
+    "(estimates) low": "the lower end of its 95 % interval",
+    "(estimates) high": "the upper end of it",
+    "meets_all": "whether all targets of this habit and variant are met here",
+}
 # Longer than this is asked about first.
 PATIENCE = 600.0
 

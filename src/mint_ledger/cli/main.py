@@ -29,6 +29,7 @@ from mint_ledger.cli.output import plain_json, say, say_json
 from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
 from mint_ledger.cli.tables import export, tables
+from mint_ledger.cli.watch import watch
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import BadRequest, MintError
 
@@ -396,6 +397,7 @@ app.command()(matchup)
 app.add_typer(tables, name="tables")
 app.command()(export)
 app.command()(report)
+app.command()(watch)
 
 
 def main() -> None:

@@ -38,6 +38,11 @@ def say(text: str, *, error: bool = False) -> None:
     stream.write(text + "\n")
 
 
+def flush() -> None:
+    """Let what was said be seen now, in pipes too."""
+    sys.stdout.flush()
+
+
 def plain_json(value: Any) -> Any:
     """Plain values in which what JSON cannot say, infinities, is null."""
     if isinstance(value, dict):

@@ -86,6 +86,13 @@ class ReferenceEngine(Statements):
         self._watch = self._procedures["watch"]
         self._watch_gone = self._procedures["watch gone"]
 
+    def set_up(self, *, seed: int, only_script: bool, starts: Sequence[Start], script: Sequence[ScriptItem]) -> None:
+        """Make ready for another run of the same program and dials; `open` or `play` begins it."""
+        self.seed, self.starts, self.script, self._only_script = seed, starts, script, only_script
+        self.state[:] = self.program.layout.opening()
+        self._dirty = False
+        self.deepest = ()
+
     def _take_procedures(self, program: Program) -> None:
         for name, procedure in program.procedures.items():
             if name not in self._procedures:

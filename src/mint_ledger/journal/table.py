@@ -13,26 +13,26 @@ from mint_ledger.program.program import Program
 if TYPE_CHECKING:
     import pandas as pd
 
-COLUMNS = (
-    "n",
-    "step",
-    "since",
-    "time",
-    "level",
-    "what",
-    "entity",
-    "stat",
-    "before",
-    "asked",
-    "applied",
-    "after",
-    "waste",
-    "rounded",
-    "wrapped",
-    "cause",
-    "by",
-    "text",
-)
+COLUMNS = {
+    "n": "the number of the row, from 0",
+    "step": "the step in which it was written",
+    "since": "from when it counts: a flow's row is for all the time since then (seconds or turns)",
+    "time": "when (seconds or turns)",
+    "level": "the level that is played; empty in a game without levels",
+    "what": "posting, or what else happened: hit, miss, blocked, refused, gone, spawn, status, act, cue, level, ending, tell",
+    "entity": "whom it concerns; empty for the game's own stats",
+    "stat": "the stat of a posting",
+    "before": "the account's value before a posting",
+    "asked": "the change that was asked for",
+    "applied": "the change that was made: after - before",
+    "after": "the account's value after it",
+    "waste": "the part of the change that a limit refused",
+    "rounded": "what rounding to whole points added",
+    "wrapped": "what running over from one limit to the other added",
+    "cause": "the rule, attack, action, status, flow or script that did it",
+    "by": "the entity that did it",
+    "text": "the row in words",
+}
 
 
 def records(program: Program, rows: Sequence[Row]) -> Iterator[dict[str, Any]]:

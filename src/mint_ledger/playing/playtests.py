@@ -87,16 +87,12 @@ def _accounts_named(cast: Cast, lowered: Lowered, name: str) -> list[Start]:
     return []
 
 
-def play_playtest(lowered: Lowered, playtest: LoweredPlaytest, starts: list[Start]) -> PlaytestResult:
-    """Play one playtest of an already turned game (its dials are set)."""
-    engine = ReferenceEngine(
-        lowered.program,
-        seed=playtest.model.seed,
-        only_script=playtest.model.only_script,
-        starts=starts,
-        script=playtest.script,
-        journal=False,
-    )
+def play_playtest(
+    lowered: Lowered, playtest: LoweredPlaytest, starts: list[Start], engine: ReferenceEngine
+) -> PlaytestResult:
+    """Play one playtest of an already turned game (its dials are set) on an engine of its program."""
+    model = playtest.model
+    engine.set_up(seed=model.seed, only_script=model.only_script, starts=starts, script=playtest.script)
     found: dict[int, Found] = {}
     order = sorted(
         range(len(playtest.looks)),
@@ -159,6 +155,8 @@ def _worded(lowered: Lowered, engine: ReferenceEngine, name: str, expression: Ex
 def playtest_results(lowered: Lowered, turned: Mapping[str, Lowered] | None = None) -> list[PlaytestResult]:
     """Play all playtests; `turned` has the games of those that start with other dials, by their names."""
     results = []
+    # Making an engine takes longer than most playtests, so those of one program share it.
+    engines: dict[int, ReferenceEngine] = {}
     for playtest in lowered.playtests:
         try:
             game = (turned or {}).get(playtest.name, lowered)
@@ -170,5 +168,7 @@ def playtest_results(lowered: Lowered, turned: Mapping[str, Lowered] | None = No
         except (NotFound, GameError) as error:
             results.append(PlaytestResult(playtest.name, (), str(error)))
             continue
-        results.append(play_playtest(game, own, starts))
+        if id(game) not in engines:
+            engines[id(game)] = ReferenceEngine(game.program, journal=False)
+        results.append(play_playtest(game, own, starts, engines[id(game)]))
     return results

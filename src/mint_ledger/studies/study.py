@@ -28,6 +28,15 @@ if TYPE_CHECKING:
 
 MAX_RUNS = 10_000_000
 RESULTS = ("win", "lose", "draw", "unfinished")
+COLUMNS = {
+    "run": "the number of the run; `mint-ledger run --run` plays it again",
+    "result": "win, lose, draw or unfinished",
+    "ending": "the ending that was reached; empty at the clock's limit",
+    "winner": "the entity that won, where an ending names one",
+    "time": "how long it took (seconds or turns)",
+    "level": "the level that was reached, where the game has levels",
+    "(measures)": "each measure of the file and of `--measure`, by its name; empty where the run has none",
+}
 BANDS = (0.05, 0.25, 0.5, 0.75, 0.95)
 Progress = Callable[[int, int, int], None]
 """Is told how many runs are done, how many there are to be, and how many of those done were won."""

@@ -1,0 +1,82 @@
+"""The command `watch`: kept open beside the editor."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from mint_ledger.cli.arguments import GameArgument, SeedOption
+from mint_ledger.cli.output import flush, say
+from mint_ledger.errors import MintError
+
+# How often the file is looked at, and how long it must have been left alone: some editors save in two goes.
+EVERY, SETTLED = 0.1, 0.05
+Stamp = tuple[int, int, int]
+
+
+def watch(
+    game: GameArgument,
+    runs: Annotated[int, typer.Option(help="How many runs of each way of playing.", min=20, max=1_000_000)] = 1_000,
+    seed: SeedOption = 1,
+) -> None:
+    """Keep an eye on the file: after each save, what it moved. Ctrl-C ends it."""
+    from mint_ledger.client import load
+    from mint_ledger.views.watch_text import change_text, look_text
+    from mint_ledger.watching.change import change_between
+    from mint_ledger.watching.look import Look, look_at
+
+    good: Look | None = None
+    try:
+        say(f"watching {game}; Ctrl-C ends it")
+        for there in _saves(game):
+            began = time.monotonic()
+            when = datetime.now().strftime("%H:%M:%S")
+            if not there:
+                say(f"\n{when}  {game} is gone; waiting for it to come back")
+                flush()
+                continue
+            try:
+                look = look_at(load(game), runs, seed)
+            except MintError as error:
+                stands = "; the last good answer stands" if good is not None else ""
+                say(f"\n{when}  cannot be used{stands}\n{_indented(str(error))}")
+            else:
+                text = look_text(look) if good is None else change_text(change_between(good, look), look)
+                title = look.game.title if good is None else "saved"
+                say(f"\n{when}  {title} ({time.monotonic() - began:.1f} s, {runs:,} runs each)\n{text}")
+                good = look
+            flush()
+    except KeyboardInterrupt:
+        say("\nno longer watching")
+
+
+def _saves(path: Path) -> Iterator[bool]:
+    """True for the file as it is now and each time that it was saved since; False as it is gone."""
+    known: Stamp | bool | None = True
+    while True:
+        now = _stamp(path)
+        if now is not None and now != known:
+            time.sleep(SETTLED)
+            if _stamp(path) != now:
+                continue
+        if now != known:
+            known = now
+            yield now is not None
+        time.sleep(EVERY)
+
+
+def _stamp(path: Path) -> Stamp | None:
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_mtime_ns, found.st_size, found.st_ino
+
+
+def _indented(text: str) -> str:
+    return "\n".join(f"  {line}" for line in text.splitlines())

@@ -1,0 +1,95 @@
+"""What `watch` says: how a game stands, and what a save moved."""
+
+from __future__ import annotations
+
+import textwrap
+from typing import TYPE_CHECKING
+
+from mint_ledger.journal.wording import number
+from mint_ledger.views.balance_text import told, wanted
+from mint_ledger.views.study_text import digits_for, fixed
+
+if TYPE_CHECKING:
+    from mint_ledger.balance.targets import Judged
+    from mint_ledger.watching.change import Change, Moved
+    from mint_ledger.watching.look import Look, Way
+
+WIDTH = 80
+MOST_DIALS = 6
+
+
+def look_text(look: Look) -> str:
+    """How a game stands: wins by way of playing, targets, playtests, findings."""
+    lines = [f"  {_way('wins', way):<34} {told('rate(win)', study.rate('win'))}" for way, study in look.studies.items()]
+    return "\n".join([*lines, *_standing(look)])
+
+
+def change_text(change: Change, look: Look) -> str:
+    """What a save moved; where nothing moved it says so."""
+    lines = [_dials(change)] if change.dials else []
+    lines += [_moved(moved) for moved in change.moved]
+    for old, new in change.targets:
+        lines += _wrapped(_side(old, new))
+    for result in change.playtests:
+        lines += _wrapped(f"playtest '{result.name}' {'passes again' if result.passed else 'FAILS now'}")
+    for finding in change.new:
+        lines += _wrapped(f"new: line {finding.place.line} {finding.check.name}: {finding.caught.what}")
+    for finding in change.gone:
+        lines += _wrapped(f"gone: {finding.check.name}: {finding.caught.what}")
+    if not lines:
+        lines = ["  nothing moved"]
+    return "\n".join([*lines, *_standing(look)])
+
+
+def _dials(change: Change) -> str:
+    shown = [
+        f"{name} {'new' if a is None else number(a, 6)} → {'gone' if b is None else number(b, 6)}"
+        for name, a, b in change.dials[:MOST_DIALS]
+    ]
+    left = len(change.dials) - MOST_DIALS
+    more = f" and {left} dials more" if left > 0 else ""
+    rest = "" if change.only_numbers else "; and not only numbers"
+    return "\n".join(_wrapped(", ".join(shown) + more + rest))
+
+
+def _moved(moved: Moved) -> str:
+    found = moved.difference
+    factor, unit = (100.0, " %") if found.is_share else (1.0, "")
+    one, other, gap = (factor * e.value for e in (found.one, found.other, found.difference))
+    half = factor * found.difference.half_width
+    digits = 1 if found.is_share else digits_for(found.other)
+    sign = "+" if gap >= 0 else ""
+    noise = "" if found.is_certain else ("  no change" if gap == 0.0 and half == 0.0 else "  noise?")
+    name = _way(found.name, moved.way)
+    return (
+        f"  {name:<34} {fixed(one, digits)} → {fixed(other, digits)}{unit}"
+        f" ({sign}{fixed(gap, digits)} ± {fixed(half, digits)}){noise}"
+    )
+
+
+def _way(name: str, way: Way) -> str:
+    how = ", ".join(filter(None, way))
+    return f"{name}, {how}" if how else name
+
+
+def _side(old: Judged | None, new: Judged) -> str:
+    target = new.target
+    was = "new" if old is None else old.verdict
+    how = f" ({new.habit})" if new.habit and target.habit is None else ""
+    found = f"{target.measure} is {told(target.measure, new.estimate)}, wanted {wanted(target.measure, target.want)}"
+    return f"target '{target.name}'{how}: {was} → {new.verdict}; {found}"
+
+
+def _standing(look: Look) -> list[str]:
+    """One line: how many targets are met, playtests pass, findings are open."""
+    parts = []
+    if look.judged:
+        parts.append(f"targets {sum(one.verdict == 'met' for one in look.judged)} of {len(look.judged)} met")
+    if look.playtests:
+        parts.append(f"playtests {sum(r.passed for r in look.playtests)} of {len(look.playtests)} passed")
+    parts.append(f"{len(look.findings) or 'no'} finding{'' if len(look.findings) == 1 else 's'}")
+    return ["  " + " · ".join(parts)]
+
+
+def _wrapped(text: str) -> list[str]:
+    return textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    ", break_on_hyphens=False)

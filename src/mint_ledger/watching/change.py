@@ -1,0 +1,91 @@
+"""What moved between two looks at a game: dials, wins, targets that changed sides, playtests, findings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from mint_ledger.audit.finding import Finding
+from mint_ledger.balance.comparison import Difference, compare_studies
+from mint_ledger.balance.targets import Judged
+from mint_ledger.playing.playtests import PlaytestResult
+from mint_ledger.watching.look import Look, Way
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """One estimate of one way of playing, before and after, with the paired difference."""
+
+    way: Way
+    difference: Difference
+
+
+@dataclass(frozen=True)
+class Change:
+    """What moved.
+
+    Attributes:
+        dials: names of dials with both values, those of variants with the variant; none where a game has no such dial.
+        only_numbers: whether the files differ in nothing but dials.
+        moved: wins, and the means of the time and of what targets measure where they differ for certain.
+        targets: those that changed sides: as they were judged before (none if new), and now.
+        playtests: those that pass now and did not, or the reverse.
+    """
+
+    dials: tuple[tuple[str, float | None, float | None], ...]
+    only_numbers: bool
+    moved: tuple[Moved, ...]
+    targets: tuple[tuple[Judged | None, Judged], ...]
+    playtests: tuple[PlaytestResult, ...]
+    new: tuple[Finding, ...]
+    gone: tuple[Finding, ...]
+
+
+def change_between(before: Look, after: Look) -> Change:
+    """What moved from one look to the next; their studies have the same seed and runs."""
+    moved: list[Moved] = []
+    for way, study in after.studies.items():
+        if way in before.studies:
+            for difference in compare_studies(before.studies[way], study).differences:
+                if difference.name == "wins" or (difference.is_certain and difference.name != "losses"):
+                    moved.append(Moved(way, difference))
+    sides = {_target_key(one): one for one in before.judged}
+    targets = []
+    for one in after.judged:
+        old = sides.get(_target_key(one))
+        if old is None or old.verdict != one.verdict:
+            targets.append((old, one))
+    passed = {result.name: result.passed for result in before.playtests}
+    playtests = [result for result in after.playtests if passed.get(result.name, True) != result.passed]
+    old_keys, new_keys = ({_finding_key(f) for f in look.findings} for look in (before, after))
+    dials = _dials(before, after)
+    return Change(
+        dials=dials,
+        only_numbers=bool(dials) and _without_dials(before) == _without_dials(after),
+        moved=tuple(moved),
+        targets=tuple(targets),
+        playtests=tuple(playtests),
+        new=tuple(f for f in after.findings if _finding_key(f) not in old_keys),
+        gone=tuple(f for f in before.findings if _finding_key(f) not in new_keys),
+    )
+
+
+def _target_key(one: Judged) -> tuple[str, str | None]:
+    return one.target.name, one.habit
+
+
+def _finding_key(finding: Finding) -> tuple[str, str]:
+    return finding.check.name, finding.caught.what
+
+
+def _dials(before: Look, after: Look) -> tuple[tuple[str, float | None, float | None], ...]:
+    sides = [dict(zip(look.game.dials.names, look.game.dials.values, strict=True)) for look in (before, after)]
+    for side, look in zip(sides, (before, after), strict=True):
+        for variant, values in look.game.variants.items():
+            side |= {f"{name} ({variant})": float(value) for name, value in values.items()}
+    names = dict.fromkeys([*sides[0], *sides[1]])
+    return tuple((n, sides[0].get(n), sides[1].get(n)) for n in names if sides[0].get(n) != sides[1].get(n))
+
+
+def _without_dials(look: Look) -> object:
+    program = look.game.lowered.program
+    return program.layout, program.procedures

@@ -1,0 +1,55 @@
+"""One look at a game as it stands: playtests, a study of each way of playing, targets, findings in the file."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from mint_ledger.audit.finding import Finding
+from mint_ledger.balance.estimates import measured
+from mint_ledger.balance.targets import Judged, habits_of, judge_study
+from mint_ledger.playing.playtests import PlaytestResult
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+    from mint_ledger.studies.study import Study
+
+RUNS = 1_000
+Way = tuple[str | None, str | None]
+"""A habit and a variant."""
+
+
+@dataclass(frozen=True)
+class Look:
+    """What a game comes to."""
+
+    game: Game
+    studies: dict[Way, Study]
+    judged: tuple[Judged, ...]
+    playtests: tuple[PlaytestResult, ...]
+    findings: tuple[Finding, ...]
+
+
+def look_at(game: Game, runs: int = RUNS, seed: int = 1) -> Look:
+    """Play the playtests, and study each habit, and each variant that a target names, under the same luck each time.
+
+    Raises:
+        BadRequest: the number of runs makes no sense.
+        RunStopped: a run of the game could not go on.
+    """
+    habits: list[str | None] = [*game.habits] or [None]
+    wanted: dict[Way, list[int]] = {(habit, None): [] for habit in habits}
+    for index, target in enumerate(game.targets):
+        for habit in habits_of(game, target):
+            wanted.setdefault((habit, target.variant), []).append(index)
+    studies: dict[Way, Study] = {}
+    judged: dict[tuple[int, str | None], Judged] = {}
+    for (habit, variant), which in wanted.items():
+        targets = [game.targets[index] for index in which]
+        measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
+        study = game.study(runs, seed, habit=habit, variant=variant, measures=measures, accounts=())
+        studies[habit, variant] = study
+        for index, one in zip(which, judge_study(study, targets, habit), strict=True):
+            judged[index, habit] = one
+    ordered = [judged[key] for key in sorted(judged, key=lambda key: key[0])]
+    return Look(game, studies, tuple(ordered), tuple(game.play_tests()), tuple(game.audit(runs=0).open))
