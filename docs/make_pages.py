@@ -34,6 +34,7 @@ BLOCK = re.compile(r"^```(\w+)(?: file=(\S+))?\n(.*?)^```$", re.MULTILINE | re.D
 def pages() -> Iterator[tuple[Path, str]]:
     """All pages that are made from the code: where each stands, and its text."""
     yield DOCS / "columns.md", columns_page()
+    yield DOCS / "game-file-keys.md", keys_page()
     yield DOCS / "findings.md", findings_index(CHECKS)
     for check in CHECKS:
         yield DOCS / "findings" / f"{check.name}.md", _page(check)
@@ -61,6 +62,115 @@ def columns_page() -> str:
         lines += ["", f"## {title}", "", about, "", "| column | meaning |", "|---|---|"]
         lines += [f"| `{name}` | {meaning} |" for name, meaning in columns.items()]
     return "\n".join(lines) + "\n"
+
+
+def keys_page() -> str:
+    """Every key of the game file, from the models."""
+    from mint_ledger.game.schema import game_schema
+
+    schema = game_schema()
+    lines = [
+        "# All keys of the game file",
+        "",
+        "Made from the models that read the file. What each part means, with examples, stands in",
+        "[the game file](game-file.md); `mint-ledger schema` gives the same to editors. Keys in **bold** have to be there.",
+        "",
+        "## The file",
+        "",
+        *_keys(schema),
+    ]
+    for name, part in schema["$defs"].items():
+        whole = next((option for option in part.get("anyOf", [part]) if "properties" in option), None)
+        lines += ["", f"## {name}", "", _plain(part["description"])]
+        short = [_kind(option) for option in part.get("anyOf", []) if "properties" not in option and "$ref" not in option]
+        if short:
+            lines += ["", f"Short: {', '.join(short)}."]
+        if whole is not None:
+            lines += ["", *_keys(whole)]
+        elif "anyOf" in part:
+            lines += ["", f"One of {', '.join(_kind(option) for option in part['anyOf'])}."]
+    return "\n".join(lines) + "\n"
+
+
+def _keys(part: dict) -> list[str]:
+    required = part.get("required", [])
+    lines = ["| key | what |", "|---|---|"]
+    for name, schema in part["properties"].items():
+        if name.endswith("_"):
+            continue
+        shown = f"**`{name}`**" if name in required else f"`{name}`"
+        lines.append(f"| {shown} | {_kind(schema)} |")
+    return lines
+
+
+def _kind(schema: dict) -> str:
+    """A schema in a few words."""
+    if "$ref" in schema:
+        name = schema["$ref"].rpartition("/")[2]
+        return f"[{name}](#{name.lower()})"
+    if "pattern" in schema or schema == {"enum": [0, 1]}:
+        return ""
+    if "anyOf" in schema:
+        options = [kind for kind in dict.fromkeys(_kind(o) for o in schema["anyOf"]) if kind and kind != "nothing"]
+        if len(options) == 2 and options[0] == f"a list of {options[1]}":
+            return f"{options[1]}, or a list of them"
+        return " or ".join(options)
+    if "enum" in schema:
+        return " · ".join(f"`{value}`" for value in schema["enum"])
+    if "const" in schema:
+        return f"`{schema['const']}`"
+    if "description" in schema and schema.get("type") not in ("object", "array"):
+        return _plain(schema["description"])
+    if schema.get("type") == "array":
+        inner = _kind(schema["items"]) if "items" in schema else "names"
+        return f"a list of {inner}"
+    if schema.get("type") == "object":
+        inner = schema.get("additionalProperties")
+        if not isinstance(inner, dict):
+            return "a mapping"
+        return f"by name: {_kind(inner).replace('by name: ', 'by name, ')}"
+    if schema["type"] == ["string", "array"]:
+        return "a name, or a list of names"
+    kinds = schema["type"] if isinstance(schema["type"], list) else [schema["type"]]
+    words = {"number": "a number", "integer": "a whole number", "string": "a text", "boolean": "yes or no", "null": "nothing"}
+    return " or ".join(words.get(kind, kind) for kind in kinds)
+
+
+def _plain(text: str) -> str:
+    return text.replace("|", "\\|")
+
+
+def commands_page() -> str:
+    """What each command says of itself."""
+    lines = [
+        "# The commands",
+        "",
+        "Every command tells this with `--help`. Exit codes: 0 all is well; 1 a playtest, target or audit fell short; 2 the",
+        "input cannot be used; 130 stopped with Ctrl-C. `mint-ledger --install-completion` lets bash, zsh and fish complete",
+        "commands and options. Output is plain text; the progress bar has colours on terminals only, and none with",
+        "`NO_COLOR`. Where a terminal knows only ASCII, signs like `→` and `±` are written as `>` and `+-`.",
+    ]
+    for words in _all_commands():
+        done = subprocess.run(
+            [sys.executable, "-m", "mint_ledger.cli.main", *words, "--help"],
+            capture_output=True, text=True, encoding="utf-8", check=True,
+            env={**os.environ, "PYTHONIOENCODING": "utf-8", "COLUMNS": "80", "TERMINAL_WIDTH": "80"},
+        )
+        text = done.stdout.replace("python -m mint_ledger.cli.main", "mint-ledger").strip()
+        lines += ["", f"## {' '.join(words)}", "", "```text", text, "```"]
+    return "\n".join(lines) + "\n"
+
+
+def _all_commands() -> list[list[str]]:
+    import typer.main
+
+    from mint_ledger.cli.main import app
+
+    found = []
+    for name, command in typer.main.get_command(app).commands.items():
+        inner = getattr(command, "commands", None)
+        found += [[name, more] for more in inner] if inner else [[name]]
+    return found
 
 
 def _page(check: Check) -> str:
@@ -138,6 +248,7 @@ def main() -> None:
     for path, text in pages():
         path.parent.mkdir(exist_ok=True)
         path.write_text(text, encoding="utf-8")
+    (DOCS / "commands.md").write_text(commands_page(), encoding="utf-8")
     for page in (TUTORIAL, *HOW_TOS):
         with tempfile.TemporaryDirectory() as folder:
             page.write_text(replayed(page, Path(folder)), encoding="utf-8")

@@ -74,7 +74,7 @@ def test_journal_measures_and_sweep_come_back_the_same_from_each_form(
 def test_a_form_that_is_none_is_refused(folder: Path, command: Command) -> None:
     refused = command("study", "mill.yaml", "--runs", 20, "-o", "runs.ods")
     assert refused.returncode == 2
-    assert "data is written as .csv, .jsonl, .parquet" in refused.stderr
+    assert "runs.ods: data is written as .csv, .jsonl or .parquet" in refused.stderr
     with pytest.raises(BadRequest):
         table_bytes(".xls", pd.DataFrame())
     assert table_bytes(".jsonl", pd.DataFrame({"a": []})) == b""

@@ -23,7 +23,7 @@ def making() -> ModuleType:
     return module
 
 
-def test_the_pages_of_the_findings_are_as_the_checks_make_them(making: ModuleType) -> None:
+def test_the_pages_that_are_made_from_the_code_are_as_it_makes_them(making: ModuleType) -> None:
     made = dict(making.pages())
     for path, text in made.items():
         assert path.read_text("utf-8") == text, f"{path.name} is out of date: run python docs/make_pages.py"
@@ -66,6 +66,14 @@ def test_the_tutorials_game_ends_without_findings_and_with_a_playtest_that_passe
     assert "1 of 1 passed" in checked.stdout
     mistakes = set(re.findall(r"[LTCOF]\d{3} ([a-z-]+)", text)) | set(re.findall(r"line \d+ +([a-z-]+):", text))
     assert len(mistakes) >= 4
+
+
+def test_the_page_of_the_commands_has_every_command_and_option(making: ModuleType) -> None:
+    # Not word for word: how a help page is laid out is typer's business.
+    written = (ROOT / "docs" / "commands.md").read_text("utf-8")
+    made = making.commands_page()
+    for pattern in (r"^## .+$", r"^ +(?:-\w, )?(--[\w-]+)"):
+        assert set(re.findall(pattern, made, re.MULTILINE)) == set(re.findall(pattern, written, re.MULTILINE))
 
 
 def test_every_link_between_pages_leads_somewhere() -> None:

@@ -6,6 +6,7 @@ import re
 import shutil
 from collections.abc import Iterator
 from html.parser import HTMLParser
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -105,7 +106,7 @@ def test_nothing_is_fetched_and_headings_and_pictures_are_in_order(page: Path) -
     levels = [int(tag[1]) for tag, _ in seen.tags if re.fullmatch(r"h[1-6]", tag)]
     assert levels[0] == 1
     assert levels.count(1) == 1
-    assert all(after - before <= 1 for before, after in zip(levels, levels[1:], strict=False))
+    assert all(after - before <= 1 for before, after in pairwise(levels))
     pictures = [a for tag, a in seen.tags if a.get("role") == "img" and tag == "div"]
     assert len(pictures) >= 4
     assert all(len(a["aria-label"] or "") > 20 for a in pictures)

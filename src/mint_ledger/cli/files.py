@@ -31,8 +31,10 @@ def write_table(path: Path, table: pd.DataFrame, *, index: bool = False) -> None
     Raises:
         BadRequest: the file's ending is none of these, or Parquet's package is not installed.
     """
-    from mint_ledger.tables.data import table_bytes
+    from mint_ledger.tables.data import FORMS, table_bytes
 
+    if path.suffix not in FORMS:
+        raise BadRequest(f"{path}: data is written as {', '.join(FORMS[:-1])} or {FORMS[-1]}")
     write_bytes(path, table_bytes(path.suffix, table, index=index))
 
 

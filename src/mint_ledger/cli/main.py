@@ -42,7 +42,7 @@ SCHEMA = "mint-ledger.schema.json"
 FEW_RUNS = 200
 
 app = typer.Typer(
-    add_completion=False,
+    add_completion=True,
     no_args_is_help=True,
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
@@ -53,15 +53,17 @@ app = typer.Typer(
 
 def _version(wanted: bool) -> None:
     if wanted:
-        from mint_ledger import __version__
+        from mint_ledger.versions import versions
 
-        say(f"mint-ledger {__version__}")
+        say("\n".join(f"{name} {version}" for name, version in versions().items()))
         raise typer.Exit
 
 
 @app.callback()
 def _options(
-    _: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version.")] = False,
+    _: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the versions of what matters.")
+    ] = False,
 ) -> None:
     pass
 

@@ -19,7 +19,7 @@ COLUMNS = {
     "since": "from when it counts: a flow's row is for all the time since then (seconds or turns)",
     "time": "when (seconds or turns)",
     "level": "the level that is played; empty in a game without levels",
-    "what": "posting, or what else happened: hit, miss, blocked, refused, gone, spawn, status, act, cue, level, ending, tell",
+    "what": "posting, or what else happened: hit, miss, blocked, refused, gone, spawn, status, act …",
     "entity": "whom it concerns; empty for the game's own stats",
     "stat": "the stat of a posting",
     "before": "the account's value before a posting",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import platform
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.balance.matchup import Breakpoint, Matchup, Matchups, breakpoints, make_matchups
 from mint_ledger.balance.sweep import Sweep
 from mint_ledger.balance.targets import Judged, judge_targets
+from mint_ledger.versions import versions
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
@@ -150,16 +150,6 @@ def gather(
         command=command,
         versions=versions(),
     )
-
-
-def versions() -> dict[str, str]:
-    """The versions of what the numbers depend on."""
-    from importlib.metadata import version
-
-    from mint_ledger import __version__
-
-    names = ("numpy", "scipy", "llvmlite", "pydantic")
-    return {"mint-ledger": __version__, "Python": platform.python_version(), **{name: version(name) for name in names}}
 
 
 def _ways(game: Game) -> list[tuple[str | None, str | None]]:

@@ -25,7 +25,7 @@ def table_bytes(form: str, table: pd.DataFrame, *, index: bool = False) -> bytes
         return table.to_csv(index=False, lineterminator="\n").encode("utf-8")
     if form == ".jsonl":
         lines = table.to_json(orient="records", lines=True, force_ascii=False, double_precision=15)
-        return (lines.rstrip("\n") + "\n" if lines else "").encode("utf-8")
+        return (lines.rstrip("\n") + "\n" if lines.strip() else "").encode("utf-8")
     if form != ".parquet":
         raise BadRequest(f"data is written as {', '.join(FORMS)}, not as '{form}'")
     try:
