@@ -280,7 +280,7 @@ def _setting_teller() -> Callable[[Mapping[str, float], float], None] | None:
 
     def show(dials: Mapping[str, float], off: float) -> None:
         shown = ", ".join(f"{name} = {value:g}" for name, value in dials.items())
-        say(f"  {shown}: {'fits' if off == 0.0 else f'{off:.1f} half widths off'}", error=True)
+        say(f"  {shown}: {'fits' if off == 0.0 else f'off by {off:.1f}'}", error=True)
 
     return show
 

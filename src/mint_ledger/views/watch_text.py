@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 WIDTH = 80
 MOST_DIALS = 6
+NO_BREAK = "\u00a0"
 
 
 def look_text(look: Look) -> str:
@@ -27,7 +28,8 @@ def look_text(look: Look) -> str:
 def change_text(change: Change, look: Look) -> str:
     """What a save moved; where nothing moved it says so."""
     lines = [_dials(change)] if change.dials else []
-    lines += [_moved(moved) for moved in change.moved]
+    unit = next(iter(look.studies.values())).unit
+    lines += [_moved(moved, unit) for moved in change.moved]
     for old, new in change.targets:
         lines += _wrapped(_side(old, new))
     for result in change.playtests:
@@ -52,9 +54,9 @@ def _dials(change: Change) -> str:
     return "\n".join(_wrapped(", ".join(shown) + more + rest))
 
 
-def _moved(moved: Moved) -> str:
+def _moved(moved: Moved, time_unit: str) -> str:
     found = moved.difference
-    factor, unit = (100.0, " %") if found.is_share else (1.0, "")
+    factor, unit = (100.0, " %") if found.is_share else (1.0, f" {time_unit}" if found.name == "time" else "")
     one, other, gap = (factor * e.value for e in (found.one, found.other, found.difference))
     half = factor * found.difference.half_width
     digits = 1 if found.is_share else digits_for(found.other)
@@ -92,4 +94,8 @@ def _standing(look: Look) -> list[str]:
 
 
 def _wrapped(text: str) -> list[str]:
-    return textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    ", break_on_hyphens=False)
+    # A number is not torn from its unit.
+    lines = textwrap.wrap(
+        text.replace(" %", NO_BREAK + "%"), WIDTH, initial_indent="  ", subsequent_indent="    ", break_on_hyphens=False
+    )
+    return [line.replace(NO_BREAK, " ") for line in lines]
