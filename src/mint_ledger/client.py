@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from mint_ledger.game.parts import Span
     from mint_ledger.game.target import Target
     from mint_ledger.lowering import Lowered
+    from mint_ledger.lowering.script import LoweredPlaytest
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
     from mint_ledger.playing.session import Session
@@ -185,7 +186,42 @@ class Game(GameFile):
             except Exception as error:
                 if not isinstance(error, (GameError, LookupError, ValueError)) and not _ours(error):
                     raise
-        return playtest_results(self.lowered, turned)
+        return playtest_results(self.lowered, self._many_times, turned)
+
+    def _many_times(self, playtest: LoweredPlaytest, runs: int) -> Study:
+        """A playtest played many times, with the measures that it expects something of."""
+        from mint_ledger.balance.estimates import measured
+        from mint_ledger.game.script import Wanted
+        from mint_ledger.lowering import lower
+        from mint_ledger.playing.playtests import starts_of
+        from mint_ledger.playing.settings import habit_starts, level_start
+        from mint_ledger.studies.request import Prepared, StudyRequest
+        from mint_ledger.studies.study import make_study
+        from mint_ledger.studies.taking import make_taking
+
+        model = playtest.model
+        accounts, dials = starts_of(self.lowered, model.start)
+        game = self._turned(model.variant, {**model.dials, **dials})
+        wanted = [one.that.measure for one in model.expect if isinstance(one.that, Wanted)]
+        measures = dict.fromkeys(text for estimate in wanted for text in measured(game, estimate))
+        lowered = lower(game, model.script, {text: text for text in measures})
+        starts = [*accounts, *habit_starts(lowered, model.habit)]
+        if model.level is not None:
+            starts.append(level_start(lowered, model.level))
+        request = StudyRequest(
+            text="", name=playtest.name, seed=model.seed, habit=model.habit, measures=tuple((m, m) for m in measures),
+            engine="native",
+        )  # fmt: skip
+        prepared = Prepared(
+            lowered,
+            model.seed,
+            tuple(starts),
+            make_taking(lowered, ()),
+            (),
+            script=lowered.script,
+            only_script=model.only_script,
+        )
+        return make_study(prepared, request, runs)
 
     def audit(
         self,

@@ -73,10 +73,6 @@ class GameFile(Part):
         "variants",
         "playtests",
         "measures",
-        "rules",
-        "readout",
-        "targets",
-        "allow",
         mode="before",
     )
     @classmethod
@@ -86,7 +82,7 @@ class GameFile(Part):
     @field_validator("rules", "readout", "targets", "allow", mode="before")
     @classmethod
     def _nothing_is_an_empty_list(cls, value: Any) -> Any:
-        return value if value else []
+        return value if value is not None else []
 
     _source: Source | None = PrivateAttr(None)
 

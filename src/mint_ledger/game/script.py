@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+import math
+import re
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, PlainSerializer, PlainValidator, WithJsonSchema, model_validator
 
 from mint_ledger.errors import nearest
+from mint_ledger.formula import Formula, parse_formula
 from mint_ledger.formula.syntax import describe
-from mint_ledger.game.parts import Amount, Condition, Number, Part, Posting, Whole
+from mint_ledger.game.parts import Amount, Number, Part, Posting, Span, Whole
 
+MOST_RUNS = 100_000
 HAPPENINGS = ("hit", "meet", "cue", "set", "remove", "spawn", "attack", "act", "give", "end", "go", "move", "habit")
 
 
@@ -72,11 +77,71 @@ class Happening(Part):
         return next(key for key in HAPPENINGS if getattr(self, key) is not None)
 
 
-class Expectation(Part):
-    """What should hold at a time, or at the end."""
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What is expected of many runs: an estimate, and between which values it should lie."""
 
-    at: Number | Literal["end"]
-    that: Condition
+    measure: str
+    want: Span
+    text: str
+
+    def plain(self) -> str:
+        """As it stands in the file."""
+        return self.text
+
+
+_NUMBER = r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"
+_WANTED = re.compile(
+    rf"\s*(?:({_NUMBER})\s*<=?\s*)?((?:rate|mean|median|quantile)\s*\(.+\))\s*(?:(<=?|>=?)\s*({_NUMBER}))?\s*"
+)
+
+
+def _expected(value: object) -> Formula | Wanted:
+    found = _WANTED.fullmatch(value) if isinstance(value, str) else None
+    if found is None or not (found[1] or found[4]):
+        return value if isinstance(value, Wanted) else parse_formula(value)
+    low = float(found[1]) if found[1] else -math.inf
+    high = math.inf
+    if found[4] and found[3].startswith(">"):
+        if found[1]:
+            raise ValueError("write the smaller number first, as in 0.5 <= rate(win) <= 0.6")
+        low = float(found[4])
+    elif found[4]:
+        high = float(found[4])
+    if low > high:
+        raise ValueError("write the smaller number first, as in 0.5 <= rate(win) <= 0.6")
+    return Wanted(found[2].strip(), Span(low, high, str(value)), str(value))
+
+
+def _many_runs(value: object) -> int:
+    found = re.fullmatch(r"\s*(\d[\d_,]*)\s*(?:runs?)?\s*", str(value)) if not isinstance(value, bool) else None
+    runs = int(re.sub(r"[_,]", "", found[1])) if found else 0
+    if not 1 <= runs <= MOST_RUNS:
+        raise ValueError(f"'in' wants a number of runs like '500 runs', 1 to {MOST_RUNS:,}, not {describe(value)}")
+    return runs
+
+
+class Expectation(Part):
+    """What should hold at a time or at the end; or in many runs of the playtest, of an estimate."""
+
+    at: Number | Literal["end"] | None = None
+    in_: Annotated[int, PlainValidator(_many_runs), WithJsonSchema({"type": ["string", "number"]})] | None = Field(
+        None, alias="in"
+    )
+    that: Annotated[
+        Formula | Wanted,
+        PlainValidator(_expected),
+        PlainSerializer(lambda f: f.plain()),
+        WithJsonSchema({"type": ["boolean", "string"], "description": "a condition, or 0.5 <= rate(win) <= 0.6"}),
+    ]
+
+    @model_validator(mode="after")
+    def _when(self) -> Expectation:
+        if (self.at is None) == (self.in_ is None):
+            raise ValueError("wants 'at: …', a time or end, or 'in: 500 runs'")
+        if (self.in_ is None) == isinstance(self.that, Wanted):
+            raise ValueError("what is expected of many runs is like 0.5 <= rate(win) <= 0.6, and wants 'in: 500 runs'")
+        return self
 
     @model_validator(mode="before")
     @classmethod

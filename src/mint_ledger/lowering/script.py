@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
-from mint_ledger.game.script import Happening, Playtest
+from mint_ledger.game.script import Happening, Playtest, Wanted
 from mint_ledger.lowering import contact, entities
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.do import check_striker, check_target, emit_end, emit_give, known_attack
@@ -26,12 +26,15 @@ from mint_ledger.program.statements import Call, Note, Raise, Settle
 
 @dataclass(frozen=True, slots=True)
 class LoweredPlaytest:
-    """A playtest ready to be played: its script, and (time or None for the end, procedure, text) to look at."""
+    """A playtest ready to be played: its script, and (time or None for the end, procedure, text) to look at.
+
+    What is expected of many runs has no look: none stands in its place.
+    """
 
     name: str
     model: Playtest
     script: tuple[ScriptItem, ...]
-    looks: tuple[tuple[float | None, str, str], ...]
+    looks: tuple[tuple[float | None, str, str] | None, ...]
 
 
 def lower_script(lowering: Lowering, items: Sequence[Happening], path: Path, name: str) -> tuple[ScriptItem, ...]:
@@ -161,11 +164,14 @@ def lower_playtests(lowering: Lowering) -> tuple[LoweredPlaytest, ...]:
     for name, model in lowering.game.playtests.items():
         path = ("playtests", name)
         script = lower_script(lowering, model.script, (*path, "script"), name)
-        looks: list[tuple[float | None, str, str]] = []
+        looks: list[tuple[float | None, str, str] | None] = []
         for index, expectation in enumerate(model.expect):
+            if isinstance(expectation.that, Wanted):
+                looks.append(None)
+                continue
             procedure = f"expect {name} {index}"
             lower_look(lowering, expectation.that, (*path, "expect", index, "that"), procedure)
-            at = None if expectation.at == "end" else float(expectation.at)
+            at = float(expectation.at) if isinstance(expectation.at, float) else None
             looks.append((at, procedure, expectation.that.text))
         made.append(LoweredPlaytest(name, model, script, tuple(looks)))
     return tuple(made)

@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.errors import GameError, NotFound, RunStopped
+from mint_ledger.errors import GameError, MintError, NotFound
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast
+from mint_ledger.game.script import Wanted
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering import Lowered
 from mint_ledger.lowering.script import LoweredPlaytest
 from mint_ledger.playing.run import outcome
 from mint_ledger.playing.settings import habit_starts, level_start
 from mint_ledger.program.expressions import Expr, Local
+
+if TYPE_CHECKING:
+    from mint_ledger.studies.study import Study
+
+    StudyOf = Callable[[LoweredPlaytest, int], Study]
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,26 +96,38 @@ def _accounts_named(cast: Cast, lowered: Lowered, name: str) -> list[Start]:
 
 
 def play_playtest(
-    lowered: Lowered, playtest: LoweredPlaytest, starts: list[Start], engine: ReferenceEngine
+    lowered: Lowered, playtest: LoweredPlaytest, starts: list[Start], engine: ReferenceEngine, study_of: StudyOf
 ) -> PlaytestResult:
     """Play one playtest of an already turned game (its dials are set) on an engine of its program."""
     model = playtest.model
     engine.set_up(seed=model.seed, only_script=model.only_script, starts=starts, script=playtest.script)
     found: dict[int, Found] = {}
-    order = sorted(
-        range(len(playtest.looks)),
-        key=lambda i: float("inf") if playtest.looks[i][0] is None else float(playtest.looks[i][0] or 0.0),
+    looks = sorted(
+        ((math.inf if look[0] is None else look[0], index, look) for index, look in enumerate(playtest.looks) if look),
+        key=lambda item: item[:2],
     )
     try:
         engine.open()
-        for index in order:
-            at, procedure, text = playtest.looks[index]
-            engine.play() if at is None else engine.play(until=at)
+        for until, index, (at, procedure, text) in looks:
+            engine.play(until=until)
             held = engine.ask(procedure) != 0.0
             found[index] = Found(_when(lowered, at), text, held, _values(lowered, engine, index, playtest, text))
-    except RunStopped as stop:
+        for index, expectation in enumerate(model.expect):
+            if isinstance(expectation.that, Wanted) and expectation.in_ is not None:
+                found[index] = _found_in_many(study_of(playtest, expectation.in_), expectation.that)
+    except MintError as stop:
         return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)), str(stop))
     return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)))
+
+
+def _found_in_many(study: Study, wanted: Wanted) -> Found:
+    """Whether an estimate lies where it should; the same seed gives the same answer every time."""
+    from mint_ledger.views.balance_text import told
+
+    estimate = study.estimate(wanted.measure)
+    held = wanted.want.low <= estimate.value <= wanted.want.high
+    values = f"{wanted.measure} is {told(wanted.measure, estimate)}"
+    return Found(f"in {study.runs:,} runs", wanted.text, held, values)
 
 
 def _when(lowered: Lowered, at: float | None) -> str:
@@ -152,8 +172,13 @@ def _worded(lowered: Lowered, engine: ReferenceEngine, name: str, expression: Ex
     return number(value, 4)
 
 
-def playtest_results(lowered: Lowered, turned: Mapping[str, Lowered] | None = None) -> list[PlaytestResult]:
-    """Play all playtests; `turned` has the games of those that start with other dials, by their names."""
+def playtest_results(
+    lowered: Lowered, study_of: StudyOf, turned: Mapping[str, Lowered] | None = None
+) -> list[PlaytestResult]:
+    """Play all playtests.
+
+    `turned` has the games of those that start with other dials, by their names; `study_of` plays a playtest many times.
+    """
     results = []
     # Making an engine takes longer than most playtests, so those of one program share it.
     engines: dict[int, ReferenceEngine] = {}
@@ -170,5 +195,5 @@ def playtest_results(lowered: Lowered, turned: Mapping[str, Lowered] | None = No
             continue
         if id(game) not in engines:
             engines[id(game)] = ReferenceEngine(game.program, journal=False)
-        results.append(play_playtest(game, own, starts, engines[id(game)]))
+        results.append(play_playtest(game, own, starts, engines[id(game)], study_of))
     return results

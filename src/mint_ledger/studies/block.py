@@ -78,7 +78,14 @@ class NativeBlocks:
         player: NativePlayer | None = getattr(self._players, "player", None)
         if player is None:
             prepared = self.prepared
-            player = NativePlayer(self.code, seed=prepared.seed, starts=prepared.starts, stop=self.stop)
+            player = NativePlayer(
+                self.code,
+                seed=prepared.seed,
+                starts=prepared.starts,
+                script=prepared.script,
+                only_script=prepared.only_script,
+                stop=self.stop,
+            )
             player.take(prepared.taking.slots, prepared.taking.tallied, BLOCK)
             player.sample(prepared.grid, prepared.sampled, BLOCK)
             self._players.player = player
@@ -110,9 +117,7 @@ class NativeBlocks:
     def _why(self, run: int) -> MintError:
         """Play a run that could not go on with the reference engine, which says why."""
         prepared = self.prepared
-        engine = ReferenceEngine(
-            prepared.lowered.program, seed=prepared.seed, run=run, journal=False, starts=prepared.starts
-        )
+        engine = reference_engine(prepared, run, journal=False)
         try:
             engine.play()
         except MintError as error:
@@ -120,12 +125,25 @@ class NativeBlocks:
         return MintError(f"run {run} stopped in the native engine and not in the reference engine; please report this")
 
 
+def reference_engine(prepared: Prepared, run: int = 0, *, journal: bool = True) -> ReferenceEngine:
+    """The reference engine for one run of a study."""
+    return ReferenceEngine(
+        prepared.lowered.program,
+        seed=prepared.seed,
+        run=run,
+        journal=journal,
+        starts=prepared.starts,
+        script=prepared.script,
+        only_script=prepared.only_script,
+    )
+
+
 class ReferenceBlocks:
     """Plays blocks with the reference engine."""
 
     def __init__(self, prepared: Prepared) -> None:
         self.prepared = prepared
-        self._engine = ReferenceEngine(prepared.lowered.program, seed=prepared.seed, starts=prepared.starts)
+        self._engine = reference_engine(prepared)
 
     def block(self, first: int, count: int) -> Block:
         """Play a block."""

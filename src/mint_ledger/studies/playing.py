@@ -54,7 +54,7 @@ def _code(prepared: Prepared, request: StudyRequest, runs: int) -> NativeCode | 
     """The machine code to play with; none where compiling would take longer than playing."""
     program = prepared.lowered.program
     if request.engine == "native":
-        return native_code(program)
+        return native_code(program, list(dict.fromkeys(item.procedure for item in prepared.script)))
     if runs <= 2:
         return None
     code = known_code(program)

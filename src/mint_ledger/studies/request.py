@@ -13,6 +13,7 @@ from mint_ledger.journal.books import find_account
 from mint_ledger.lowering import Lowered, lower
 from mint_ledger.lowering.readout import ReadoutBar
 from mint_ledger.playing.settings import habit_starts
+from mint_ledger.program.program import ScriptItem
 from mint_ledger.studies.taking import Taking, make_taking
 
 if TYPE_CHECKING:
@@ -58,6 +59,8 @@ class Prepared:
     sampled: tuple[int, ...] = ()
     grid: tuple[int, ...] = ()
     notes: dict[str, str] = field(default_factory=dict)
+    script: tuple[ScriptItem, ...] = ()
+    only_script: bool = False
 
 
 def prepare_game(game: Game, request: StudyRequest) -> Prepared:
