@@ -20,6 +20,7 @@ from mint_ledger.errors import BadRequest, MintError, NotFound, nearest
 from mint_ledger.formula import Formula
 from mint_ledger.game.attack import Attack, WhenHit
 from mint_ledger.game.cast import Member
+from mint_ledger.game.dials import plain_value
 from mint_ledger.journal.row import WHATS
 
 if TYPE_CHECKING:
@@ -185,7 +186,7 @@ def breakpoints(game: Game, dial: str, values: Sequence[float], attack: str, tar
     """
     found: list[Breakpoint] = []
     for value in values:
-        turned = game.with_dials({dial: int(value) if value == int(value) else value})
+        turned = game.with_dials({dial: plain_value(value)})
         pairs = [who for who in _pairs(turned) if who[2] == attack and who[1].name == target]
         if not pairs:
             known = [f"{name} against {whom.name}" for _, whom, name in _pairs(turned)]

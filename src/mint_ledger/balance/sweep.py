@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.balance.estimates import measured
 from mint_ledger.balance.targets import Judged, judge_study
 from mint_ledger.errors import BadRequest
+from mint_ledger.game.dials import plain_value
 from mint_ledger.studies.estimate import Estimate
 
 if TYPE_CHECKING:
@@ -175,7 +176,7 @@ def make_sweep(
     made: list[Point] = []
     began = time.monotonic()
     for setting in points:
-        dials = {name: _plain(value) for name, value in setting.items()}
+        dials = {name: plain_value(value) for name, value in setting.items()}
         study = game.study(
             runs, seed, habit=habit, variant=variant, dials=dials, measures=needed, accounts=(), store=store
         )
@@ -196,7 +197,3 @@ def _refuse_long(seconds: float, points: int) -> None:
     if seconds > PATIENCE:
         shown = f"{seconds / 60:.0f} minutes" if seconds < 7_200 else f"{seconds / 3600:.1f} hours"
         raise BadRequest(f"{points:,} points would take about {shown}; take fewer points or runs, or say --yes")
-
-
-def _plain(value: float) -> float:
-    return int(value) if value == int(value) and abs(value) < 1e15 else value

@@ -20,6 +20,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.balance.estimates import is_share
 from mint_ledger.balance.targets import Judged, judge_these
 from mint_ledger.errors import BadRequest
+from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.studies.estimate import Estimate
@@ -242,7 +243,7 @@ class _Search:
         self.game, self.bounds, self.targets, self.habit = game, bounds, tuple(targets), habit
         self.runs, self.seed, self.ends, self.told = runs, seed, ends, told
         self.names = list(bounds)
-        self.today = {name: _plain(game.dials.value(name)) for name in bounds}
+        self.today = {name: plain_value(game.dials.value(name)) for name in bounds}
         self.all = range(len(self.targets))
         self.found: dict[Point, list[Judged]] = {}
         self.sure: dict[Point, list[Judged]] = {}
@@ -256,7 +257,7 @@ class _Search:
     def value(self, name: str, index: int) -> float:
         """A value of a dial by its number."""
         low, _, step = self.bounds[name]
-        return _plain(round(low + step * index, 12))
+        return plain_value(round(low + step * index, 12))
 
     def dials(self, point: Point) -> dict[str, float]:
         """The dials of a setting."""
@@ -460,10 +461,6 @@ def _tenth(want: Span) -> float:
 
 def _half_width(estimate: Estimate) -> float:
     return estimate.half_width if math.isfinite(estimate.half_width) else 0.0
-
-
-def _plain(value: float) -> float:
-    return int(value) if value == int(value) and abs(value) < 1e15 else value
 
 
 @contextmanager

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import Annotated
 
@@ -22,6 +23,37 @@ EngineOption = Annotated[str, typer.Option(help="auto, native or reference; the 
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 
+def read_named(text: str, option: str = "--dial") -> tuple[str, str]:
+    """Read `NAME=VALUE`.
+
+    Raises:
+        BadRequest: it is not of that form.
+    """
+    name, equals, value = (part.strip() for part in text.partition("="))
+    if not equals or not name or not value:
+        raise BadRequest(f"{option} wants NAME=VALUE, like crab.bite=4..12, not '{text}'")
+    return name, value
+
+
+def read_changes(
+    texts: Sequence[str], option: str, settings: Collection[str]
+) -> tuple[dict[str, str], dict[str, float | bool]]:
+    """Read what is different in what is compared with: settings by name (`habit=reckless`), and dials.
+
+    Raises:
+        BadRequest: one of them is not of that form, or a dial's value is no number.
+    """
+    changed: dict[str, str] = {}
+    dials: dict[str, float | bool] = {}
+    for text in texts:
+        name, value = read_named(text, option)
+        if name in settings:
+            changed[name] = value
+        else:
+            dials[name] = _value(value, text, option)
+    return changed, dials
+
+
 def read_dials(settings: list[str] | None) -> dict[str, float | bool]:
     """Read `dial=value` settings.
 
@@ -33,11 +65,11 @@ def read_dials(settings: list[str] | None) -> dict[str, float | bool]:
         name, equals, text = setting.partition("=")
         if not equals or not name.strip():
             raise BadRequest(f"--set wants DIAL=VALUE, like crab.bite=9, not '{setting}'")
-        dials[name.strip()] = _value(text.strip(), setting)
+        dials[name.strip()] = _value(text.strip(), setting, "--set")
     return dials
 
 
-def _value(text: str, setting: str) -> float | bool:
+def _value(text: str, setting: str, option: str) -> float | bool:
     if text in ("true", "yes"):
         return True
     if text in ("false", "no"):
@@ -45,7 +77,9 @@ def _value(text: str, setting: str) -> float | bool:
     try:
         value = float(text)
     except ValueError:
-        raise BadRequest(f"--set {setting}: '{text}' is no number") from None
+        raise BadRequest(f"{option} {setting}: '{text}' is no number") from None
     if not math.isfinite(value):
-        raise BadRequest(f"--set {setting}: wants a finite number")
-    return int(value) if value == int(value) and abs(value) < 1e15 else value
+        raise BadRequest(f"{option} {setting}: wants a finite number")
+    from mint_ledger.game.dials import plain_value  # late: `--help` should not wait for pydantic
+
+    return plain_value(value)

@@ -16,7 +16,9 @@ from mint_ledger.cli.arguments import (
     SeedOption,
     SetOption,
     VariantOption,
+    read_changes,
     read_dials,
+    read_named,
 )
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest
@@ -143,12 +145,10 @@ def compare(
     first = one.with_variant(variant) if variant else one
     first = first.with_dials(read_dials(settings))
     second, second_habit = (load(other), habit) if other is not None else (first, habit)
-    for text in with_ or ():
-        key, value = read_named(text, "--with")
-        if key == "habit":
-            second_habit = value
-        else:
-            second = second.with_variant(value) if key == "variant" else second.with_dials(read_dials([text]))
+    changed, dials = read_changes(with_ or (), "--with", ("habit", "variant"))
+    second_habit = changed.get("habit", second_habit)
+    second = second.with_variant(changed["variant"]) if "variant" in changed else second
+    second = second.with_dials(dials) if dials else second
     with study_progress(f"{one.title}: runs") as progress:
         made = compare_games(
             first,
@@ -419,15 +419,3 @@ def _write(path: Path, values: Mapping[str, float], variant: str | None) -> None
     say("\n" + show_change(path, before, after))
     write_text(path, after)
     say(f"\n{path} is written")
-
-
-def read_named(text: str, option: str = "--dial") -> tuple[str, str]:
-    """Read `NAME=VALUE`.
-
-    Raises:
-        BadRequest: it is not of that form.
-    """
-    name, equals, value = (part.strip() for part in text.partition("="))
-    if not equals or not name or not value:
-        raise BadRequest(f"{option} wants NAME=VALUE, like crab.bite=4..12, not '{text}'")
-    return name, value

@@ -6,6 +6,7 @@ import contextlib
 import os
 import sys
 import threading
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -20,6 +21,7 @@ from mint_ledger.cli.arguments import (
     SeedOption,
     SetOption,
     VariantOption,
+    read_changes,
     read_dials,
 )
 from mint_ledger.cli.audit import audit
@@ -241,12 +243,13 @@ def _played(
     script: Path | None,
     settings: list[str] | None,
     engine: str,
+    more: Mapping[str, float | bool] | None = None,
 ) -> Run:
-    """The run that the options of `run` and `statement` ask for."""
+    """The run that the options of `run` and `statement` ask for; `more` are dials besides those of `--set`."""
     from mint_ledger.client import load, load_script
 
     happenings = load_script(script) if script else ()
-    dials = read_dials(settings)
+    dials = {**read_dials(settings), **(more or {})}
     return load(game).run(
         seed,
         run=number,
@@ -311,8 +314,21 @@ def statement(
     unit = "turns" if played.program.clock.unit == "turn" else "s"
     names = played.changed_accounts() if account is None else [account]
     if compare:
-        changed = _changed_options(compare, seed, number, habit, variant, settings)
-        other = _played(game, *changed[:4], script, changed[4], engine)
+        changed, dials = read_changes(compare, "--compare", ("seed", "run", "habit", "variant"))
+        for key in {"seed", "run"} & set(changed):
+            if not changed[key].isdigit():
+                raise BadRequest(f"--compare {key}={changed[key]}: '{changed[key]}' is no whole number")
+        other = _played(
+            game,
+            int(changed.get("seed", seed)),
+            int(changed.get("run", number)),
+            changed.get("habit", habit),
+            changed.get("variant", variant),
+            script,
+            settings,
+            engine,
+            dials,
+        )
         both = [played.statement(name, start, end).beside(other.statement(name, start, end)) for name in names]
         say_json([one.as_json() for one in both]) if as_json else say(
             "\n\n".join(comparison_text(one, unit=unit) for one in both)
@@ -336,31 +352,6 @@ def statement(
         say_json([one.as_json() for one in made] if by_level or every else made[0].as_json())
     else:
         say("\n\n".join(statement_text(one, unit=unit) for one in made))
-
-
-def _changed_options(
-    changes: list[str], seed: int, number: int, habit: str | None, variant: str | None, settings: list[str] | None
-) -> tuple[int, int, str | None, str | None, list[str]]:
-    """The options of the run to compare with: those of the first, with some changed."""
-    dials = list(settings or [])
-    for change in changes:
-        key, equals, value = (part.strip() for part in change.partition("="))
-        if not equals or not value:
-            raise BadRequest(f"--compare wants KEY=VALUE, like seed=8, habit=reckless or crab.bite=9, not '{change}'")
-        if key in ("seed", "run") and not value.isdigit():
-            raise BadRequest(f"--compare {change}: '{value}' is no whole number")
-        match key:
-            case "seed":
-                seed = int(value)
-            case "run":
-                number = int(value)
-            case "habit":
-                habit = value
-            case "variant":
-                variant = value
-            case _:
-                dials.append(change)
-    return seed, number, habit, variant, dials
 
 
 @app.command()

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, SeedOption
+from mint_ledger.cli.arguments import GameArgument, SeedOption, read_named
 from mint_ledger.cli.output import say
 from mint_ledger.errors import BadRequest
 
@@ -27,7 +27,6 @@ def report(
     ] = None,
 ) -> None:
     """Write one HTML page for those you talk to: targets, outcomes, hits, findings, two runs."""
-    from mint_ledger.cli.balance import read_named
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
     from mint_ledger.files import write_text

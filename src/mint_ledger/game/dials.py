@@ -99,6 +99,11 @@ def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float]]:
         yield path, float(value)
 
 
+def plain_value(value: float) -> float:
+    """12.0 as 12, as a designer would write it in a file."""
+    return int(value) if value == int(value) and abs(value) < 1e15 else value
+
+
 def turn_dials(game: GameFile, cast: Cast, dials: Dials, changes: Mapping[str, float | bool]) -> dict[str, Any]:
     """Return the plain content of the game with some dials set; the game itself stays as it is.
 

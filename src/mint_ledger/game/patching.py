@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.errors import BadRequest, GameError
-from mint_ledger.game.dials import Path, turn_dials
+from mint_ledger.game.dials import Path, plain_value, turn_dials
 from mint_ledger.game.source import Source, parse_source
 
 if TYPE_CHECKING:
@@ -48,7 +48,7 @@ def with_number(game: Game, dial: str, value: float, variant: str | None = None)
         BadRequest: the number cannot be put in without touching anything else.
     """
     source = game.source
-    plain = int(value) if value == int(value) and abs(value) < 1e15 else value
+    plain = plain_value(value)
     dials = game.dials
     if variant is not None:
         dials.find(dial)

@@ -45,7 +45,7 @@ from mint_ledger.program.expressions import (
 )
 from mint_ledger.program.statements import If, Let
 
-_COMPARE: dict[type[ast.cmpop], CompareOp] = {
+COMPARISONS: dict[type[ast.cmpop], CompareOp] = {
     ast.Lt: "<",
     ast.LtE: "<=",
     ast.Gt: ">",
@@ -326,7 +326,7 @@ class FormulaLowerer:
         for index, operator in enumerate(node.ops):
             left, right = operands[index], operands[index + 1]
             _check_comparable(operator, left, right, ast.unparse(nodes[index]), ast.unparse(nodes[index + 1]))
-            tests.append(compare(_COMPARE[type(operator)], left.expr, right.expr))
+            tests.append(compare(COMPARISONS[type(operator)], left.expr, right.expr))
         return Typed(tests[0] if len(tests) == 1 else And(tuple(tests)), "flag")
 
     def _choice(self, node: ast.IfExp) -> Typed:

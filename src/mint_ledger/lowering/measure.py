@@ -13,7 +13,7 @@ from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression
 from mint_ledger.journal.row import WHATS
 from mint_ledger.lowering import posting
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.formulas import condition
+from mint_ledger.lowering.formulas import COMPARISONS, condition
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import Scope
 from mint_ledger.program.building import BlockBuilder, add, compare, no, sub
@@ -29,12 +29,7 @@ OPERATORS: dict[type[ast.AST], str] = {
     ast.Sub: "-",
     ast.Mult: "*",
     ast.Div: "/",
-    ast.Lt: "<",
-    ast.LtE: "<=",
-    ast.Gt: ">",
-    ast.GtE: ">=",
-    ast.Eq: "==",
-    ast.NotEq: "!=",
+    **{node: sign for node, sign in COMPARISONS.items()},  # noqa: C416
 }
 MEASURES = (*CALLS, *MEASURE_CALLS)
 

@@ -12,6 +12,7 @@ from typing import Any
 
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes, write_text
+from mint_ledger.game.dials import plain_value
 from mint_ledger.tables.sheets import SHEETS, Sheet
 
 HEAD = ("name", "label")
@@ -62,7 +63,7 @@ def _rows(sheet: Sheet) -> list[list[Any]]:
 def _plain(value: float | None) -> Any:
     if value is None:
         return ""
-    return int(value) if value == int(value) and abs(value) < 1e15 else value
+    return plain_value(value)
 
 
 def _openpyxl() -> Any:

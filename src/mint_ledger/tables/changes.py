@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from mint_ledger.errors import BadRequest, nearest
+from mint_ledger.game.dials import plain_value
 from mint_ledger.game.patching import with_numbers
 from mint_ledger.tables.book import HEAD, UNITS, Cell, Grid
 from mint_ledger.tables.sheets import TODAY, Sheet, make_sheets
@@ -60,7 +61,7 @@ def changed_text(game: Game, changes: Sequence[Change]) -> str:
     from mint_ledger.client import loads
 
     for variant in dict.fromkeys(change.variant for change in changes):
-        values = {change.dial: _plain(change.after) for change in changes if change.variant == variant}
+        values = {change.dial: plain_value(change.after) for change in changes if change.variant == variant}
         game = loads(with_numbers(game, values, variant), str(game.source.file))
     return game.source.text
 
@@ -131,7 +132,3 @@ def _cell_change(
         variant = column if sheet.name == "variants" else None
         return Change(cell.place, sheet.dials[row, column], variant, before, float(value))
     return None
-
-
-def _plain(value: float) -> float:
-    return int(value) if value == int(value) and abs(value) < 1e15 else value

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.errors import NotFound, nearest
+from mint_ledger.game.dials import plain_value
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
@@ -51,4 +52,4 @@ def numbers_csv(game: Game, variants: Sequence[str] = ()) -> str:
 def _numbers(game: Game, name: str) -> dict[str, float]:
     turned = game if name == TODAY else game.with_variant(name)
     pairs = zip(turned.dials.names, turned.dials.values, strict=True)
-    return {dial: int(v) if v == int(v) and abs(v) < 1e15 else v for dial, v in pairs}
+    return {dial: plain_value(value) for dial, value in pairs}
