@@ -14,7 +14,7 @@ import pytest
 from conftest import Command, heed_ctrl_c
 
 import mint_ledger as mint
-from mint_ledger.errors import BadRequest, NotFound
+from mint_ledger.errors import BadRequest, GameError, NotFound
 from mint_ledger.game.parts import parse_span
 from mint_ledger.game.patching import with_numbers
 from mint_ledger.game.target import Target
@@ -111,6 +111,18 @@ def test_the_heavier_target_wins_where_not_all_can_be_met(bells: mint.Game) -> N
         return found.dials["high"] * found.dials["low"]
 
     assert nearest(20.0) > nearest(0.05) + 0.2
+
+
+def test_settings_that_make_no_game_are_passed_over(bells: mint.Game) -> None:
+    # A start above its max is no game; only those below it are answers.
+    text = BELLS.replace("rung: {start: 0, whole: true}", "rung: {start: 0, whole: true}, rope: {start: 2, max: 3}")
+    game = mint.loads(text)
+    wants = [target("both", "rate(win)", "0.27..0.33")]
+    tuned = game.tune_many({"rope": "1..9", "high": "0.2..0.9 by 0.1"}, wants, runs=2_000)
+    assert tuned.reached
+    assert all(answer.dials["rope"] <= 3 for answer in tuned.answers)
+    with pytest.raises(GameError, match="rope"):
+        game.tune_many({"rope": "5..9", "high": "0.2..0.9 by 0.1"}, wants, runs=2_000)
 
 
 def test_time_is_up_and_the_best_so_far_is_told(bells: mint.Game) -> None:

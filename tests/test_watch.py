@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from conftest import heed_ctrl_c
+from conftest import Command, heed_ctrl_c
 
 import mint_ledger as mint
 from mint_ledger.balance.comparison import compare_games
@@ -72,6 +72,12 @@ def test_variants_playtests_and_findings_are_told() -> None:
         change_between(before, before), before
     )
     assert "targets" in look_text(before)
+
+
+def test_a_file_that_never_was_is_refused(command: Command) -> None:
+    refused = command("watch", "nope.yaml")
+    assert (refused.returncode, refused.stdout) == (2, "")
+    assert "nope.yaml does not exist; `mint-ledger new nope.yaml` makes one" in refused.stderr
 
 
 class Watching:

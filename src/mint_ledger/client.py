@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -32,7 +32,6 @@ if TYPE_CHECKING:
     from mint_ledger.game.parts import Span
     from mint_ledger.game.target import Target
     from mint_ledger.lowering import Lowered
-    from mint_ledger.lowering.script import LoweredPlaytest
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
     from mint_ledger.playing.session import Session
@@ -90,7 +89,8 @@ class Game(GameFile):
             raise NotFound(f"there is no variant '{name}'{nearest(name, self.variants)}")
         return self.with_dials(self.variants[name])
 
-    def _turned(self, variant: str | None, dials: Mapping[str, float | bool] | None) -> Game:
+    def turned(self, variant: str | None, dials: Mapping[str, float | bool] | None) -> Game:
+        """The same game with the dials of a variant, then some dials set; see `with_variant` and `with_dials`."""
         game = self.with_variant(variant) if variant else self
         return game.with_dials(dials) if dials else game
 
@@ -132,7 +132,7 @@ class Game(GameFile):
         from mint_ledger.playing.settings import habit_starts
 
         check_engine(engine)
-        game = self._turned(variant, dials)
+        game = self.turned(variant, dials)
         lowered = lower(game, read_script(script)) if script else game.lowered
         starts = habit_starts(lowered, habit)
         return Run(
@@ -176,52 +176,18 @@ class Game(GameFile):
     def play_tests(self) -> list[PlaytestResult]:
         """Play all playtests of the game."""
         from mint_ledger.playing.playtests import playtest_results, starts_of
+        from mint_ledger.studies.of_playtest import playtest_study
 
         turned: dict[str, Lowered] = {}
         for name, playtest in self.playtests.items():
             try:
                 _, dials = starts_of(self.lowered, playtest.start)
                 if dials or playtest.dials or playtest.variant:
-                    turned[name] = self._turned(playtest.variant, {**playtest.dials, **dials}).lowered
+                    turned[name] = self.turned(playtest.variant, {**playtest.dials, **dials}).lowered
             except Exception as error:
                 if not isinstance(error, (GameError, LookupError, ValueError)) and not _ours(error):
                     raise
-        return playtest_results(self.lowered, self._many_times, turned)
-
-    def _many_times(self, playtest: LoweredPlaytest, runs: int) -> Study:
-        """A playtest played many times, with the measures that it expects something of."""
-        from mint_ledger.balance.estimates import measured
-        from mint_ledger.game.script import Wanted
-        from mint_ledger.lowering import lower
-        from mint_ledger.playing.playtests import starts_of
-        from mint_ledger.playing.settings import habit_starts, level_start
-        from mint_ledger.studies.request import Prepared, StudyRequest
-        from mint_ledger.studies.study import make_study
-        from mint_ledger.studies.taking import make_taking
-
-        model = playtest.model
-        accounts, dials = starts_of(self.lowered, model.start)
-        game = self._turned(model.variant, {**model.dials, **dials})
-        wanted = [one.that.measure for one in model.expect if isinstance(one.that, Wanted)]
-        measures = dict.fromkeys(text for estimate in wanted for text in measured(game, estimate))
-        lowered = lower(game, model.script, {text: text for text in measures})
-        starts = [*accounts, *habit_starts(lowered, model.habit)]
-        if model.level is not None:
-            starts.append(level_start(lowered, model.level))
-        request = StudyRequest(
-            text="", name=playtest.name, seed=model.seed, habit=model.habit, measures=tuple((m, m) for m in measures),
-            engine="native",
-        )  # fmt: skip
-        prepared = Prepared(
-            lowered,
-            model.seed,
-            tuple(starts),
-            make_taking(lowered, ()),
-            (),
-            script=lowered.script,
-            only_script=model.only_script,
-        )
-        return make_study(prepared, request, runs)
+        return playtest_results(self.lowered, partial(playtest_study, self), turned)
 
     def audit(
         self,
@@ -304,7 +270,7 @@ class Game(GameFile):
 
         if not dials:
             raise BadRequest("a sweep wants a dial, like crab.bite=4..12")
-        today = self._turned(variant, None).dials
+        today = self.turned(variant, None).dials
         ranges = {
             name: read_range(values, today.value(name)) if isinstance(values, str) else [float(v) for v in values]
             for name, values in dials.items()
@@ -415,7 +381,7 @@ class Game(GameFile):
         from mint_ledger.balance.tune import tune_dial
 
         span = read_want(want)
-        today = self._turned(variant, None).dials.value(dial)
+        today = self.turned(variant, None).dials.value(dial)
         read = read_bounds(bounds, today) if isinstance(bounds, str) else bounds
         return tune_dial(
             self,
@@ -479,7 +445,7 @@ class Game(GameFile):
         from mint_ledger.studies.study import make_study, named_measures, parse_until
 
         check_engine(engine)
-        game = self._turned(variant, dials)
+        game = self.turned(variant, dials)
         changes = {**(self.variants[variant] if variant else {}), **(dials or {})}
         named = _expanded(game, named_measures(measures))
         check_measures(named)
@@ -624,7 +590,7 @@ class Game(GameFile):
         """
         from mint_ledger.exact.answers import exact_answers
 
-        return exact_answers(self._turned(variant, dials), habit=habit, states=states, progress=progress)
+        return exact_answers(self.turned(variant, dials), habit=habit, states=states, progress=progress)
 
     def to_yaml(self) -> str:
         """The game as the text of a game file."""

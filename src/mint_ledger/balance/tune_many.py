@@ -19,7 +19,7 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger.balance.estimates import is_share
 from mint_ledger.balance.targets import Judged, judge_these
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, GameError
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
@@ -42,6 +42,7 @@ APART = 0.15
 FARTHEST = 20.0
 GENERATIONS, PARENTS = 8, 8
 FEW_SETTINGS = 100
+IMPOSSIBLE = 1e9
 FRESH = 1_000_003
 
 
@@ -175,6 +176,7 @@ def tune_dials(
     Raises:
         NotFound: there is no such dial, habit or measure.
         BadRequest: the bounds make no sense, or there are no targets.
+        GameError: every setting that was tried makes the game impossible.
     """
     if not targets:
         raise BadRequest("there are no targets to tune to; write some into the file, or say what is wanted")
@@ -189,6 +191,8 @@ def tune_dials(
     answers: list[Answer] = []
     try:
         search.evolve(search.all, GENERATIONS)
+        if not search.found:
+            raise next(iter(search.impossible.values()))
         picked = search.different()
         near: list[Point] = []
         for point in picked:
@@ -247,6 +251,7 @@ class _Search:
         self.all = range(len(self.targets))
         self.found: dict[Point, list[Judged]] = {}
         self.sure: dict[Point, list[Judged]] = {}
+        self.impossible: dict[Point, GameError] = {}
         self.played = 0
 
     def last(self, name: str) -> int:
@@ -305,8 +310,15 @@ class _Search:
         return total
 
     def loss(self, point: Point, which: Iterable[int], runs: int) -> float:
-        """The misfit, and a little for what is changed."""
-        return self.misfit(self.judge(point, runs), which) + PREFERENCE * self.change(self.dials(point))
+        """The misfit, and a little for what is changed; a setting that makes no game is worse than any other."""
+        if point in self.impossible:
+            return IMPOSSIBLE
+        try:
+            judged = self.judge(point, runs)
+        except GameError as error:
+            self.impossible[point] = error
+            return IMPOSSIBLE
+        return self.misfit(judged, which) + PREFERENCE * self.change(self.dials(point))
 
     def evolve(self, which: Iterable[int], generations: int) -> None:
         """Look for settings that meet some targets, over the whole range of all dials: at all of them if few."""

@@ -12,7 +12,7 @@ import typer
 
 from mint_ledger.cli.arguments import GameArgument, SeedOption
 from mint_ledger.cli.output import flush, say
-from mint_ledger.errors import MintError
+from mint_ledger.errors import BadRequest, MintError
 
 # How often the file is looked at, and how long it must have been left alone: some editors save in two goes.
 EVERY, SETTLED = 0.1, 0.05
@@ -30,6 +30,8 @@ def watch(
     from mint_ledger.watching.change import change_between
     from mint_ledger.watching.look import Look, look_at
 
+    if not game.exists():
+        raise BadRequest(f"{game} does not exist; `mint-ledger new {game}` makes one")
     good: Look | None = None
     try:
         say(f"watching {game}; Ctrl-C ends it")

@@ -1,0 +1,49 @@
+"""A playtest played many times, for what it expects of many runs."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from mint_ledger.balance.estimates import measured
+from mint_ledger.game.script import Wanted
+from mint_ledger.lowering import lower
+from mint_ledger.lowering.script import LoweredPlaytest
+from mint_ledger.playing.playtests import starts_of
+from mint_ledger.playing.settings import habit_starts, level_start
+from mint_ledger.studies.request import Prepared, StudyRequest
+from mint_ledger.studies.study import Study, make_study
+from mint_ledger.studies.taking import make_taking
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+
+def playtest_study(game: Game, playtest: LoweredPlaytest, runs: int) -> Study:
+    """Play a playtest, script and start included, with the measures that it expects something of.
+
+    Raises:
+        NotFound: there is no such dial, account, habit, variant or level.
+        GameError: one of the measures is none.
+        RunStopped: one of the runs could not go on.
+    """
+    model = playtest.model
+    accounts, dials = starts_of(game.lowered, model.start)
+    turned = game.turned(model.variant, {**model.dials, **dials})
+    wanted = [one.that.measure for one in model.expect if isinstance(one.that, Wanted)]
+    measures = dict.fromkeys(text for estimate in wanted for text in measured(turned, estimate))
+    lowered = lower(turned, model.script, {text: text for text in measures})
+    starts = [*accounts, *habit_starts(lowered, model.habit)]
+    if model.level is not None:
+        starts.append(level_start(lowered, model.level))
+    # The request is for the books alone: what is played stands in what is prepared.
+    request = StudyRequest(text="", name=playtest.name, seed=model.seed, habit=model.habit, engine="native")
+    prepared = Prepared(
+        lowered,
+        model.seed,
+        tuple(starts),
+        make_taking(lowered, ()),
+        (),
+        script=lowered.script,
+        only_script=model.only_script,
+    )
+    return make_study(prepared, request, runs)
