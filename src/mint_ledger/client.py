@@ -175,8 +175,8 @@ class Game(GameFile):
 
     def play_tests(self) -> list[PlaytestResult]:
         """Play all playtests of the game."""
+        from mint_ledger.balance.playtest_study import playtest_study
         from mint_ledger.playing.playtests import playtest_results, starts_of
-        from mint_ledger.studies.of_playtest import playtest_study
 
         turned: dict[str, Lowered] = {}
         for name, playtest in self.playtests.items():
