@@ -16,7 +16,7 @@ from matplotlib.figure import Figure
 
 import mint_ledger as mint
 from mint_ledger.demo import demo_text
-from mint_ledger.engines.native.course import SKIP_PARTS, SKIP_STEPS
+from mint_ledger.engines.native.context import SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import NativePlayer, make_code
 
 Points = list[tuple[float, float, float]]

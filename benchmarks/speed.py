@@ -21,7 +21,7 @@ import numpy as np
 
 import mint_ledger as mint
 from mint_ledger.demo import demo_text
-from mint_ledger.engines.native.course import SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS
+from mint_ledger.engines.native.context import SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import NativePlayer, make_code
 from mint_ledger.playing.settings import habit_starts
 

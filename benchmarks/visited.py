@@ -15,7 +15,7 @@ import numpy as np
 
 import mint_ledger as mint
 from mint_ledger.demo import demo_text, starter_text
-from mint_ledger.engines.native.course import SKIP_PARTS, SKIP_STEPS
+from mint_ledger.engines.native.context import SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import NativePlayer, make_code
 from mint_ledger.engines.native.pieces import pieces_of
 from mint_ledger.playing.settings import habit_starts

@@ -9,7 +9,7 @@ import pytest
 
 import mint_ledger as mint
 from mint_ledger.engines.accounts import Start
-from mint_ledger.engines.native.course import SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS
+from mint_ledger.engines.native.context import SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, make_code
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.journal.row import Row

@@ -14,8 +14,9 @@ from random_games import games
 import mint_ledger as mint
 from mint_ledger.client import read_script
 from mint_ledger.demo import demo_text, starter_text
-from mint_ledger.engines.native.compiling import arithmetic_module, llvm, module_text
+from mint_ledger.engines.native.compiling import arithmetic_module, module_text
 from mint_ledger.engines.native.engine import NativePlayer, make_code
+from mint_ledger.engines.native.machine import llvm
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.lowering import lower
 

@@ -17,6 +17,7 @@ from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.statement import Statement, make_statement
 from mint_ledger.journal.table import csv_text, journal_table, jsonl_text
 from mint_ledger.lowering import Lowered
+from mint_ledger.playing.settings import check_seed
 from mint_ledger.program.expressions import Constant, Dial, DialOf
 from mint_ledger.program.program import ScriptItem
 
@@ -26,7 +27,6 @@ if TYPE_CHECKING:
 
     from mint_ledger.playing.why import Why
 
-MAX_SEED = 2**64 - 1
 MOST_SAMPLES = 4_000
 # Seconds: a game that is new to the machine takes about as long to compile.
 PATIENCE = 1.5
@@ -377,9 +377,3 @@ def outcome(lowered: Lowered, engine: ReferenceEngine) -> tuple[str, str]:
     if 0 <= engine.ending < len(endings):
         return endings[engine.ending].result, endings[engine.ending].name
     return "unfinished", ""
-
-
-def check_seed(seed: int) -> None:
-    """Refuse what is no seed."""
-    if isinstance(seed, bool) or not isinstance(seed, int) or not 0 <= seed <= MAX_SEED:
-        raise BadRequest(f"a seed is a whole number from 0 to 2^64 − 1, not {seed!r}")

@@ -20,8 +20,8 @@ from mint_ledger.journal.row import Row
 from mint_ledger.journal.statement import Statement, make_statement
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.additions import Additions
-from mint_ledger.playing.run import check_seed, outcome
-from mint_ledger.playing.settings import habit_starts, level_start
+from mint_ledger.playing.run import outcome
+from mint_ledger.playing.settings import check_seed, habit_starts, level_start
 from mint_ledger.playing.why import Why, explain
 
 if TYPE_CHECKING:

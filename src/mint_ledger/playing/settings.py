@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from mint_ledger.engines.accounts import Start
-from mint_ledger.errors import NotFound, nearest
+from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.lowering import Lowered
+
+MAX_SEED = 2**64 - 1
 
 
 def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:
@@ -37,3 +39,9 @@ def level_start(lowered: Lowered, level: str) -> Start:
         raise NotFound(f"there is no level '{level}'{nearest(level, lowered.levels)}")
     number = float(lowered.levels.index(level))
     return Start(lowered.program.layout.column("first level"), 0, number)
+
+
+def check_seed(seed: int) -> None:
+    """Refuse what is no seed."""
+    if isinstance(seed, bool) or not isinstance(seed, int) or not 0 <= seed <= MAX_SEED:
+        raise BadRequest(f"a seed is a whole number from 0 to 2^64 − 1, not {seed!r}")

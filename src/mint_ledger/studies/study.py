@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.lowering import Lowered
-from mint_ledger.playing.run import check_seed
+from mint_ledger.playing.settings import check_seed
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.estimate import Estimate, mean, mean_of, quantile, rate
 from mint_ledger.studies.playing import Span, play_blocks

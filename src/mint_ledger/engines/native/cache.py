@@ -13,10 +13,11 @@ import os
 import pickle
 import sys
 from collections.abc import Sequence
+from functools import cache
 from pathlib import Path
 
 from mint_ledger import __version__
-from mint_ledger.engines.native.compiling import llvm, llvmlite_version
+from mint_ledger.engines.native.machine import llvm, llvmlite_version
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes
 from mint_ledger.program.arithmetic import functions
@@ -37,6 +38,7 @@ def cache_folder() -> Path:
     return Path(platformdirs.user_cache_dir("mint-ledger", appauthor=False)) / "machine-code"
 
 
+@cache
 def machine_key() -> str:
     """What machine code depends on besides the program."""
     binding = llvm()

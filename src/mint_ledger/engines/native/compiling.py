@@ -1,13 +1,12 @@
-"""From a program to an object file of machine code, and from that to functions that Python can call."""
+"""From a program to an object file of machine code."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cache
-from typing import Any
 
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS
 from mint_ledger.engines.native.course import Course
+from mint_ledger.engines.native.machine import llvm, target_machine
 from mint_ledger.engines.native.module import Module
 from mint_ledger.engines.native.operations import bit_functions
 from mint_ledger.engines.native.statements import arithmetic_routine, arithmetic_text
@@ -48,32 +47,6 @@ def arithmetic_module() -> str:
     return "\n".join([*INTRINSICS, *bit_functions(), arithmetic_text()])
 
 
-def llvmlite_version() -> str:
-    """The version of llvmlite."""
-    import llvmlite
-
-    return str(llvmlite.__version__)
-
-
-@cache
-def llvm() -> Any:
-    """LLVM, set up for this machine."""
-    from llvmlite import binding
-
-    binding.initialize_native_target()
-    binding.initialize_native_asmprinter()
-    return binding
-
-
-def _machine(level: int = 2) -> Any:
-    # Not kept: an execution engine owns the one that it is given.
-    binding = llvm()
-    target = binding.Target.from_default_triple()
-    return target.create_target_machine(
-        cpu=binding.get_host_cpu_name(), features=binding.get_host_cpu_features().flatten(), opt=level, jit=True
-    )
-
-
 def object_code(text: str, *, thorough: bool) -> bytes:
     """Verify a module, optimise it and make an object file of it.
 
@@ -83,7 +56,7 @@ def object_code(text: str, *, thorough: bool) -> bytes:
     module = binding.parse_assembly(text)
     module.triple = binding.get_default_triple()
     module.verify()
-    machine = _machine(2 if thorough else 0)
+    machine = target_machine(2 if thorough else 0)
     tuning = binding.create_pipeline_tuning_options(speed_level=1)
     builder = binding.create_pass_builder(machine, tuning)
     if thorough:
@@ -98,20 +71,3 @@ def object_code(text: str, *, thorough: bool) -> bytes:
     passes.run(module, builder)
     code: bytes = machine.emit_object(module)
     return code
-
-
-class Machine:
-    """Loaded machine code; the addresses are good as long as this lives."""
-
-    def __init__(self, *codes: bytes) -> None:
-        binding = llvm()
-        empty = binding.parse_assembly("")
-        empty.triple = binding.get_default_triple()
-        self._engine = binding.create_mcjit_compiler(empty, _machine())
-        for code in codes:
-            self._engine.add_object_file(binding.ObjectFileRef.from_data(code))
-        self._engine.finalize_object()
-
-    def address(self, name: str) -> int:
-        """Where a function is."""
-        return int(self._engine.get_function_address(name))

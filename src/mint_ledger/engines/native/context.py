@@ -59,6 +59,12 @@ FIELDS = (
 OFFSETS = {name: 8 * index for index, (name, _) in enumerate(FIELDS)}
 KINDS = dict(FIELDS)
 ROW_SIZE = 15 + MAX_VALUES
+EVENT_VALUES = 12
+EVENT_SIZE = 3 + EVENT_VALUES
+SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS = 0, 1, 2
+"""What is left out: nothing, quiet parts of steps, or quiet steps as well."""
+PAUSED, OVER, FAILED, STOPPED = 0, 1, 2, 3
+"""What machine code answers: a run is not over yet, is over, could not go on, was stopped from outside."""
 
 _CTYPES: dict[str, Any] = {WHOLE: ctypes.c_int64, FLOAT: ctypes.c_double, POINTER: ctypes.c_void_p}
 

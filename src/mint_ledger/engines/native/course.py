@@ -16,23 +16,26 @@ from mint_ledger.engines.native.accounts import (
 )
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.chance import uniform_function
-from mint_ledger.engines.native.context import item, load, store
+from mint_ledger.engines.native.context import (
+    EVENT_SIZE,
+    SKIP_STEPS,
+    item,
+    load,
+    store,
+)
 from mint_ledger.engines.native.expressions import leave_unless_going, seconds_function, worth
 from mint_ledger.engines.native.module import Body, Looks, Module
 from mint_ledger.engines.native.pieces import PARTS_AFTER_SCRIPT, PARTS_BEFORE_SCRIPT, Piece, pieces_of
 from mint_ledger.engines.native.quiet import quiet_text
-from mint_ledger.engines.native.statements import EVENT_SIZE, Exits, block, procedure_routine
+from mint_ledger.engines.native.statements import Exits, block, procedure_routine
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
 from mint_ledger.journal.row import WHATS
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
 
-SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS = 0, 1, 2
-"""What is left out: nothing, quiet parts of steps, or quiet steps as well."""
 LOOK_FOR_STOP = 1024
 MANY_PIECES = 100
 COUNTED = len(WHATS)
-PAUSED, OVER, FAILED, STOPPED = 0, 1, 2, 3
 
 
 class Course:

@@ -6,19 +6,19 @@ import ctypes
 import hashlib
 from collections.abc import Sequence
 from functools import cache
+from pathlib import Path
 
 import numpy as np
 
 from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.moment import DUE_TOLERANCE, Moment
 from mint_ledger.engines.native.cache import load_entry, machine_key, program_key, save_entry
-from mint_ledger.engines.native.compiling import Machine, arithmetic_module, module_text, object_code
-from mint_ledger.engines.native.context import ROW_SIZE, Context
-from mint_ledger.engines.native.course import FAILED, SKIP_STEPS, STOPPED
-from mint_ledger.engines.native.statements import EVENT_SIZE
+from mint_ledger.engines.native.context import EVENT_SIZE, FAILED, ROW_SIZE, SKIP_STEPS, STOPPED, Context
+from mint_ledger.engines.native.machine import Machine
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.tally import tally_size
+from mint_ledger.program import arithmetic
 from mint_ledger.program.program import Program, ScriptItem
 
 Floats = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
@@ -59,9 +59,11 @@ class NativeCode:
 @cache
 def arithmetic_code() -> bytes:
     """The machine code of the functions that all games share; made once on each machine."""
-    key = hashlib.sha256(f"{machine_key()} arithmetic {arithmetic_module()}".encode()).hexdigest()
+    key = hashlib.sha256(f"{machine_key()} arithmetic ".encode() + Path(arithmetic.__file__).read_bytes()).hexdigest()
     code = load_entry(key)
     if code is None:
+        from mint_ledger.engines.native.compiling import arithmetic_module, object_code
+
         code = object_code(arithmetic_module(), thorough=True)
         save_entry(key, code)
     return code
@@ -80,6 +82,9 @@ def known_code(program: Program, scripts: Sequence[str] = ()) -> NativeCode | No
 
 def make_code(program: Program, scripts: Sequence[str] = (), *, thorough: bool = False) -> NativeCode:
     """Compile a program, and keep the result in the cache."""
+    # Not imported before it is needed: a game seen before starts without it.
+    from mint_ledger.engines.native.compiling import module_text, object_code
+
     text, pieces = module_text(program, scripts)
     code = object_code(text, thorough=thorough)
     save_entry(_entry(program_key(program, scripts), thorough=thorough), pieces.to_bytes(8, "little") + code)

@@ -13,7 +13,7 @@ from typing import Any
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import account_number, write_row
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
-from mint_ledger.engines.native.context import item, load, store
+from mint_ledger.engines.native.context import EVENT_SIZE, EVENT_VALUES, item, load, store
 from mint_ledger.engines.native.expressions import (
     call_procedure,
     condition,
@@ -28,9 +28,6 @@ from mint_ledger.journal.row import MAX_VALUES
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Ranges
-
-EVENT_VALUES = 12
-EVENT_SIZE = 3 + EVENT_VALUES
 
 
 @dataclass(frozen=True)
@@ -303,4 +300,4 @@ _LOWERING: dict[type, Callable[[Body, Any, Exits], None]] = {
     st.Finish: _finish,
 }
 
-__all__ = ["EVENT_SIZE", "EVENT_VALUES", "Exits", "arithmetic_text", "block", "is_present", "procedure_routine"]
+__all__ = ["Exits", "arithmetic_text", "block", "is_present", "procedure_routine"]
