@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 import mint_ledger as mint
+from mint_ledger.engines.native import compiling
 from mint_ledger.engines.native import engine as native
 from mint_ledger.engines.native.cache import load_entry, program_key, save_entry
 from mint_ledger.engines.native.engine import known_code, native_code
@@ -31,7 +32,7 @@ def test_a_game_seen_before_is_not_compiled_again(cache: Path, monkeypatch: pyte
     program = mint.loads(GAME).lowered.program
     assert known_code(program) is None
     native_code(program)
-    monkeypatch.setattr(native, "module_text", lambda *_: pytest.fail("compiled again"))
+    monkeypatch.setattr(compiling, "module_text", lambda *_: pytest.fail("compiled again"))
     assert known_code(program) is not None
     # Any number of the file that stands in no formula is an argument.
     for turned in ({"n.max": 40}, {"clock.step": 0.05}, {"clock.limit": 20}, {"n": 4}):
