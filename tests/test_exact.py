@@ -219,7 +219,7 @@ endings: {dark: {result: lose, if: count(lantern) == 0}}
 @pytest.mark.parametrize("chance", ["between(0, 2)", "normal(1, 0.5)"])
 def test_endless_chance_is_refused_with_its_place(chance: str) -> None:
     text = GAMBLER.replace("purse += 1]", f'"purse += {chance}"]')
-    with pytest.raises(BadRequest, match=rf"bridge.yaml:11:\d+: .*{chance[:6]}.* endlessly many ways"):
+    with pytest.raises(BadRequest, match=rf"bridge.yaml:11:\d+: .*{chance[:6]}.* more ways than can be counted"):
         mint.loads(text, "bridge.yaml").exact()
 
 
@@ -232,7 +232,7 @@ def test_continuous_chance_that_is_only_compared_or_rounded_down_can_be_counted(
 
 def test_a_game_of_too_many_states_says_which_account_makes_them() -> None:
     text = GAMBLER.replace("max: 10", "max: 9000").replace(">= 10", ">= 9000").replace("start: 3", "start: 4500")
-    with pytest.raises(BadRequest, match=r"more than 500 states, with different values \d+ of hauler.purse"):
+    with pytest.raises(BadRequest, match=r"more than 500 states: hauler.purse has \d+ values so far"):
         mint.loads(text).exact(states=500)
     with pytest.raises(NotFound, match="did you mean 'win'"):
         mint.loads(GAMBLER).exact().rate("wim")

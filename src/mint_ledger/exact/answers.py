@@ -320,11 +320,11 @@ class _Walk:
         )
         cast = self.program.cast
         told = [
-            f"{count:,} of {cast.entity_name(entity)}.{stat}" if entity else f"{count:,} of {stat}"
+            f"{cast.entity_name(entity) + '.' if entity else ''}{stat} has {count:,} values so far"
             for count, stat, entity in counts[:3]
             if count > 1
         ]
-        why = f", with different values {', '.join(told)}" if told else ""
+        why = f": {', '.join(told)}" if told else ""
         clock = "" if self.form.forgets else "; something in it reads the time itself, so that no state comes again"
         return (
             f"{self.program.title} has more than {self.most:,} states{why}{clock}. Play it many times instead, or "
@@ -338,9 +338,10 @@ def _not_countable(engine: _Endless) -> str:
     if 0 <= engine.formula < len(formulas):
         place = formulas[engine.formula]
         return (
-            f"{place.place}: '{place.text}' can come out in endlessly many ways, so there is no exact answer; {advice}"
+            f"{place.place}: '{place.text}' can come out in more ways than can be counted, so there is no exact "
+            f"answer; {advice}"
         )
-    return f"{engine.program.title}: chance in it can come out in endlessly many ways; {advice}"
+    return f"{engine.program.title}: chance in it can come out in more ways than can be counted; {advice}"
 
 
 def _solved(walk: _Walk, title: str) -> Exact:
