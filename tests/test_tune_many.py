@@ -184,7 +184,10 @@ def test_the_command_writes_the_answer_that_was_chosen(command: Command, tmp_pat
     found = json.loads(command("tune", path, *dials, "--runs", 2000, "--json").stdout)
     assert found["reached"]
     assert found["answers"][0]["targets"][0]["verdict"] in ("met", "undecided")
-    none = command("tune", path, *dials, "--runs", 2000, "--write", "--answer", 9)
+    silent = command("tune", path, *dials, "--runs", 2000, "--json", "--write", "--as", "other")
+    assert json.loads(silent.stdout)["reached"]
+    assert "other" in mint.load(path).variants
+    none = command("tune", path, *dials, "--runs", 2000, "--answer", 9)
     assert none.returncode == 2
     assert "there is no answer 9" in none.stderr
 

@@ -225,7 +225,7 @@ def tune(
         several = loaded.tune_many(
             bounds, goals, runs=runs, seed=seed, habit=habit, seconds=seconds, told=_setting_teller()
         )
-        if write and several.reached and answer > len(several.answers):
+        if several.reached and answer > len(several.answers):
             raise BadRequest(f"there is no answer {answer}; there are {len(several.answers)}")
         fell_short = not several.reached
         changes = [(as_variant, several.answers[answer - 1].changed)] if several.reached else []
@@ -251,7 +251,7 @@ def tune(
     say_json(made.as_json()) if as_json else say(made.summary())
     if write and not made.interrupted:
         for into, values in changes:
-            _write(game, values, into)
+            _write(game, values, into, quiet=as_json)
     if fell_short:
         raise typer.Exit(FELL_SHORT)
 
@@ -403,8 +403,8 @@ def matchup(
             say(f"\n{path} is written")
 
 
-def _write(path: Path, values: Mapping[str, float], variant: str | None) -> None:
-    """Put numbers into the game file, and show the change."""
+def _write(path: Path, values: Mapping[str, float], variant: str | None, *, quiet: bool) -> None:
+    """Put numbers into the game file, and show the change, unless JSON was printed."""
     from mint_ledger.cli.files import show_change
     from mint_ledger.client import load
     from mint_ledger.files import write_text
@@ -413,9 +413,9 @@ def _write(path: Path, values: Mapping[str, float], variant: str | None) -> None
     game = load(path)
     before = game.source.text
     after = with_numbers(game, values, variant)
-    if after == before:
+    if after != before:
+        write_text(path, after)
+    if not quiet and after == before:
         say(f"\n{path} has it already")
-        return
-    say("\n" + show_change(path, before, after))
-    write_text(path, after)
-    say(f"\n{path} is written")
+    elif not quiet:
+        say(f"\n{show_change(path, before, after)}\n\n{path} is written")
