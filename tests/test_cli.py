@@ -49,7 +49,9 @@ def test_no_colour_reaches_a_terminal_that_wants_none(tmp_path: Path) -> None:
 
     def shown(**more: str) -> str:
         master, slave = pty.openpty()
-        environment = {**os.environ, "TERM": "xterm-256color", "PYTHONIOENCODING": "utf-8", **more}
+        environment = {**os.environ, "TERM": "xterm-256color", "PYTHONIOENCODING": "utf-8"}
+        environment.pop("NO_COLOR", None)
+        environment |= more
         process = subprocess.Popen(command, cwd=tmp_path, stdout=slave, stderr=slave, stdin=slave, env=environment)
         os.close(slave)
         text = b""
@@ -65,6 +67,7 @@ def test_no_colour_reaches_a_terminal_that_wants_none(tmp_path: Path) -> None:
         return text.decode("utf-8", "replace")
 
     colours = re.compile(r"\x1b\[[0-9;]*(?:3[0-7]|9[0-7]|38;)[0-9;]*m")
+    assert colours.search(shown())  # the progress bar has some, where they are wanted
     assert not colours.search(shown(NO_COLOR="1"))
 
 
