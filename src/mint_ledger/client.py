@@ -357,6 +357,7 @@ class Game(GameFile):
         habit: str | None = None,
         variant: str | None = None,
         seconds: float = math.inf,
+        most_runs: float = math.inf,
         told: Callable[[float, Estimate], None] | None = None,
     ) -> Tuned:
         """Find the values of a dial that meet a target.
@@ -371,6 +372,7 @@ class Game(GameFile):
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
             seconds: no new value is tried after so many seconds.
+            most_runs: nor after so many runs in all.
             told: is told each value that was tried, and its estimate.
 
         Raises:
@@ -394,6 +396,7 @@ class Game(GameFile):
             habit=habit,
             variant=variant,
             seconds=seconds,
+            most_runs=most_runs,
             told=told,
         )
 
@@ -480,6 +483,7 @@ class Game(GameFile):
         seed: int = 1,
         habit: str | None = None,
         seconds: float = math.inf,
+        most_runs: float = math.inf,
         told: Callable[[Mapping[str, float], float], None] | None = None,
     ) -> TunedMany:
         """Find settings of several dials that meet several targets, with small changes from today.
@@ -491,6 +495,7 @@ class Game(GameFile):
             seed: the seed of all studies but those that confirm.
             habit: the habit of targets that name none; each of the game's by default.
             seconds: no new setting is tried after so many seconds.
+            most_runs: nor after so many runs in all.
             told: is told each setting that was tried, and how far off it is.
 
         Raises:
@@ -507,6 +512,7 @@ class Game(GameFile):
             seed=seed,
             habit=habit,
             seconds=seconds,
+            most_runs=most_runs,
             told=told,
         )
 
@@ -519,6 +525,7 @@ class Game(GameFile):
         runs: int = 10_000,
         seed: int = 1,
         seconds: float = math.inf,
+        most_runs: float = math.inf,
         told: Callable[[Mapping[str, float], float], None] | None = None,
     ) -> TunedHabits:
         """Find a variant for each habit, so that each way of playing comes to a target of its own.
@@ -531,6 +538,7 @@ class Game(GameFile):
             runs: how many runs judge an answer.
             seed: the seed of all studies but those that confirm.
             seconds: no new setting is tried after so many seconds.
+            most_runs: nor after so many runs in all.
             told: is told each setting that was tried, and how far off it is.
 
         Raises:
@@ -541,7 +549,15 @@ class Game(GameFile):
 
         spans = {habit: read_want(want) for habit, want in (wants or {}).items()}
         return tune_habits(
-            self, self._bounds(dials), spans, measure=measure, runs=runs, seed=seed, seconds=seconds, told=told
+            self,
+            self._bounds(dials),
+            spans,
+            measure=measure,
+            runs=runs,
+            seed=seed,
+            seconds=seconds,
+            most_runs=most_runs,
+            told=told,
         )
 
     def _bounds(self, dials: Mapping[str, str | tuple[float, float, float]]) -> dict[str, tuple[float, float, float]]:

@@ -128,6 +128,7 @@ def tune_dial(
     habit: str | None = None,
     variant: str | None = None,
     seconds: float = math.inf,
+    most_runs: float = math.inf,
     told: Told | None = None,
 ) -> Tuned:
     """Find the values of a dial that meet a target.
@@ -143,6 +144,7 @@ def tune_dial(
         habit: how simulated players play.
         variant: one of the file's named sets of dials.
         seconds: no new value is tried after so many seconds.
+        most_runs: nor after so many runs in all.
         told: is told each value that was tried, and its estimate.
 
     Raises:
@@ -155,7 +157,9 @@ def tune_dial(
     if runs < FEW:
         raise BadRequest(f"tuning wants {FEW} runs at a value at least, not {runs}")
     turned = game.with_variant(variant) if variant else game
-    search = _Search(game, dial, bounds, measure, runs, seed, habit, variant, time.monotonic() + seconds, told)
+    search = _Search(
+        game, dial, bounds, measure, runs, seed, habit, variant, time.monotonic() + seconds, most_runs, told
+    )
     today = turned.dials.value(dial)
     last = search.count - 1
     try:
@@ -210,7 +214,7 @@ def _nearest(span: tuple[int, int], search: _Search, today: float) -> float:
 
 
 class _OutOfTime(Exception):
-    """The time for tuning is over."""
+    """The time or the runs for tuning are used up."""
 
 
 class _Search:
@@ -227,12 +231,13 @@ class _Search:
         habit: str | None,
         variant: str | None,
         ends: float,
+        most_runs: float,
         told: Told | None,
     ) -> None:
         self.game, self.dial, self.measure = game, dial, measure
         self.low, self.high, self.step = bounds
         self.most, self.seed, self.habit, self.variant = runs, seed, habit, variant
-        self.ends, self.told = ends, told
+        self.ends, self.most_runs, self.told = ends, most_runs, told
         self.count = int((self.high - self.low) / self.step + 1e-9) + 1
         self.needed = measured(game, measure)
         self.found: dict[int, Estimate] = {}
@@ -266,7 +271,7 @@ class _Search:
         while True:
             known = self.found.get(index)
             if known is None or known.runs < runs:
-                if time.monotonic() > self.ends:
+                if time.monotonic() > self.ends or self.played >= self.most_runs:
                     raise _OutOfTime
                 known = self.found[index] = self.estimate(self.value(index), runs, self.seed)
                 if self.told is not None:

@@ -70,6 +70,7 @@ def tune_habits(
     runs: int = 10_000,
     seed: int = 1,
     seconds: float = math.inf,
+    most_runs: float = math.inf,
     told: Told | None = None,
 ) -> TunedHabits:
     """Find for each habit the dials with which it meets its own targets.
@@ -82,6 +83,7 @@ def tune_habits(
         runs: how many runs judge an answer.
         seed: the seed of all studies but those that confirm.
         seconds: no new setting is tried after so many seconds, shared by all habits.
+        most_runs: nor after so many runs in all, shared as well.
         told: is told each setting that was tried, and how far off it is.
 
     Raises:
@@ -99,9 +101,10 @@ def tune_habits(
             seed=seed,
             habit=habit,
             seconds=seconds / len(chosen),
+            most_runs=most_runs / len(chosen),
             told=told,
         )
-        if found[habit].interrupted and not math.isfinite(seconds):
+        if found[habit].by_hand:
             break
     return TunedHabits(game.title, found)
 

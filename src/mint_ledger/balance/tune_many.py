@@ -83,6 +83,7 @@ class TunedMany:
         conflicts: sets of targets that cannot be met together, though each can alone (or all but one of them).
         stopped_by: the dials that stand at a bound in the nearest setting.
         settings: how many were tried, in `runs` runs.
+        interrupted: whether it was stopped before it was done; `by_hand` if with Ctrl-C, and not for its time or runs.
     """
 
     title: str
@@ -96,7 +97,8 @@ class TunedMany:
     stopped_by: tuple[str, ...]
     settings: int
     runs: int
-    interrupted: bool = field(default=False)
+    interrupted: bool = False
+    by_hand: bool = field(default=False, repr=False)
 
     @property
     def reached(self) -> bool:
@@ -159,6 +161,7 @@ def tune_dials(
     seed: int = 1,
     habit: str | None = None,
     seconds: float = math.inf,
+    most_runs: float = math.inf,
     told: Told | None = None,
 ) -> TunedMany:
     """Find settings of several dials that meet several targets.
@@ -171,6 +174,7 @@ def tune_dials(
         seed: the seed of all studies but those that confirm.
         habit: the habit of targets that name none; each of the game's by default.
         seconds: no new setting is tried after so many seconds.
+        most_runs: nor after so many runs in all.
         told: is told each setting that was tried, and how far off it is.
 
     Raises:
@@ -183,9 +187,9 @@ def tune_dials(
     for name, (low, high, step) in bounds.items():
         if not low < high or not 0.0 < step <= high - low:
             raise BadRequest(f"{name} wants bounds that go up and a step between them, not {low:g}..{high:g}")
-    search = _Search(game, bounds, targets, runs, seed, habit, time.monotonic() + seconds, told)
+    search = _Search(game, bounds, targets, runs, seed, habit, time.monotonic() + seconds, most_runs, told)
     picked: list[Point] = []
-    interrupted = False
+    interrupted = by_hand = False
     alone: tuple[str, ...] = ()
     conflicts: tuple[tuple[str, ...], ...] = ()
     answers: list[Answer] = []
@@ -202,8 +206,8 @@ def tune_dials(
         answers = search.confirmed(near)
         if not any(not answer.misses for answer in answers):
             alone, conflicts = search.contradictions()
-    except (KeyboardInterrupt, _OutOfTime):
-        interrupted = True
+    except (KeyboardInterrupt, _OutOfTime) as stop:
+        interrupted, by_hand = True, isinstance(stop, KeyboardInterrupt)
     good = sorted((a for a in answers if not a.misses), key=lambda a: (not a.meets_all, search.change(a.dials)))
     nearest = None
     if not good:
@@ -223,11 +227,12 @@ def tune_dials(
         settings=len(search.found),
         runs=search.played,
         interrupted=interrupted,
+        by_hand=by_hand,
     )
 
 
 class _OutOfTime(Exception):
-    """The time for tuning is over."""
+    """The time or the runs for tuning are used up."""
 
 
 class _Search:
@@ -242,10 +247,12 @@ class _Search:
         seed: int,
         habit: str | None,
         ends: float,
+        most_runs: float,
         told: Told | None,
     ) -> None:
         self.game, self.bounds, self.targets, self.habit = game, bounds, tuple(targets), habit
-        self.runs, self.seed, self.ends, self.told = runs, seed, ends, told
+        self.runs, self.seed, self.told = runs, seed, told
+        self.ends, self.most_runs = ends, most_runs
         self.names = list(bounds)
         self.today = {name: plain_value(game.dials.value(name)) for name in bounds}
         self.all = range(len(self.targets))
@@ -284,7 +291,7 @@ class _Search:
         """What a setting gives, with so many runs at least."""
         known = self.sure if runs > FEW else self.found
         if point not in known:
-            if time.monotonic() > self.ends:
+            if time.monotonic() > self.ends or self.played >= self.most_runs:
                 raise _OutOfTime
             known[point] = judged = self._judged(point, runs, self.seed)
             self.found.setdefault(point, judged)

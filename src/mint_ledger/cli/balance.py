@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import sys
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -186,6 +187,7 @@ def tune(
         bool, typer.Option("--habits", help="Find a variant for each habit, so that each has its own target.")
     ] = False,
     seconds: Annotated[float, typer.Option(help="Try nothing new after so many seconds.")] = 600.0,
+    most_runs: Annotated[int | None, typer.Option(help="Try nothing new after so many runs in all.", min=1)] = None,
     write: Annotated[bool, typer.Option("--write", help="Write the answer into the game file.")] = False,
     answer: Annotated[int, typer.Option(help="With --write: which of several answers.", min=1)] = 1,
     as_variant: Annotated[
@@ -199,6 +201,7 @@ def tune(
     loaded = load(game)
     bounds = dict(read_named(text) for text in dial)
     wants = want or []
+    most = math.inf if most_runs is None else most_runs
     if len(bounds) < len(dial):
         raise BadRequest("one of the dials is named twice")
     if not habits and len(wants) > 1:
@@ -213,7 +216,7 @@ def tune(
             )
         spans = dict(read_named(text, "--want") for text in wants)
         by_habit = loaded.tune_habits(
-            bounds, spans, measure, runs=runs, seed=seed, seconds=seconds, told=_setting_teller()
+            bounds, spans, measure, runs=runs, seed=seed, seconds=seconds, most_runs=most, told=_setting_teller()
         )
         fell_short = not by_habit.reached
         changes = [(name, values) for name, values in by_habit.variants.items()]
@@ -223,7 +226,7 @@ def tune(
         if wants:
             goals.append(_wanted(measure, wants[0], habit, variant))
         several = loaded.tune_many(
-            bounds, goals, runs=runs, seed=seed, habit=habit, seconds=seconds, told=_setting_teller()
+            bounds, goals, runs=runs, seed=seed, habit=habit, seconds=seconds, most_runs=most, told=_setting_teller()
         )
         if several.reached and answer > len(several.answers):
             raise BadRequest(f"there is no answer {answer}; there are {len(several.answers)}")
@@ -243,6 +246,7 @@ def tune(
             habit=habit or goal.habit,
             variant=variant or goal.variant,
             seconds=seconds,
+            most_runs=most,
             told=_value_teller(name, goal.measure),
         )
         fell_short = not one.reached or one.verdict == "missed"

@@ -61,7 +61,9 @@ def tune_habits_text(tuned: TunedHabits) -> str:
     for habit, found in tuned.habits.items():
         answer = found.answers[0] if found.answers else found.nearest
         lines.append("")
-        if not found.answers:
+        if found.interrupted and not found.answers:
+            lines.append(f"{habit}: not done")
+        elif not found.answers:
             lines += [f"{habit}: no variant", *_obstacles(found)]
         if answer is not None:
             word = "" if found.answers else "Nearest: "
