@@ -12,7 +12,7 @@ from mint_ledger.audit.subject import Subject
 from mint_ledger.game.readout import Bar, split_text
 from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 
 # What formulas read that moves without any posting.
 LIVE = {"count", "time", "level_time", "level", "has", "distance", "x", "y"}

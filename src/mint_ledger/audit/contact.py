@@ -12,7 +12,7 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.do import PostDo
 from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 from mint_ledger.studies.study import Study
 
 DURATIONS = ("every", "first", "lasts", "cooldown", "safe_for", "after", "after_limit", "for")

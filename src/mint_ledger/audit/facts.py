@@ -17,7 +17,7 @@ from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.rule import Rule, When
 from mint_ledger.game.stat import Stat
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 
 WORLD = ""
 ConditionKind = Literal["watched", "guard"]

@@ -15,7 +15,7 @@ from mint_ledger.audit.subject import Subject
 from mint_ledger.game.rule import Rule
 from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.wording import number
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 
 EARLY = 5.0
 SOME = 0.05

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal
 
 from mint_ledger.errors import Place
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 
 if TYPE_CHECKING:
     from mint_ledger.audit.subject import Subject

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.formula import Formula
 from mint_ledger.game.stat import Stat
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 
 Interval = tuple[float, float]
 ANY: Interval = (-math.inf, math.inf)

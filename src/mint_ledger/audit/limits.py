@@ -13,7 +13,7 @@ from mint_ledger.audit.intervals import account_bounds
 from mint_ledger.audit.subject import Subject
 from mint_ledger.game.stat import Stat
 from mint_ledger.journal.wording import number
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 
 MUCH = 0.5
 ENOUGH = 20

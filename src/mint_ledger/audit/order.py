@@ -20,7 +20,7 @@ from mint_ledger.game.parts import trees_in
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.writing import yaml_of
 from mint_ledger.lowering.additions import Additions
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
@@ -39,13 +39,13 @@ def two_endings_at_once(subject: Subject) -> Iterator[Caught]:
     additions = Additions(game)
     questions = {n: additions.question(e.if_, WORLD) for n, e in guarded.items() if e.if_ is not None}
     engine = ReferenceEngine(additions.program, journal=False)
-    names = {column.name: column for column in plays.program.layout.columns}
+    names = {column.handle: column for column in plays.program.layout.columns}
     for play in plays.runs:
         if play.ending not in guarded:
             continue
         for column in additions.program.layout.columns:
-            if column.name in names:
-                base = names[column.name].base
+            if column.handle in names:
+                base = names[column.handle].base
                 engine.state[column.base : column.base + column.count] = play.state[base : base + column.count]
         for name, question in questions.items():
             differs = guarded[name].result != guarded[play.ending].result

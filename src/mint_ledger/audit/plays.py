@@ -14,9 +14,10 @@ from mint_ledger.errors import BadRequest, Fault, GameError, RunStopped
 from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering import Lowered, open_lowering
-from mint_ledger.lowering.rule import count_column
+from mint_ledger.lowering.rule import rule_count
 from mint_ledger.playing.settings import habit_starts
-from mint_ledger.program.program import Path, Program
+from mint_ledger.program.handle import Path
+from mint_ledger.program.program import Program
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
@@ -73,7 +74,7 @@ class Plays:
 
     def rule_count(self, path: Path) -> int:
         """How often a rule was carried out, in all runs."""
-        column = self.program.layout.column(count_column(path))
+        column = self.program.layout.column(rule_count(path))
         return int(sum(play.state[column.base] for play in self.runs))
 
     def postings(self) -> Iterator[tuple[Play, Row]]:
@@ -180,7 +181,7 @@ def _play(
     lowered: Lowered, habit: str | None, variant: str | None, run: int, rows: Sequence[Row], state: list[float]
 ) -> Play:
     program = lowered.program
-    number = int(state[program.layout.column("ending").base])
+    number = int(state[program.columns.ending.base])
     ended = 0 <= number < len(program.endings)
     return Play(
         habit,
@@ -188,10 +189,10 @@ def _play(
         run,
         rows,
         state,
-        Words(program).seconds(state[program.layout.column("step").base]),
+        Words(program).seconds(state[program.columns.step.base]),
         program.endings[number].result if ended else "unfinished",
         program.endings[number].name if ended else "",
-        program.cast.entity_name(int(state[program.layout.column("winner").base])),
+        program.cast.entity_name(int(state[program.columns.winner.base])),
     )
 
 

@@ -65,6 +65,6 @@ class Subject:
         engine.grow(self._additions.program)
         if not owner:
             return engine.ask(procedure, 0.0) != 0.0
-        present = engine.program.layout.column("present").offset
+        present = engine.program.columns.present.offset
         entities = [e for e in self.facts.cast.members[owner].entities if engine.state[present + e] != 0.0]
         return any(engine.ask(procedure, float(entity)) != 0.0 for entity in entities)

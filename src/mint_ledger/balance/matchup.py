@@ -475,7 +475,7 @@ def _measured(game: Game, striker: Member, target: Member, name: str, why: str) 
         session = game.play(seed, only_script=True)
         hits = 0
         try:
-            present = session.engine.program.layout.column("present").offset
+            present = session.engine.program.columns.present.offset
             for member in (striker, target):
                 if session.engine.state[present + member.first] == 0.0:
                     session.do({"spawn": member.name})

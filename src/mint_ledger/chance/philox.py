@@ -29,9 +29,9 @@ def philox(counter: tuple[int, int, int, int], key: tuple[int, int]) -> tuple[in
     return c0, c1, c2, c3
 
 
-def place_hash(kind: str, rule: str, call: str) -> int:
+def place_hash(*parts: str) -> int:
     """The 64-bit hash of a place in a game: a kind, one of its rules (or attacks …), and which chance call in it."""
-    text = "\x1f".join((kind, rule, call)).encode()
+    text = "\x1f".join(parts).encode()
     return int.from_bytes(hashlib.blake2b(text, digest_size=8).digest(), "little")
 
 

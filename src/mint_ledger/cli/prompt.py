@@ -65,7 +65,7 @@ class NameCompleter(Completer):
             return list(HELP)
         session = self._session()
         game, command, last = session.game, before[0], before[-1]
-        present = session.engine.program.layout.column("present")
+        present = session.engine.program.columns.present
         cast = session.engine.program.cast
         entities = [cast.entity_name(e) for e in range(1, cast.size) if session.engine.state[present.offset + e] != 0.0]
         accounts = list(session.values())

@@ -13,6 +13,8 @@ from mint_ledger.engines.stopping import describe_stop
 from mint_ledger.errors import RunStopped
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
+from mint_ledger.program.arithmetic import functions
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 
 SPEC_LOCALS = 16
@@ -31,7 +33,8 @@ class Expressions(Moment):
         self.seed = seed
         self.run = run
         self._expressions: dict[int, Evaluate] = {}
-        self._procedures: dict[str, Callable[..., float]] = {}
+        self._procedures: dict[Handle, Callable[..., float]] = {}
+        self._functions: dict[str, Callable[..., float]] = {}
         self._formula = -1
         self._formula_frame: Frame = []
 
@@ -190,11 +193,9 @@ class Expressions(Moment):
 
     def _apply_expression(self, e: ex.Apply) -> Evaluate:
         arguments = [self._expression(argument) for argument in e.arguments]
-        procedures = self._procedures
-        name = e.function
-        if name not in procedures:
-            procedures[name] = self._procedure(self.program.procedures[name])
-        function = procedures[name]
+        if e.function not in self._functions:
+            self._functions[e.function] = self._procedure(functions()[e.function])
+        function = self._functions[e.function]
         return lambda frame: function(*[argument(frame) for argument in arguments])
 
     def _checked_expression(self, e: ex.Checked) -> Evaluate:

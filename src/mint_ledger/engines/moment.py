@@ -23,9 +23,8 @@ class Moment:
         self.dials = list(program.dials.values if dials is None else dials)
         self.state: list[float] = program.layout.opening()
         self.rows: list[Row] = []
-        column = program.layout.column
-        self._step = column("step").base
-        self._present = column("present")
+        self._step = program.columns.step.base
+        self._present = program.columns.present
         self._accounts: dict[int, Account] = {account.column.base: account for account in program.accounts}
         self._set_clock()
 

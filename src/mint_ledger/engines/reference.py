@@ -19,6 +19,17 @@ from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.statements import DrawFunction, Statements
 from mint_ledger.engines.stopping import describe_stop
 from mint_ledger.errors import RunStopped
+from mint_ledger.program.handle import (
+    ENDINGS_PART,
+    MEASURES_PART,
+    OPENING,
+    OPENING_ACCOUNTS,
+    PARTS_AFTER_SCRIPT,
+    PARTS_BEFORE_SCRIPT,
+    WATCH,
+    WATCH_GONE,
+    Handle,
+)
 from mint_ledger.program.program import Program, ScriptItem
 
 MAX_DEPTH = 64
@@ -73,18 +84,18 @@ class ReferenceEngine(Statements):
         self.starts = starts
         self.script = script
         self.opening: tuple[float, ...] = ()
-        self._from_outside: Sequence[str] = ()
+        self._from_outside: Sequence[Handle] = ()
         self._mark = 0
         self._depth = 0
         self._chain = [0.0] * (MAX_DEPTH + 1)
         self.deepest: tuple[float, ...] = ()
         self._only_script = only_script
-        self._script_at = program.layout.column("script position").base
+        self._script_at = program.columns.script_position.base
         self._handlers: list[Callable[..., float] | None] = []
         self._phases: list[str] = []
         self._take_procedures(program)
-        self._watch = self._procedures["watch"]
-        self._watch_gone = self._procedures["watch gone"]
+        self._watch = self._procedures[WATCH]
+        self._watch_gone = self._procedures[WATCH_GONE]
 
     def set_up(self, *, seed: int, only_script: bool, starts: Sequence[Start], script: Sequence[ScriptItem]) -> None:
         """Make ready for another run of the same program and dials; `open` or `play` begins it."""
@@ -94,10 +105,12 @@ class ReferenceEngine(Statements):
         self.deepest = ()
 
     def _take_procedures(self, program: Program) -> None:
-        for name, procedure in program.procedures.items():
-            if name not in self._procedures:
-                self._procedures[name] = self._procedure(procedure)
-        self._handlers = [self._procedures.get(event.handler or "") for event in program.events]
+        for handle, procedure in program.procedures.items():
+            if handle not in self._procedures:
+                self._procedures[handle] = self._procedure(procedure)
+        self._handlers = [
+            self._procedures[event.handler] if event.handler is not None else None for event in program.events
+        ]
         self._phases = [event.phase for event in program.events]
 
     def grow(self, program: Program) -> None:
@@ -108,7 +121,7 @@ class ReferenceEngine(Statements):
         self.state.extend(program.layout.opening()[len(self.state) :])
         self._take_procedures(program)
 
-    def step_with(self, procedures: Sequence[str]) -> None:
+    def step_with(self, procedures: Sequence[Handle]) -> None:
         """One step in which these happen from outside, after what the script has for it."""
         self._from_outside = procedures
         try:
@@ -129,15 +142,15 @@ class ReferenceEngine(Statements):
     def open(self) -> None:
         """Step 0: open the accounts, fire the start rules, judge the endings."""
         self.prepare_accounts()
-        self._in_turn("opening", "part 7", "measures")
+        self._in_turn(OPENING, ENDINGS_PART, MEASURES_PART)
         self._expire()
 
     def prepare_accounts(self) -> None:
         """Open the accounts, before anything happens."""
         self.state[:] = self.program.layout.opening()
-        self.state[self.program.layout.column("only script").base] = float(self._only_script)
+        self.state[self.program.columns.only_script.base] = float(self._only_script)
         self.rows.clear()
-        self._call("opening accounts")
+        self._call(OPENING_ACCOUNTS)
         for start in self.starts:
             self._start(start)
         self.opening = tuple(self.state)
@@ -146,14 +159,15 @@ class ReferenceEngine(Statements):
         """One step, in the seven parts of its order."""
         self.state[self._step] += 1.0
         try:
-            self._call("part 1")
+            for part in PARTS_BEFORE_SCRIPT:
+                self._call(part)
             self._part_2()
         except Finished:
             return
-        self._in_turn("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels", "measures")
+        self._in_turn(*PARTS_AFTER_SCRIPT)
         self._expire()
 
-    def _in_turn(self, *parts: str) -> None:
+    def _in_turn(self, *parts: Handle) -> None:
         try:
             for part in parts:
                 self._call(part)
@@ -175,7 +189,7 @@ class ReferenceEngine(Statements):
             self.state[self._ending] = float(len(self.program.endings))
             self.book_flows()
 
-    def _call(self, procedure: str) -> None:
+    def _call(self, procedure: Handle) -> None:
         self._events.clear()
         self._mark = self._depth = 0
         try:
@@ -219,7 +233,7 @@ class ReferenceEngine(Statements):
         self.state[:] = [*snapshot.state, *self.program.layout.opening()[len(snapshot.state) :]]
         del self.rows[snapshot.rows :]
 
-    def ask(self, procedure: str, *arguments: float) -> float:
+    def ask(self, procedure: Handle, *arguments: float) -> float:
         """The result of a procedure that only looks."""
         return self._procedures[procedure](*arguments)
 

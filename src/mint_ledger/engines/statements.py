@@ -30,8 +30,8 @@ class Statements(Accounts):
     ) -> None:
         super().__init__(program, dials, seed, run)
         self.draw = draw
-        self._ending = program.layout.column("ending").base
-        self._winner = program.layout.column("winner").base
+        self._ending = program.columns.ending.base
+        self._winner = program.columns.winner.base
         self._events: list[Happened] = []
 
     def _settle(self, cause: float, actor: float, always: bool) -> None:

@@ -13,11 +13,21 @@ from typing import Any, Literal, cast
 
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
+from mint_ledger.program.arithmetic import functions
+from mint_ledger.program.handle import (
+    OPENING,
+    OPENING_ACCOUNTS,
+    PARTS_AFTER_SCRIPT,
+    PARTS_BEFORE_SCRIPT,
+    WATCH,
+    WATCH_GONE,
+    Handle,
+)
 from mint_ledger.program.program import AccountSpec, Program
 from mint_ledger.program.state import Column
 
-ROOTS = ("opening accounts", "opening", "part 1", "part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels")
-WATCHES = ("watch", "watch gone")
+# Not the part that only measures.
+ROOTS = (OPENING_ACCOUNTS, OPENING, *PARTS_BEFORE_SCRIPT, *PARTS_AFTER_SCRIPT[:-1])
 EXPRESSIONS: tuple[type, ...] = ex.Expr.__args__
 STATEMENTS: tuple[type, ...] = st.Statement.__args__
 Nature = Literal["plain", "time", "step"]
@@ -49,15 +59,23 @@ def nodes(value: Any) -> Iterator[Any]:
         yield from nodes(getattr(value, field.name))
 
 
-def procedures(program: Program) -> dict[str, st.Procedure]:
+def procedures(program: Program) -> dict[Handle | str, st.Procedure]:
     """The procedures that a run may carry out, without those that only measure."""
-    waiting = [*ROOTS, *WATCHES, *(event.handler for event in program.events if event.handler)]
-    found: dict[str, st.Procedure] = {}
+    waiting: list[Handle | str] = [
+        *ROOTS,
+        WATCH,
+        WATCH_GONE,
+        *(event.handler for event in program.events if event.handler),
+    ]
+    found: dict[Handle | str, st.Procedure] = {}
     while waiting:
-        name = waiting.pop()
-        if name in found or name not in program.procedures:
+        callee = waiting.pop()
+        if callee in found:
             continue
-        found[name] = procedure = program.procedures[name]
+        known = functions()[callee] if isinstance(callee, str) else program.procedures.get(callee)
+        if known is None:
+            continue
+        found[callee] = procedure = known
         for node in nodes((procedure.body, procedure.result)):
             if isinstance(node, st.Call):
                 waiting.append(node.procedure)
@@ -66,7 +84,7 @@ def procedures(program: Program) -> dict[str, st.Procedure]:
     return found
 
 
-def columns_read(program: Program, found: dict[str, st.Procedure]) -> set[int]:
+def columns_read(program: Program, found: dict[Handle | str, st.Procedure]) -> set[int]:
     """The columns (by their base) that anything reads; accounts that nobody asks about are not among them."""
     read = {
         node.column.base
@@ -104,7 +122,7 @@ def _formulas(spec: AccountSpec) -> tuple[Any, ...]:
     return tuple(part for part in (spec.low, spec.high, *own) if part is not None)
 
 
-def period_of_turns(program: Program, found: dict[str, st.Procedure]) -> int | None:
+def period_of_turns(program: Program, found: dict[Handle | str, st.Procedure]) -> int | None:
     """After how many steps the program has forgotten which step it is: 1 as a rule, the number of players where they
     take turns; none where something looks at the clock itself."""
     period = 1
@@ -247,7 +265,7 @@ class _Look:
         raise KnowsTheTime
 
 
-def horizon(program: Program, found: dict[str, st.Procedure], column: Column, worth: Worth) -> float:
+def horizon(program: Program, found: dict[Handle | str, st.Procedure], column: Column, worth: Worth) -> float:
     """How long ago something may be and still matter: the longest wait that is counted from a moment.
 
     Infinite where that is not known; `worth` gives the value of a constant or dial, and none of anything else.

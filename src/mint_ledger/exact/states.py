@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from array import array
-from dataclasses import dataclass
 
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.exact.looking import columns_read, flow_state, horizon, period_of_turns, procedures
+from mint_ledger.lowering.handles import begin
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.program import Account, Program
@@ -15,15 +15,6 @@ from mint_ledger.program.state import Column
 
 NEVER = -1e17
 DIGITS = 11
-
-
-@dataclass(frozen=True, slots=True)
-class _Timer:
-    """The columns of a steady timer: the nth firing is due at base + n · period."""
-
-    base: Column
-    count: Column
-    period: Column
 
 
 class NormalForm:
@@ -39,15 +30,14 @@ class NormalForm:
         found = procedures(program)
         self._period = period_of_turns(program, found)
         self.forgets = self._period is not None
-        columns = {column.name: column for column in program.layout.columns}
         read = columns_read(program, found)
-        self._step = columns["step"]
-        self._present = columns["present"]
-        kept = {"present", "ending", "winner"}
+        known = program.columns
+        self._step, self._present = known.step, known.present
+        kept = (known.present, known.ending, known.winner)
         self.columns = [
             c
             for c in program.layout.columns
-            if c.name in kept or (c.base in read and c.role not in ("draws", "measure") and c is not self._step)
+            if c in kept or (c.base in read and c.role not in ("draws", "measure") and c is not self._step)
         ]
         self._slots = [slot for c in self.columns for slot in range(c.base, c.base + c.count)]
         self._times = [c for c in self.columns if c.role == "time"]
@@ -59,13 +49,8 @@ class NormalForm:
             for c in (*self._times, *self._steps)
             if c.base not in flowing
         }
-        names = [name.partition(": ")[2] for name in columns if name.startswith("timer base: ")]
-        self._timers = [_Timer(*(columns[f"timer {part}: {n}"] for part in ("base", "count", "period"))) for n in names]
-        self._statuses = [
-            (columns[name], [columns[f"status {part}: {name[8:]}"] for part in ("until", "began", "ticks", "giver")])
-            for name in columns
-            if name.startswith("status: ")
-        ]
+        self._timers = program.timers
+        self._statuses = [(s.has, (s.until, s.began, s.ticks, s.giver)) for s in program.statuses]
         # What is set anew as an entity appears is of no account while it is away; not so where levels keep it.
         self._begun = [] if comes_back else _set_as_it_begins(program)
 
@@ -169,7 +154,7 @@ def _set_as_it_begins(program: Program) -> list[tuple[Column, int, int]]:
     """The columns that `begin KIND` sets for its entity, with the entities of the kind."""
     found = []
     for member in program.cast.members.values():
-        procedure = program.procedures.get(f"begin {member.name}")
+        procedure = program.procedures.get(begin(member.name))
         for statement in procedure.body if procedure is not None else ():
             if isinstance(statement, st.Set) and statement.entity == ex.Local(0):
                 found.append((statement.column, member.first, member.room))

@@ -18,32 +18,37 @@ from mint_ledger.game.script import Happening
 from mint_ledger.game.source import Source
 from mint_ledger.lowering.action import emit_action_part, lower_actions
 from mint_ledger.lowering.attack import emit_wind_ups, lower_attack
+from mint_ledger.lowering.columns import known_columns
 from mint_ledger.lowering.contact import lower_contacts, order_lines
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.defence import forget_safe_time, lower_defence
 from mint_ledger.lowering.ending import ending_specs, lower_endings
 from mint_ledger.lowering.flow import emit_flows
 from mint_ledger.lowering.formulas import RESERVED
-from mint_ledger.lowering.habit import emit_habit_part, habit_column, habit_players, lower_habits, own_habits
+from mint_ledger.lowering.habit import emit_habit_part, habit_players, lower_habits, own_habits
 from mint_ledger.lowering.level import emit_first_level, lower_levels
+from mint_ledger.lowering.luck import rule_luck
 from mint_ledger.lowering.measure import Measure, lower_measures
-from mint_ledger.lowering.presence import (
-    emit_beginnings,
-    lower_begin,
-    lower_opening,
-    lower_presence,
-    lower_watch_gone,
-    present_column,
-)
+from mint_ledger.lowering.presence import emit_beginnings, lower_begin, lower_opening, lower_presence, lower_watch_gone
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine, lower_readout
 from mint_ledger.lowering.rule import RuleLowering
 from mint_ledger.lowering.script import LoweredPlaytest, lower_playtests, lower_script
 from mint_ledger.lowering.space import check_space, forget_motion, lower_motion
 from mint_ledger.lowering.stats import check_circles, check_stats, emit_limit_postings, finish_accounts, lower_accounts
-from mint_ledger.lowering.status import emit_status_part, lower_statuses
+from mint_ledger.lowering.status import emit_status_part, lower_statuses, status_columns
 from mint_ledger.lowering.turns import lower_turns
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Constant, Dial, Expr, Local
+from mint_ledger.program.handle import (
+    FLOWS_PART,
+    LEVELS_PART,
+    OPENING,
+    PLAYERS_PART,
+    RULES_PART,
+    TIME_PART,
+    WATCH,
+    Handle,
+)
 from mint_ledger.program.program import Event, OrderLine, Program, ScriptItem
 from mint_ledger.program.statements import Settle
 
@@ -107,7 +112,7 @@ def open_lowering(
     _check_names(lowering)
     _intern_words(lowering)
     _collect_cues_and_makers(lowering, script)
-    _make_fixed_columns(lowering)
+    known_columns(lowering)
     check_stats(lowering)
     lower_accounts(lowering)
     check_circles(lowering)
@@ -131,7 +136,7 @@ def open_lowering(
     _check_variants(lowering)
     _check_targets(lowering)
     playtests = lower_playtests(lowering)
-    items = lower_script(lowering, script, ("script",), "run") if script else ()
+    items = lower_script(lowering, script, ("script",)) if script else ()
     readout = lower_readout(lowering)
     _check_overrides(lowering)
     taken = lower_measures(lowering, measures or {})
@@ -243,21 +248,6 @@ def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:
         del known[8:]
 
 
-def _make_fixed_columns(lowering: Lowering) -> None:
-    for name, role, opening in (
-        ("step", "step", 0.0),
-        ("ending", "measure", -2.0),
-        ("winner", "measure", 0.0),
-        ("script position", "mark", 0.0),
-        ("only script", "flag", 0.0),
-        ("first level", "mark", 0.0),
-    ):
-        lowering.layout.column(name, role, opening=opening)  # type: ignore[arg-type]
-    present_column(lowering)
-    if lowering.game.habits:
-        habit_column(lowering)
-
-
 def _check_variants(lowering: Lowering) -> None:
     game = lowering.game
     for name, dials in game.variants.items():
@@ -298,7 +288,7 @@ def _check_immunities(lowering: Lowering) -> None:
 
 def _lower_in_file_order(lowering: Lowering) -> None:
     """Attacks and rules, in the order in which the file lists them."""
-    numbers = iter(range(1_000_000))
+    alike: Counter[tuple[str, ...]] = Counter()
     titles: Counter[str] = Counter()
     game = lowering.game
     for section in game.section_order():
@@ -309,7 +299,8 @@ def _lower_in_file_order(lowering: Lowering) -> None:
                     is_short = index >= len(kind.rules)
                     path = ("kinds", name, "lives") if is_short else ("kinds", name, "rules", index)
                     title = _title(titles, rule, name)
-                    RuleLowering(lowering, rule, path, holders, True, title, next(numbers)).lower()
+                    luck = rule_luck(alike, rule, path, name)
+                    RuleLowering(lowering, rule, path, holders, True, title, luck).lower()
         elif section == "turns":
             lower_turns(lowering)
         elif section == "attacks":
@@ -318,7 +309,8 @@ def _lower_in_file_order(lowering: Lowering) -> None:
         elif section == "rules":
             for index, rule in enumerate(game.rules):
                 title = _title(titles, rule, "")
-                RuleLowering(lowering, rule, ("rules", index), (), False, title, next(numbers)).lower()
+                luck = rule_luck(alike, rule, ("rules", index), "")
+                RuleLowering(lowering, rule, ("rules", index), (), False, title, luck).lower()
 
 
 def _title(titles: Counter[str], rule: Rule, owner: str) -> str:
@@ -354,22 +346,22 @@ def _lower_parts(lowering: Lowering) -> None:
     emit_wind_ups(lowering, time)
     if lowering.game.statuses or wiring.new_step:
         time.emit(Settle(NOBODY, ZERO))
-    lowering.procedure(time.procedure("part 1"))
+    lowering.procedure(time.procedure(TIME_PART))
     players = BlockBuilder()
     emit_habit_part(lowering, players)
-    lowering.procedure(players.procedure("part 3"))
+    lowering.procedure(players.procedure(PLAYERS_PART))
     if not lowering.game.levels:
-        lowering.procedure(BlockBuilder().procedure("part 7 levels"))
-    _lower_part(lowering, "part 5", wiring.polled)
+        lowering.procedure(BlockBuilder().procedure(LEVELS_PART))
+    _lower_part(lowering, RULES_PART, wiring.polled)
     flows = BlockBuilder()
     emit_flows(lowering, flows)
     flows.emit(Settle(NOBODY, ZERO, always=True))
-    lowering.procedure(flows.procedure("part 6"))
+    lowering.procedure(flows.procedure(FLOWS_PART))
     watch = BlockBuilder(1)
     emit_limit_postings(lowering, watch)
     for emit in wiring.watched:
         emit(watch)
-    lowering.procedure(watch.procedure("watch"))
+    lowering.procedure(watch.procedure(WATCH))
     lower_watch_gone(lowering)
     _lower_handlers(lowering)
     lower_opening(lowering)
@@ -379,16 +371,16 @@ def _lower_parts(lowering: Lowering) -> None:
     for emit in wiring.starts:
         emit(opening)
     opening.emit(Settle(NOBODY, ZERO, always=True))
-    lowering.procedure(opening.procedure("opening"))
+    lowering.procedure(opening.procedure(OPENING))
     for member in lowering.cast.members.values():
         lower_begin(lowering, member)
 
 
-def _lower_part(lowering: Lowering, name: str, emits: list) -> None:  # type: ignore[type-arg]
+def _lower_part(lowering: Lowering, handle: Handle, emits: list) -> None:  # type: ignore[type-arg]
     b = BlockBuilder()
     for emit in emits:
         emit(b)
-    lowering.procedure(b.procedure(name))
+    lowering.procedure(b.procedure(handle))
 
 
 def _lower_handlers(lowering: Lowering) -> None:
@@ -400,9 +392,9 @@ def _lower_handlers(lowering: Lowering) -> None:
         values: tuple[Expr, ...] = tuple(Local(2 + i) for i in range(8))
         for emit in emits:
             emit(b, Local(0), Local(1), values)
-        name = f"on {event.name}"
-        lowering.procedure(b.procedure(name))
-        lowering.events[index] = Event(event.name, event.phase, name)
+        handler = Handle("on " + event.handle.use, event.handle.owner)
+        lowering.procedure(b.procedure(handler))
+        lowering.events[index] = Event(event.handle, event.phase, handler)
 
 
 def _program(lowering: Lowering) -> Program:
@@ -415,6 +407,9 @@ def _program(lowering: Lowering) -> Program:
         dials=lowering.dials,
         accounts=finish_accounts(lowering),
         layout=lowering.layout.layout(),
+        columns=known_columns(lowering),
+        timers=tuple(lowering.timers),
+        statuses=status_columns(lowering),
         procedures=lowering.procedures,
         causes=tuple(lowering.causes),
         events=tuple(lowering.events),

@@ -8,11 +8,14 @@ from mint_ledger.lowering import reading
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.handles import acted_event, begin_action, end_status, give_status
+from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.status import blocked
 from mint_ledger.lowering.turns import out_of_turn
 from mint_ledger.program.building import BlockBuilder, add, compare, const, neg, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Or, Read, Time
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Post, Raise, Set, Settle
@@ -22,12 +25,12 @@ NEVER = -1e18
 
 def busy_column(lowering: Lowering) -> Column:
     """What an entity is busy with: 0 for nothing, else the number of an action or of an attack's wind-up."""
-    return lowering.layout.column("busy", "flag", 0, lowering.cast.size)
+    return lowering.layout.column(Handle("busy"), "flag", 0, lowering.cast.size)
 
 
 def busy_until(lowering: Lowering) -> Column:
     """Until when an entity is busy."""
-    return lowering.layout.column("busy until", "time", 0, lowering.cast.size)
+    return lowering.layout.column(Handle("busy until"), "time", 0, lowering.cast.size)
 
 
 def busy_code(lowering: Lowering, name: str) -> float:
@@ -52,15 +55,21 @@ class ActionLowering:
         self.path = ("actions", name)
         self.doers = lowering.find_all_members(action.by, (*self.path, "by"))
         self.cause = const(lowering.cause("action", name, self.path))
-        self.event = lowering.event(f"act {name}", "hit")
+        self.event = lowering.event(acted_event(name), "hit")
 
     def scope(self, b: BlockBuilder, entity: Expr) -> Scope:
         """What the action's formulas see: whoever does it as self."""
-        return Scope(self.lowering, b, self.path, self_=EntityRef(entity, self.doers), place=f"action {self.name}")
+        return Scope(
+            self.lowering,
+            b,
+            self.path,
+            self_=EntityRef(entity, self.doers),
+            luck=Luck(self.path, (f"action {self.name}",)),
+        )
 
     def ready_at(self) -> Column:
         """When an entity may do it again."""
-        return self.lowering.entity_column(f"action ready: {self.name}", self.doers, opening=NEVER)
+        return self.lowering.entity_column(Handle("ready at", self.path), self.doers, opening=NEVER)
 
     def lower(self) -> None:
         """Make the action's procedures."""
@@ -152,13 +161,13 @@ class ActionLowering:
             b.emit(Set(self.ready_at(), who, add(Time(), amount(scope, action.cooldown, "cooldown"))))
         b.emit(Let(began, ONE))
         if action.lasts is None:
-            b.emit(Call(f"carry out {self.name}", (who,)))
+            b.emit(Call(Handle("carry out", self.path), (who,)))
         else:
             b.emit(Set(busy_column(lowering), who, const(busy_code(lowering, self.name))))
             b.emit(Set(busy_until(lowering), who, add(Time(), lasts)))
             if action.during in lowering.game.statuses:
-                b.emit(Call(f"give {action.during}", (who, who, const(1e18))))
-        lowering.procedure(b.procedure(f"act {self.name}", Local(began)))
+                b.emit(Call(give_status(str(action.during)), (who, who, const(1e18))))
+        lowering.procedure(b.procedure(begin_action(self.name), Local(began)))
 
     def _lower_carry_out(self) -> None:
         """`carry out NAME` (entity): what it does; rules hear of it."""
@@ -167,7 +176,7 @@ class ActionLowering:
             b.emit(Note("act", Local(0), Local(0), self.cause, self.lowering.text(["does"])))
         emit_do(self.scope(b, Local(0)).at("do"), self.action.do, self.cause)
         b.emit(Raise(self.event, Local(0), ZERO))
-        self.lowering.procedure(b.procedure(f"carry out {self.name}"))
+        self.lowering.procedure(b.procedure(Handle("carry out", self.path)))
 
     def emit_finish(self, b: BlockBuilder) -> None:
         """The share of part 1: call off what is blocked or broken, carry out what has lasted long enough."""
@@ -185,7 +194,7 @@ class ActionLowering:
                 with b.block() as done:
                     with b.when(Due(At(busy_until(lowering), who))):
                         self._emit_free(b, who)
-                        b.emit(Call(f"carry out {self.name}", (who,)))
+                        b.emit(Call(Handle("carry out", self.path), (who,)))
                         b.emit(Settle(self.cause, who))
                 b.emit(If(off, tuple(stop), tuple(done)))
         lowering.order.append(OrderLine("1 time", f"{self.name}: is carried out or called off", self.path))
@@ -203,7 +212,7 @@ class ActionLowering:
     def _emit_free(self, b: BlockBuilder, who: Expr) -> None:
         b.emit(Set(busy_column(self.lowering), who, ZERO))
         if self.action.during in self.lowering.game.statuses:
-            b.emit(Call(f"end {self.action.during}", (who, ZERO)))
+            b.emit(Call(end_status(str(self.action.during)), (who, ZERO)))
 
 
 def lower_actions(lowering: Lowering) -> None:

@@ -24,6 +24,7 @@ from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.script import lower_happening, lower_look
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import Local
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 
 
@@ -43,11 +44,11 @@ class Additions:
         self.lowering: Lowering = lowering
         self.lowered: Lowered = lowered
         self.program: Program = lowered.program
-        self._looks: dict[str, str] = {}
-        self._happenings: dict[str, tuple[Happening, str]] = {}
+        self._looks: dict[str, Handle] = {}
+        self._happenings: dict[str, tuple[Happening, Handle]] = {}
         self._count = 0
 
-    def happening(self, item: Mapping[str, Any]) -> tuple[Happening, str]:
+    def happening(self, item: Mapping[str, Any]) -> tuple[Happening, Handle]:
         """Add what happens from outside (`{"hit": …, "with": …}`, without a time); gives it and its procedure.
 
         Raises:
@@ -62,20 +63,20 @@ class Additions:
             raise BadRequest("; ".join(fault.message for fault in error.faults)) from None
         self._check_meeting(made)
         self._count += 1
-        name = f"outside {self._count}"
+        name = Handle("outside", (self._count,))
         lower_happening(self.lowering, made, ("outside",), name)
         self._finish()
         self._happenings[text] = made, name
         return made, name
 
-    def look(self, text: str) -> str:
+    def look(self, text: str) -> Handle:
         """Add a condition; gives the procedure that says whether it holds.
 
         Raises:
             BadRequest: it is no condition of this game.
         """
         if text not in self._looks:
-            name = f"look {len(self._looks)}"
+            name = Handle("looked at", (len(self._looks),))
             try:
                 lower_look(self.lowering, parse_formula(text), ("outside",), name)
             except FormulaError as error:
@@ -84,7 +85,7 @@ class Additions:
             self._looks[text] = name
         return self._looks[text]
 
-    def question(self, formula: Formula, owner: str) -> str | None:
+    def question(self, formula: Formula, owner: str) -> Handle | None:
         """Add a condition that is asked of an entity of a kind (as self) or of the world; none where it makes no sense.
 
         The procedure takes the entity's number.
@@ -101,7 +102,7 @@ class Additions:
             self.lowering.faults.clear()
             return None
         self._count += 1
-        name = f"question {self._count}"
+        name = Handle("question", (self._count,))
         self.lowering.procedure(b.procedure(name, value))
         self._finish()
         return name

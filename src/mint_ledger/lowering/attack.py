@@ -12,11 +12,14 @@ from mint_ledger.game.cast import Member
 from mint_ledger.lowering import contact, reading, space
 from mint_ledger.lowering.action import anyone_is_ever_busy, busy_code, busy_column, busy_until
 from mint_ledger.lowering.chance import draw, happens
+from mint_ledger.lowering.columns import habit_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.defence import MISSES, SKIPPED, dodge_of, safe_until, struck_through
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.entities import maker_column
 from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.handles import defend, hit_event, missed_event, strike, try_attack
+from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.presence import spent_column
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.reading import has_stat, hits_column
@@ -40,7 +43,8 @@ from mint_ledger.program.expressions import (
     Unary,
     inside,
 )
-from mint_ledger.program.program import OrderLine, Path
+from mint_ledger.program.handle import Handle, Path
+from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Post, Raise, Set, Settle
 
@@ -62,8 +66,13 @@ class AttackLowering:
     def scope(self, b: BlockBuilder, striker: Expr, target: Expr | None, what: str = "") -> Scope:
         """What the attack's formulas see: the striker as self, the target as other."""
         other = EntityRef(target, self.targets) if target is not None else None
-        place = f"attack {self.name}" + (f" {what}" if what else "")
-        return Scope(self.lowering, b, self.path, self_=EntityRef(striker, self.strikers), other=other, place=place)
+        luck = Luck(self.path, (f"attack {self.name}",))
+        luck = luck.of(what) if what else luck
+        return Scope(self.lowering, b, self.path, self_=EntityRef(striker, self.strikers), other=other, luck=luck)
+
+    def handle(self, use: str) -> Handle:
+        """A procedure of the attack's own."""
+        return Handle(use, self.path)
 
     def lower(self) -> None:
         """Make the attack's procedures and wire what sets it off."""
@@ -170,7 +179,7 @@ class AttackLowering:
             column = reading.account_column(self.lowering, stat)
             b.emit(Post(column, striker, "add", neg(cost), self.cause, striker))
         b.emit(Let(paid, ONE))
-        self.lowering.procedure(b.procedure(f"pay {self.name}", Local(paid)))
+        self.lowering.procedure(b.procedure(self.handle("pay"), Local(paid)))
 
     def _obstacles(self, striker: Expr) -> list[tuple[Expr, str]]:
         found: list[tuple[Expr, str]] = []
@@ -198,16 +207,16 @@ class AttackLowering:
         count = b.let(Fold("count", candidate, ranges, where, ONE))
         b.leave_unless(compare(">", count, ZERO))
         paid = b.new_local()
-        b.emit(Call(f"pay {self.name}", (striker,), paid))
+        b.emit(Call(self.handle("pay"), (striker,), paid))
         b.leave_unless(Local(paid))
         aims_at_all = self.attack.aims == "all"
         chosen: Expr = const(-1) if aims_at_all else b.let(self._choice(b, striker, candidate, where, count))
         if self.attack.lasts is not None:
             self._emit_wind_up(b, striker, chosen)
         else:
-            b.emit(Call(f"let fly {self.name}", (striker, chosen)))
+            b.emit(Call(self.handle("let fly"), (striker, chosen)))
         self._lower_let_fly()
-        self.lowering.procedure(b.procedure(f"try {self.name}"))
+        self.lowering.procedure(b.procedure(try_attack(self.name)))
 
     def _lower_let_fly(self) -> None:
         """`let fly NAME` (striker, target): at the target that was chosen, or at all."""
@@ -215,15 +224,15 @@ class AttackLowering:
         striker, target = Local(0), Local(1)
         if self.attack.aims == "all":
             with b.each(ranges_of(self.targets)) as who, b.when(no(self.spared(striker, who))):
-                b.emit(Call(f"hit {self.name}", (striker, who, ZERO)))
+                b.emit(Call(self.handle("hit"), (striker, who, ZERO)))
         else:
-            b.emit(Call(f"hit {self.name}", (striker, target, ZERO)))
-        self.lowering.procedure(b.procedure(f"let fly {self.name}"))
+            b.emit(Call(self.handle("hit"), (striker, target, ZERO)))
+        self.lowering.procedure(b.procedure(self.handle("let fly")))
 
     # The wind-up: a strike that takes time
 
     def _target_column(self) -> Column:
-        return self.lowering.entity_column(f"winds up at: {self.name}", self.strikers, "mark", -1.0)
+        return self.lowering.entity_column(Handle("winds up at", self.path), self.strikers, "mark", -1.0)
 
     def _emit_wind_up(self, b: BlockBuilder, striker: Expr, chosen: Expr) -> None:
         lowering = self.lowering
@@ -250,7 +259,7 @@ class AttackLowering:
                 with b.block() as done:
                     with b.when(Due(At(busy_until(lowering), who))):
                         b.emit(Set(busy, who, ZERO))
-                        b.emit(Call(f"let fly {self.name}", (who, target)))
+                        b.emit(Call(self.handle("let fly"), (who, target)))
                         b.emit(Settle(self.cause, who))
                 b.emit(If(self._called_off(b, who, target), tuple(off), tuple(done)))
         lowering.order.append(OrderLine("1 time", f"{self.name}: strikes after its wind-up", self.path))
@@ -280,7 +289,7 @@ class AttackLowering:
         for number, (name, habit) in enumerate(self.lowering.game.habits.items(), start=1):
             own = habit.aims.get(self.name)
             if own is not None:
-                column = self.lowering.layout.column("habit", "mark", 0, self.lowering.cast.size)
+                column = habit_column(self.lowering)
                 chosen = self._aimed(striker, candidate, where, own, ("habits", name, "aims", self.name))
                 value = choose(compare("==", At(column, striker), const(number)), chosen, value)
         return value
@@ -321,10 +330,10 @@ class AttackLowering:
                 self._note(b, "blocked", striker, target, why)
                 b.emit(Leave("procedure"))
         paid = b.new_local()
-        b.emit(Call(f"pay {self.name}", (striker,), paid))
+        b.emit(Call(self.handle("pay"), (striker,), paid))
         b.leave_unless(Local(paid))
-        b.emit(Call(f"hit {self.name}", (striker, target, sure)))
-        self.lowering.procedure(b.procedure(f"strike {self.name}"))
+        b.emit(Call(self.handle("hit"), (striker, target, sure)))
+        self.lowering.procedure(b.procedure(strike(self.name)))
 
     # `hit`: the stages
 
@@ -345,7 +354,7 @@ class AttackLowering:
         if self.attack.also:
             emit_do(self.scope(b, striker, target, "also").at("also"), self.attack.also, self.cause)
         self._emit_spent(b, striker)
-        self.lowering.procedure(b.procedure(f"hit {self.name}"))
+        self.lowering.procedure(b.procedure(self.handle("hit")))
 
     def _pair_column(self) -> tuple[Column, Members, int]:
         first = min((m.first for m in self.targets), default=0)
@@ -353,7 +362,7 @@ class AttackLowering:
         start = min((m.first for m in self.strikers), default=0)
         end = max((m.first + m.room for m in self.strikers), default=1)
         size = (end - start) * (last - first)
-        column = self.lowering.layout.column(f"cooldown: {self.name}", "time", 0, max(size, 1), -1e18)
+        column = self.lowering.layout.column(Handle("cooldown", self.path), "time", 0, max(size, 1), -1e18)
         return column, self.targets, last - first
 
     def _emit_cooldown(self, b: BlockBuilder, striker: Expr, target: Expr) -> None:
@@ -363,7 +372,7 @@ class AttackLowering:
         start = min((m.first for m in self.strikers), default=0)
         first = min((m.first for m in targets), default=0)
         slot = b.let(add(mul(sub(striker, const(start)), const(width)), sub(target, const(first))))
-        wait = amount(self.scope(b, striker, target), self.attack.cooldown, "cooldown")
+        wait = amount(self.scope(b, striker, target, "cooldown"), self.attack.cooldown, "cooldown")
         with b.when(no(Due(add(At(column, slot), wait)))):
             self._note(b, "blocked", striker, target, "not ready again")
             b.emit(Leave("procedure"))
@@ -420,7 +429,7 @@ class AttackLowering:
                 text = self.lowering.text([MISSES[code]])
                 with b.when(compare("==", Local(missed), const(code))):
                     b.emit(Note(what, target, striker, self.cause, text))
-            b.emit(Raise(self.lowering.event(f"missed {self.name}", "hit"), striker, target))
+            b.emit(Raise(self.lowering.event(missed_event(self.name), "hit"), striker, target))
             self._emit_spent(b, striker)
             b.emit(Leave("procedure"))
 
@@ -469,7 +478,7 @@ class AttackLowering:
                     )
                     continue
             arguments = (striker, target, self.cause, rolled, times, kind, *skips, extra)
-            call = Call(f"defend {member.name}", arguments, dealt)
+            call = Call(defend(member.name), arguments, dealt)
             if len(self.targets) == 1:
                 b.emit(call)
             else:
@@ -477,18 +486,18 @@ class AttackLowering:
         hits = hits_column(lowering, self.name)
         b.emit(Set(hits, ZERO, add(At(hits, ZERO), ONE)))
         crit = compare("!=", times, ONE)
-        b.emit(Raise(lowering.event(f"hit {self.name}", "hit"), striker, target, (Local(dealt), crit)))
+        b.emit(Raise(lowering.event(hit_event(self.name), "hit"), striker, target, (Local(dealt), crit)))
 
     # What sets it off
 
     def _fire(self, b: BlockBuilder, striker: Expr) -> None:
-        b.emit(Call(f"try {self.name}", (striker,)))
+        b.emit(Call(try_attack(self.name), (striker,)))
         b.emit(Settle(self.cause, striker))
 
     def _fire_at(self, b: BlockBuilder, striker: Expr, target: Expr) -> None:
         spared = self.spared(striker, target)
         with b.when(And((no(spared), self.lowering.present(striker), self.lowering.present(target)))):
-            b.emit(Call(f"strike {self.name}", (striker, target, ZERO)))
+            b.emit(Call(strike(self.name), (striker, target, ZERO)))
             b.emit(Settle(self.cause, striker))
 
     def _wire(self) -> None:
@@ -499,7 +508,14 @@ class AttackLowering:
         if when.every is not None:
             path = (*self.path, "when")
             add_timer(
-                Timer(lowering, f"attack {self.name}", path, when.every, when.first, self.strikers),
+                Timer(
+                    lowering,
+                    Luck(self.path, (f"attack {self.name}",)).of("every"),
+                    path,
+                    when.every,
+                    when.first,
+                    self.strikers,
+                ),
                 self._fire,
             )
             lowering.order.append(OrderLine("5 attacks and rules", f"{self.name}: every {when.every}", self.path))

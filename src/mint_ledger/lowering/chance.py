@@ -5,10 +5,8 @@ from __future__ import annotations
 import ast
 from typing import TYPE_CHECKING
 
-from mint_ledger.chance.philox import place_hash
-from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import EntityRef, Scope, Typed
+from mint_ledger.lowering.scope import Scope, Typed
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, div, mul, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, Apply, Expr, Local, Unary
 from mint_ledger.program.statements import Draw, Guard, Let
@@ -22,32 +20,21 @@ TWO_TO_52 = 4503599627370496.0
 
 def draw(scope: Scope, part: Expr = ZERO, call: int | None = None) -> Local:
     """Emit one draw at this place and return the uniform number; `call` tells which chance call it is."""
-    lowering, b = scope.lowering, scope.builder
+    lowering, b, luck = scope.lowering, scope.builder, scope.luck
+    assert luck is not None, "chance stands where nobody's luck is known"
     if call is None:
-        call = next_call(scope)
-    places, entity = _places(lowering, scope.self_, scope.place, call)
-    first = min(place[0] for place in places)
-    last = max(place[0] + place[1] for place in places)
-    name = f"draws: {scope.place} {call} {first}"
-    counts = lowering.layout.column(name, "draws", first, last - first)
+        call = luck.next_call()
+    members = tuple(m for m in scope.self_.members if m.room) if scope.self_ is not None else ()
+    spans = [(m.name, m.first, m.room) for m in members] or [("", 0, 1)]
+    places = tuple((first, count, luck.place(name, call)) for name, first, count in spans)
+    entity = scope.self_.entity if scope.self_ is not None and members else ZERO
+    first = min(first for _, first, _ in spans)
+    last = max(first + count for _, first, count in spans)
+    handle = luck.handle(tuple(name for name, _, _ in spans), call)
+    counts = lowering.layout.column(handle, "draws", first, last - first)
     local = b.new_local()
     b.emit(Draw(local, places, entity, counts, part))
     return Local(local)
-
-
-def next_call(scope: Scope) -> int:
-    """The number of the next chance call in this rule."""
-    scope.chance_calls[0] += 1
-    return scope.chance_calls[0]
-
-
-def _places(
-    lowering: Lowering, who: EntityRef | None, place: str, call: int
-) -> tuple[tuple[tuple[int, int, int], ...], Expr]:
-    if who is None:
-        return ((0, 1, place_hash("", place, str(call))),), ZERO
-    found = tuple((m.first, m.room, place_hash(m.name, place, str(call))) for m in who.members if m.room)
-    return found or ((0, 1, place_hash("", place, str(call))),), who.entity
 
 
 def happens(scope: Scope, probability: Expr) -> Expr:
@@ -101,7 +88,8 @@ def _dice(f: FormulaLowerer, count: Expr, sides: Expr) -> Expr:
     b.emit(Guard(fine, f"dice(n, sides) wants 0 to {MAX_DICE} dice with 1 side at least", f.formula, count))
     total = b.new_local()
     b.emit(Let(total, ZERO))
-    number = next_call(f.scope)
+    assert f.scope.luck is not None
+    number = f.scope.luck.next_call()
     with b.repeat(count) as part:
         u = draw(f.scope, part, number)
         b.emit(Let(total, add(Local(total), add(ONE, Unary("floor", mul(u, sides))))))

@@ -8,10 +8,12 @@ from __future__ import annotations
 
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering.context import EmitPair, Lowering
+from mint_ledger.lowering.handles import MOTION
 from mint_ledger.lowering.scope import EntityRef
 from mint_ledger.lowering.space import is_somewhere, touches
 from mint_ledger.program.building import BlockBuilder, add, compare, const, higher_of, mul, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Or, Time, inside
+from mint_ledger.program.handle import CONTACT_PART, Handle
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, Note, Set
@@ -26,8 +28,8 @@ def block_of(lowering: Lowering, one: Member, other: Member) -> Pair:
 
 
 def _column(lowering: Lowering, what: str, pair: Pair, role: str = "time", opening: float = 0.0) -> Column:
-    name = f"contact {what}: {pair[0].name} {pair[1].name}"
-    return lowering.layout.column(name, role, 0, pair[0].room * pair[1].room, opening)  # type: ignore[arg-type]
+    handle = Handle(f"contact {what}", (pair[0].name, pair[1].name))
+    return lowering.layout.column(handle, role, 0, pair[0].room * pair[1].room, opening)  # type: ignore[arg-type]
 
 
 def _index(pair: Pair, one: Expr, other: Expr) -> Expr:
@@ -36,11 +38,11 @@ def _index(pair: Pair, one: Expr, other: Expr) -> Expr:
 
 
 def _latest(lowering: Lowering) -> Column:
-    return lowering.layout.column("contact latest", "time", opening=-1.0)
+    return lowering.layout.column(Handle("contact latest"), "time", opening=-1.0)
 
 
 def _live(lowering: Lowering) -> Column:
-    return lowering.layout.column("contact live", "counter")
+    return lowering.layout.column(Handle("contact live"), "counter")
 
 
 def on_touch(lowering: Lowering, ones: list[Member], others: list[Member], emit: EmitPair) -> None:
@@ -106,7 +108,7 @@ def lower_contacts(lowering: Lowering) -> None:
         pairs[pair[0].name, pair[1].name] = pair
     live = _live(lowering)
     if lowering.game.space is not None:
-        b.emit(Call("part 4 motion", ()))
+        b.emit(Call(MOTION, ()))
     asked = Or((At(live, ZERO), no(Due(At(_latest(lowering), ZERO)))))
     looks: Expr = ONE if any(_by_size(pair) for pair in pairs.values()) else asked
     with b.when(looks):
@@ -115,7 +117,7 @@ def lower_contacts(lowering: Lowering) -> None:
             _lower_block(lowering, b, pair)
     for pair in pairs.values():
         _forget_on_appearing(lowering, pair)
-    lowering.procedure(b.procedure("part 4"))
+    lowering.procedure(b.procedure(CONTACT_PART))
 
 
 def _by_size(pair: Pair) -> bool:

@@ -12,9 +12,9 @@ from mint_ledger.game.dials import Dials
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.source import Source
-from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import At, Expr, Ranges
+from mint_ledger.program.handle import BrokenProgram, Handle, Path
 from mint_ledger.program.program import (
     Account,
     Cause,
@@ -23,7 +23,7 @@ from mint_ledger.program.program import (
     EventPhase,
     FormulaPlace,
     OrderLine,
-    Path,
+    TimerColumns,
 )
 from mint_ledger.program.state import Column, LayoutBuilder
 from mint_ledger.program.statements import Procedure
@@ -59,7 +59,7 @@ class Lowering:
     dials: Dials
     source: Source
     layout: LayoutBuilder = field(default_factory=LayoutBuilder)
-    procedures: dict[str, Procedure] = field(default_factory=lambda: dict(functions()))
+    procedures: dict[Handle, Procedure] = field(default_factory=dict)
     accounts: dict[str, Account] = field(default_factory=dict)
     causes: list[Cause] = field(default_factory=list)
     events: list[Event] = field(default_factory=list)
@@ -67,6 +67,7 @@ class Lowering:
     texts: list[tuple[str, ...]] = field(default_factory=list)
     formulas: list[FormulaPlace] = field(default_factory=list)
     order: list[OrderLine] = field(default_factory=list)
+    timers: list[TimerColumns] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
     # What has to be reset as an entity appears, for each run of entities: (ranges, what to emit).
     on_appear: list[tuple[Ranges, Callable[[BlockBuilder, Expr], None]]] = field(default_factory=list)
@@ -108,12 +109,12 @@ class Lowering:
             self.causes.append(made)
         return self.causes.index(made)
 
-    def event(self, name: str, phase: EventPhase) -> int:
+    def event(self, handle: Handle, phase: EventPhase) -> int:
         """The number of an event, made now if it is new."""
         for index, event in enumerate(self.events):
-            if event.name == name:
+            if event.handle == handle:
                 return index
-        self.events.append(Event(name, phase, None))
+        self.events.append(Event(handle, phase, None))
         return len(self.events) - 1
 
     def formula_place(self, formula: Formula, path: Path) -> int:
@@ -123,18 +124,22 @@ class Lowering:
 
     def procedure(self, procedure: Procedure) -> None:
         """Add a procedure."""
-        self.procedures[procedure.name] = procedure
+        if procedure.handle in self.procedures:
+            raise BrokenProgram(f"there are two procedures '{procedure.handle}'")
+        self.procedures[procedure.handle] = procedure
 
-    def entity_column(self, name: str, members: Iterable[Member], role: str = "time", opening: float = 0.0) -> Column:
+    def entity_column(
+        self, handle: Handle, members: Iterable[Member], role: str = "time", opening: float = 0.0
+    ) -> Column:
         """A column that covers all entities of some kinds."""
         ranges = [(m.first, m.first + m.room) for m in members if m.room]
         first = min((low for low, _ in ranges), default=0)
         last = max((high for _, high in ranges), default=first + 1)
-        return self.layout.column(name, role, first, last - first, opening)  # type: ignore[arg-type]
+        return self.layout.column(handle, role, first, last - first, opening)  # type: ignore[arg-type]
 
     def present(self, entity: Expr) -> Expr:
         """Whether an entity is there."""
-        return At(self.layout.column("present", "flag", 0, self.cast.size), entity)
+        return At(self.layout.column(Handle("present"), "flag", 0, self.cast.size), entity)
 
     def find_members(self, name: str, path: Path) -> list[Member]:
         """The kinds that a name of the file means; an unknown one is a fault."""

@@ -14,6 +14,8 @@ from mint_ledger.game.cast import Member
 from mint_ledger.lowering import reading
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import FormulaLowerer, amount, condition
+from mint_ledger.lowering.handles import defend
+from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import (
@@ -30,6 +32,7 @@ from mint_ledger.program.building import (
     sub,
 )
 from mint_ledger.program.expressions import ZERO, And, At, Checked, Expr, Local, Read, Time, inside
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Let, Note, Post, Set
 
@@ -58,7 +61,7 @@ def _safe_column(lowering: Lowering, member: Member) -> Column:
     """Until when an entity is safe: from everyone, or from each source by itself."""
     by_source = when_hit_of(member).safe_from == "source"
     size = member.room * lowering.cast.size if by_source else member.room
-    return lowering.layout.column(f"safe until: {member.name}", "time", 0, max(size, 1), -1e18)
+    return lowering.layout.column(Handle("safe until", ("kinds", member.name)), "time", 0, max(size, 1), -1e18)
 
 
 def _safe_slot(lowering: Lowering, member: Member, striker: Expr, target: Expr) -> Expr:
@@ -107,7 +110,7 @@ class _Defence:
             self.file_path,
             self_=EntityRef(self.target, (member,)),
             other=EntityRef(self.striker, _strikers(lowering, member) or others),
-            place="when_hit",
+            luck=Luck(self.file_path, ("when_hit",)),
         )
 
     def number(self, formula: Formula, *path: str | int) -> Expr:
@@ -152,7 +155,7 @@ class _Defence:
         text = self.lowering.text(struck_through(self.member))
         values = (rolled, times, extra, Local(armor), Local(resisted), Local(damage), *taken[:MAX_LAYERS])
         b.emit(Note("hit", self.target, self.striker, self.cause, text, values))
-        self.lowering.procedure(b.procedure(f"defend {self.member.name}", Local(damage)))
+        self.lowering.procedure(b.procedure(defend(self.member.name), Local(damage)))
 
     def _emit_layers(self, damage: int, hurts: Expr) -> list[Expr]:
         b = self.b

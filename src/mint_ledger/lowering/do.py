@@ -14,6 +14,7 @@ from mint_ledger.lowering.context import ranges_of
 from mint_ledger.lowering.defence import emit_safe
 from mint_ledger.lowering.ending import finish, list_endings
 from mint_ledger.lowering.formulas import amount, condition, lower_formula
+from mint_ledger.lowering.handles import REMOVE, cue_event, end_status, give_status, spawn, strike, try_attack
 from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
@@ -37,7 +38,7 @@ def _emit_step(scope: Scope, item: Part, cause: Expr) -> None:
                 emit_posting(scope, item.post, cause)
             case steps.RemoveDo():
                 who = entities.entity_text(scope, item.remove)
-                scope.builder.emit(Call("remove", (who.entity, doer(scope), cause)))
+                scope.builder.emit(Call(REMOVE, (who.entity, doer(scope), cause)))
             case steps.SpawnDo():
                 _spawn(scope, item, cause)
             case steps.HitDo():
@@ -86,7 +87,7 @@ def _spawn(scope: Scope, item: steps.SpawnDo, cause: Expr) -> None:
         raise Problem(f"there is no room for a '{item.spawn}'; give the kind 'room: …'")
     b = scope.builder
     made = b.new_local()
-    b.emit(Call(f"spawn {member.name}", (doer(scope),), made))
+    b.emit(Call(spawn(member.name), (doer(scope),), made))
     if item.where is not None:
         with b.when(compare(">=", Local(made), ZERO)):
             emit_place(scope, EntityRef(Local(made), (member,)), item.where, cause, doer(scope), "where")
@@ -100,7 +101,7 @@ def _hit(scope: Scope, item: steps.HitDo, cause: Expr) -> None:
     target = entities.entity_text(scope, item.hit)
     check_striker(scope, attack, by)
     check_target(scope, attack, target)
-    scope.builder.emit(Call(f"strike {attack}", (by.entity, target.entity, ZERO)))
+    scope.builder.emit(Call(strike(attack), (by.entity, target.entity, ZERO)))
 
 
 def _attack(scope: Scope, item: steps.AttackDo) -> None:
@@ -108,7 +109,7 @@ def _attack(scope: Scope, item: steps.AttackDo) -> None:
     if scope.self_ is None:
         raise Problem("it is not known who attacks; an attack is done by rules under a kind")
     check_striker(scope, attack, scope.self_)
-    scope.builder.emit(Call(f"try {attack}", (scope.self_.entity,)))
+    scope.builder.emit(Call(try_attack(attack), (scope.self_.entity,)))
 
 
 def known_attack(scope: Scope, name: str) -> str:
@@ -144,7 +145,7 @@ def _cue(scope: Scope, item: steps.CueDo) -> None:
         scope.builder.let(amount(scope, given[name], "with", name)) if name in given else ZERO
         for name in lowering.cue_values.get(item.cue, [])
     ]
-    event = lowering.event(f"cue {item.cue}", "cue")
+    event = lowering.event(cue_event(item.cue), "cue")
     cause = lowering.cause("cue", item.cue, scope.path)
     who = doer(scope)
     scope.builder.emit(Note("cue", who, who, const(cause), -1, tuple(values)))
@@ -168,14 +169,14 @@ def emit_give(scope: Scope, status: str, to: str, seconds: Formula | None) -> No
     name = known_status(scope, status)
     who = entities.entity_text(scope, to)
     length = amount(scope, seconds, "for") if seconds is not None else const(-1.0)
-    scope.builder.emit(Call(f"give {name}", (who.entity, doer(scope), length)))
+    scope.builder.emit(Call(give_status(name), (who.entity, doer(scope), length)))
 
 
 def emit_end(scope: Scope, status: str, to: str) -> None:
     """Emit the early end of a status."""
     name = known_status(scope, status)
     who = entities.entity_text(scope, to)
-    scope.builder.emit(Call(f"end {name}", (who.entity, doer(scope))))
+    scope.builder.emit(Call(end_status(name), (who.entity, doer(scope))))
 
 
 def _finish(scope: Scope, item: steps.FinishDo) -> None:

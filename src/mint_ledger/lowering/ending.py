@@ -9,7 +9,8 @@ from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Constant, Expr
-from mint_ledger.program.program import EndingSpec, OrderLine, Path
+from mint_ledger.program.handle import ENDINGS_PART, Path
+from mint_ledger.program.program import EndingSpec, OrderLine
 from mint_ledger.program.statements import Finish, Note, Settle
 
 
@@ -47,7 +48,7 @@ def lower_endings(lowering: Lowering) -> None:
             continue
         lowering.order.append(OrderLine("7 endings", f"{name}: {ending.result} if {ending.if_}", path))
         if not holders:
-            scope = Scope(lowering, b, path, place=f"ending {name}", no_chance="an ending")
+            scope = Scope(lowering, b, path, no_chance="an ending")
             test = condition(scope, ending.if_, "if")
             with b.when(test):
                 finish(lowering, b, index, ZERO)
@@ -59,10 +60,9 @@ def lower_endings(lowering: Lowering) -> None:
                 b,
                 path,
                 self_=EntityRef(who, holders),
-                place=f"ending {name}",
                 no_chance="an ending",
             )
             with b.when(condition(scope, ending.if_, "if")):
                 finish(lowering, b, index, who)
                 b.emit(Settle(Constant(-1.0), ZERO))
-    lowering.procedure(b.procedure("part 7"))
+    lowering.procedure(b.procedure(ENDINGS_PART))

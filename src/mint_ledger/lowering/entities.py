@@ -14,6 +14,7 @@ from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed
 from mint_ledger.program.building import add, compare, const, sub
 from mint_ledger.program.expressions import ONE, And, At, Expr, Fold, FoldOp, Local, Only, Unary
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
 
 if TYPE_CHECKING:
@@ -131,7 +132,7 @@ def maker_of(scope: Scope, ref: EntityRef) -> EntityRef:
 
 def maker_column(scope: Scope) -> Column:
     """Where the makers of entities are kept."""
-    return scope.lowering.layout.column("maker", "flag", 0, scope.lowering.cast.size)
+    return scope.lowering.layout.column(Handle("maker"), "flag", 0, scope.lowering.cast.size)
 
 
 def fold(f: FormulaLowerer, name: str, node: ast.expr) -> Typed:

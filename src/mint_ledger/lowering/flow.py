@@ -13,6 +13,7 @@ from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Expr, Local
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import FlowColumns, FlowSpec, OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Flow
@@ -22,7 +23,7 @@ def flow_columns(lowering: Lowering, values: Column, stat: str) -> FlowColumns:
     """Where the flows of a stat keep their state."""
 
     def column(what: str, role: str = "time") -> Column:
-        return lowering.layout.column(f"flow {what}: {stat}", role, values.first, values.count)  # type: ignore[arg-type]
+        return lowering.layout.column(Handle(f"flow {what}", (stat,)), role, values.first, values.count)  # type: ignore[arg-type]
 
     return FlowColumns(
         rate=column("rate", "value"),
@@ -51,7 +52,6 @@ def lower_flow(
         base,
         self_=ref,
         no_chance=f"what a stat {word}s by",
-        place=f"{word} {name}",
     )
 
     def number(formula: Formula | None, key: str) -> Expr:

@@ -9,6 +9,7 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
 from mint_ledger.formula.syntax import CHANCE_CALLS, shorten
 from mint_ledger.lowering import chance, entities, reading
+from mint_ledger.lowering.columns import level_began_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed, ValueType
@@ -76,7 +77,7 @@ def level_time(lowering: Lowering) -> Expr:
     """Seconds since the level began, or since the start where there are none."""
     if not lowering.game.levels:
         return Time()
-    return sub(Time(), At(lowering.layout.column("level began", "time"), ZERO))
+    return sub(Time(), At(level_began_column(lowering), ZERO))
 
 
 def amount(scope: Scope, formula: Formula, *more: str | int) -> Expr:

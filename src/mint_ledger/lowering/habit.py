@@ -2,31 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
 from mint_ledger.game.habit import Habit
 from mint_ledger.lowering import contact
 from mint_ledger.lowering.action import ActionLowering, anyone_is_ever_busy, busy_column
 from mint_ledger.lowering.chance import happens
+from mint_ledger.lowering.columns import habit_column, only_script_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.handles import begin_action
+from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ZERO, And, At, Due, Expr, Fold, Local, Time
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Set, Settle
 
 NEVER = -1e18
 NO_HABIT = "none"
-
-
-def habit_column(lowering: Lowering) -> Column:
-    """Which habit an entity plays by: 0 for none, else its number in the file, from 1."""
-    return lowering.layout.column("habit", "mark", 0, lowering.cast.size)
 
 
 class HabitLowering:
@@ -43,12 +40,13 @@ class HabitLowering:
 
     def scope(self, b: BlockBuilder, who: Expr, what: str = "") -> Scope:
         """What the habit's formulas see: the player as self; luck has a place for each use."""
-        place = f"habit {self.name}" + (f" {what}" if what else "")
-        return Scope(self.lowering, b, self.path, self_=EntityRef(who, self.players), place=place)
+        luck = Luck(self.path, (f"habit {self.name}",))
+        luck = luck.of(what) if what else luck
+        return Scope(self.lowering, b, self.path, self_=EntityRef(who, self.players), luck=luck)
 
-    def column(self, what: str, opening: float = 0.0) -> Column:
+    def column(self, what: str, *which: int, opening: float = 0.0) -> Column:
         """A column of the habit."""
-        return self.lowering.entity_column(f"habit {what}: {self.name}", self.players, opening=opening)
+        return self.lowering.entity_column(Handle(what, (*self.path, *which)), self.players, opening=opening)
 
     def plays(self, who: Expr) -> Expr:
         """Whether an entity plays by this habit."""
@@ -74,10 +72,10 @@ class HabitLowering:
             b.emit(Set(self.column("looks"), who, add(Time(), self._reaction(b, who))))
             for index, act in enumerate(self.habit.acts):
                 if act.every is not None:
-                    b.emit(Set(self.column(f"act {index}", NEVER), who, const(NEVER)))
+                    b.emit(Set(self.column("last act", index, opening=NEVER), who, const(NEVER)))
             for index, item in enumerate(self.habit.meets):
                 for every in item.values():
-                    b.emit(Set(self.column(f"finds {index}"), who, add(Time(), self._wait(b, who, index, every))))
+                    b.emit(Set(self.column("finds", index), who, add(Time(), self._wait(b, who, index, every))))
 
     def _reaction(self, b: BlockBuilder, who: Expr) -> Expr:
         return b.let(amount(self.scope(b, who, "reaction"), self.habit.reaction, "reaction"))
@@ -107,18 +105,18 @@ class HabitLowering:
                 tests = [action.ready(b, who)]
                 scope = self.scope(b, who).with_path(path)
                 if act.every is not None:
-                    last = At(self.column(f"act {index}", NEVER), who)
+                    last = At(self.column("last act", index, opening=NEVER), who)
                     tests.append(Due(add(last, amount(scope.pure("how often a player acts"), act.every, "every"))))
                 if act.if_ is not None:
                     # Chance in an `if` draws only for an act that could be done.
                     with b.when(And(tuple(tests))):
-                        with b.when(condition(replace(scope, place=f"{scope.place} act {index}"), act.if_, "if")):
+                        with b.when(condition(self.scope(b, who, f"act {index}").with_path(path), act.if_, "if")):
                             b.emit(Let(chosen, const(index)))
                 else:
                     with b.when(And(tuple(tests))):
                         b.emit(Let(chosen, const(index)))
         self._emit_choice(b, who, Local(chosen))
-        lowering.procedure(b.procedure(f"look {self.name}"))
+        lowering.procedure(b.procedure(Handle("look", self.path)))
 
     def _emit_choice(self, b: BlockBuilder, who: Expr, chosen: Expr) -> None:
         b.leave_unless(compare(">=", chosen, ZERO))
@@ -133,9 +131,9 @@ class HabitLowering:
                 continue
             with b.when(compare("==", chosen, const(index))):
                 if act.every is not None:
-                    b.emit(Set(self.column(f"act {index}", NEVER), who, Time()))
+                    b.emit(Set(self.column("last act", index, opening=NEVER), who, Time()))
                 action = const(self.lowering.cause("action", act.do, ("actions", act.do)))
-                do = (Call(f"act {act.do}", (who,)), Settle(action, who))
+                do = (Call(begin_action(act.do), (who,)), Settle(action, who))
                 b.emit(If(Local(slipped), (Note("slip", who, who, action),), do))
 
     def _lower_find(self, index: int, kind: str, every: Formula) -> None:
@@ -148,7 +146,7 @@ class HabitLowering:
         found = b.let(Fold("nth", candidate, ranges_of(members), where, ZERO))
         with b.when(compare(">=", found, ZERO)):
             contact.emit_meet(self.lowering, b, EntityRef(who, self.players), EntityRef(found, tuple(members)), ZERO)
-        self.lowering.procedure(b.procedure(f"find {self.name} {index}"))
+        self.lowering.procedure(b.procedure(Handle("find", (*self.path, index))))
 
     def emit_part(self, b: BlockBuilder) -> None:
         """The habit's share of part 3: whoever's time is over, and who is free, looks once."""
@@ -163,18 +161,18 @@ class HabitLowering:
             if anyone_is_ever_busy(lowering):
                 free.append(no(At(busy_column(lowering), who)))
             with b.when(And(tuple(free))):
-                b.emit(Call(f"look {self.name}", (who,)))
+                b.emit(Call(Handle("look", self.path), (who,)))
                 b.emit(Set(self.column("looks"), who, add(Time(), self._reaction(b, who))))
         for act in self.habit.acts:
             text = f"{self.name}: {act.do}" + (f" if {act.if_}" if act.if_ else "")
             lowering.order.append(OrderLine("3 players", text, self.path))
 
     def _emit_finding(self, b: BlockBuilder, who: Expr, index: int, every: Formula) -> None:
-        due = self.column(f"finds {index}")
+        due = self.column("finds", index)
         with b.repeat(const(1000)):
             b.emit(If(Due(At(due, who)), (), (Leave("each"),)))
             b.emit(Set(due, who, add(At(due, who), self._wait(b, who, index, every))))
-            b.emit(Call(f"find {self.name} {index}", (who,)))
+            b.emit(Call(Handle("find", (*self.path, index)), (who,)))
 
 
 def lower_habits(lowering: Lowering) -> None:
@@ -185,7 +183,7 @@ def lower_habits(lowering: Lowering) -> None:
 
 def emit_habit_part(lowering: Lowering, b: BlockBuilder) -> None:
     """Part 3, unless only the script plays."""
-    only_script = lowering.layout.column("only script", "flag")
+    only_script = only_script_column(lowering)
     with b.when(no(At(only_script, ZERO))):
         for name, habit in lowering.game.habits.items():
             HabitLowering(lowering, name, habit).emit_part(b)

@@ -11,15 +11,18 @@ from mint_ledger.formula.syntax import parse_expression
 from mint_ledger.game.cast import Member
 from mint_ledger.game.level import Level
 from mint_ledger.lowering import posting, reading
+from mint_ledger.lowering.columns import first_level_column, level_began_column, level_column, present_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import amount, condition
-from mint_ledger.lowering.presence import left_column, present_column
+from mint_ledger.lowering.handles import ENTER_LEVEL, appear, begin, level_event
+from mint_ledger.lowering.presence import left_column
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Expr, Local, Or, Time
-from mint_ledger.program.program import OrderLine, Path
+from mint_ledger.program.handle import LEVELS_PART, Handle, Path
+from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Open, Post, Raise, Set, Settle
 
@@ -27,23 +30,13 @@ BACK = "back"
 NOT_ASKED = -1.0
 
 
-def level_column(lowering: Lowering) -> Column:
-    """The number of the level that is played, from 0; -1 before the first."""
-    return lowering.layout.column("level", "flag", opening=-1.0)
-
-
-def began_column(lowering: Lowering) -> Column:
-    """When the level began."""
-    return lowering.layout.column("level began", "time")
-
-
 def _asked(lowering: Lowering) -> Column:
     """The level that was asked for: its number, -2 for back, -1 for none."""
-    return lowering.layout.column("level asked for", "mark", opening=NOT_ASKED)
+    return lowering.layout.column(Handle("level asked for"), "mark", opening=NOT_ASKED)
 
 
 def _came_from(lowering: Lowering) -> Column:
-    return lowering.layout.column("level came from", "mark", opening=-1.0)
+    return lowering.layout.column(Handle("level came from"), "mark", opening=-1.0)
 
 
 def level_number(lowering: Lowering, name: str) -> int:
@@ -117,15 +110,19 @@ def _reached(lowering: Lowering) -> set[str]:
 
 
 def _saved(lowering: Lowering, level: str, what: str, member: Member) -> Column:
-    return lowering.layout.column(f"left {what}: {level} {member.name}", "value", member.first, member.room)
+    return lowering.layout.column(
+        Handle("kept", ("levels", level, member.name, what)), "value", member.first, member.room
+    )
 
 
 def _was_left(lowering: Lowering, level: str) -> Column:
-    return lowering.layout.column(f"left level: {level}", "counter")
+    return lowering.layout.column(Handle("was left", ("levels", level)), "counter")
 
 
 def _gone_for_good(lowering: Lowering, level: str, member: Member) -> Column:
-    return lowering.layout.column(f"gone for good: {level} {member.name}", "counter", member.first, member.room)
+    return lowering.layout.column(
+        Handle("gone for good", ("levels", level, member.name)), "counter", member.first, member.room
+    )
 
 
 def _lower_enter(lowering: Lowering) -> None:
@@ -142,16 +139,16 @@ def _lower_enter(lowering: Lowering) -> None:
             b.emit(Set(present_column(lowering), who, ZERO))
             emit_flows_of(lowering, b, who, member)
     b.emit(Set(level_column(lowering), ZERO, number))
-    b.emit(Set(began_column(lowering), ZERO, Time()))
+    b.emit(Set(level_began_column(lowering), ZERO, Time()))
     b.emit(Set(_asked(lowering), ZERO, const(NOT_ASKED)))
     for index, name in enumerate(lowering.game.levels):
         cause = const(lowering.cause("level", name, ("levels", name)))
         with b.when(compare("==", number, const(index))):
             b.emit(Note("level", ZERO, ZERO, cause, -1, (const(index),)))
-            b.emit(Call(f"open level {name}", (compare(">=", before, ZERO),)))
-            b.emit(Raise(lowering.event(f"level {name}", "cue"), ZERO, ZERO))
+            b.emit(Call(Handle("open level", ("levels", name)), (compare(">=", before, ZERO),)))
+            b.emit(Raise(lowering.event(level_event(name), "cue"), ZERO, ZERO))
     b.emit(Settle(const(-1.0), ZERO, always=True))
-    lowering.procedure(b.procedure("enter level"))
+    lowering.procedure(b.procedure(ENTER_LEVEL))
 
 
 def _emit_leaving(lowering: Lowering, b: BlockBuilder, name: str, level: Level) -> None:
@@ -192,15 +189,15 @@ def _lower_opening(lowering: Lowering, number: int, name: str, level: Level) -> 
             with b.when(here):
                 b.emit(Set(present_column(lowering), who, ONE))
                 b.emit(Set(left_column(lowering), who, const(-1.0)))
-                b.emit(Call(f"appear {kind}", (who, cause, ZERO)))
+                b.emit(Call(appear(kind), (who, cause, ZERO)))
                 if level.again == "as_left":
                     with b.when(At(_was_left(lowering, name), ZERO)):
                         _emit_restore(lowering, b, name, member, who, cause)
-                b.emit(Call(f"begin {kind}", (who,)))
+                b.emit(Call(begin(kind), (who,)))
     for target, formula in level.start.items():
         _emit_start(lowering, b, (*path, "start"), target, formula, cause)
     lowering.order.append(OrderLine("0 start", f"the level {name} opens", path))
-    lowering.procedure(b.procedure(f"open level {name}"))
+    lowering.procedure(b.procedure(Handle("open level", path)))
 
 
 def _is_cast(
@@ -269,8 +266,8 @@ def _lower_next(lowering: Lowering) -> None:
         b.emit(Set(asked, ZERO, At(_came_from(lowering), ZERO)))
     target = b.let(At(asked, ZERO))
     b.emit(If(compare("<", target, ZERO), (Leave("procedure"),)))
-    b.emit(Call("enter level", (target,)))
-    lowering.procedure(b.procedure("part 7 levels"))
+    b.emit(Call(ENTER_LEVEL, (target,)))
+    lowering.procedure(b.procedure(LEVELS_PART))
 
 
 def _emit_ways(lowering: Lowering, b: BlockBuilder, scope: Scope, level: Level, index: int) -> None:
@@ -295,5 +292,5 @@ def _emit_ways(lowering: Lowering, b: BlockBuilder, scope: Scope, level: Level, 
 def emit_first_level(lowering: Lowering, b: BlockBuilder) -> None:
     """Open the level that a run begins with: the first of the file, or the one that a playtest names."""
     if lowering.game.levels:
-        first = lowering.layout.column("first level", "mark")
-        b.emit(Call("enter level", (At(first, ZERO),)))
+        first = first_level_column(lowering)
+        b.emit(Call(ENTER_LEVEL, (At(first, ZERO),)))

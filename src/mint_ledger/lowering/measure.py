@@ -12,13 +12,14 @@ from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression
 from mint_ledger.journal.row import WHATS
 from mint_ledger.lowering import posting
+from mint_ledger.lowering.columns import level_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.formulas import COMPARISONS, condition
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import Scope
 from mint_ledger.program.building import BlockBuilder, add, compare, no, sub
 from mint_ledger.program.expressions import ZERO, And, At, Constant, Step
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import MEASURES_PART, Handle, Path
 from mint_ledger.program.statements import If, Set
 
 Sort = Literal["closing", "lowest", "highest", "total", "waste", "changes", "rows", "held", "first", "time", "level"]
@@ -75,10 +76,10 @@ class _Measures:
     lowering: Lowering
     builder: BlockBuilder = field(default_factory=BlockBuilder)
     known: dict[str, Measure] = field(default_factory=dict)
-    watched: dict[str, Reading] = field(default_factory=dict)
+    watched: dict[Path, Reading] = field(default_factory=dict)
 
     def lower(self, name: str, text: str, path: Path) -> None:
-        scope = Scope(self.lowering, self.builder, path, no_chance="a measure", place=f"measure {name}")
+        scope = Scope(self.lowering, self.builder, path, no_chance="a measure")
         try:
             value = self._value(scope, parse_expression(text, MEASURES))
         except (Problem, FormulaError) as problem:
@@ -117,7 +118,7 @@ class _Measures:
         if name == "level":
             if not self.lowering.game.levels:
                 raise Problem("the game has no levels")
-            return Reading("level", self.lowering.layout.column("level", "flag").base)
+            return Reading("level", level_column(self.lowering).base)
         if name in self.known:
             return self.known[name].value
         raise Problem(f"unknown measure '{name}'{nearest(name, ['time', 'level', *self.known])}")
@@ -169,20 +170,20 @@ class _Measures:
 
     def _watch(self, scope: Scope, name: str, node: ast.expr) -> Reading:
         """Watch a condition at the end of each step: how long it held, and when it held first."""
-        text = f"{name}: {ast.unparse(node)}"
+        text = (name, ast.unparse(node))
         if text in self.watched:
             return self.watched[text]
         b, layout = self.builder, self.lowering.layout
         holds = b.let(condition(scope, Formula(ast.unparse(node), node)))
         if name == "first_time":
-            first = layout.column(f"measure {text}", "measure", opening=-1.0)
+            first = layout.column(Handle("measure first", text), "measure", opening=-1.0)
             unseen = compare("<", At(first, ZERO), ZERO)
             b.emit(If(And((unseen, holds)), (Set(first, ZERO, Step()),)))
             self.watched[text] = Reading("first", first.base)
             return self.watched[text]
-        total = layout.column(f"measure {text} total", "measure")
-        held = layout.column(f"measure {text} holds", "measure")
-        since = layout.column(f"measure {text} since", "measure")
+        total = layout.column(Handle("measure total", text), "measure")
+        held = layout.column(Handle("measure holds", text), "measure")
+        since = layout.column(Handle("measure since", text), "measure")
         more = add(At(total, ZERO), sub(Step(), At(since, ZERO)))
         changed = (
             If(At(held, ZERO), (Set(total, ZERO, more),)),
@@ -211,7 +212,7 @@ def lower_measures(lowering: Lowering, more: Mapping[str, str]) -> tuple[Measure
         measures.lower(name, text, ("measures", name))
     for name, text in more.items():
         measures.lower(name, text, ("measures", name))
-    lowering.procedure(measures.builder.procedure("measures"))
+    lowering.procedure(measures.builder.procedure(MEASURES_PART))
     return tuple(measures.known.values())
 
 

@@ -3,34 +3,30 @@
 from __future__ import annotations
 
 from mint_ledger.game.cast import Member
+from mint_ledger.lowering.columns import ending_column, present_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.entities import maker_column, world
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import condition
+from mint_ledger.lowering.handles import GONE, REMOVE, appear, begin, spawn
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion
 from mint_ledger.lowering.stats import emit_openings
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Dial, Expr, Local, Step, inside
+from mint_ledger.program.handle import OPENING_ACCOUNTS, WATCH_GONE, Handle
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Raise, Set
-
-GONE = "gone"
-
-
-def present_column(lowering: Lowering) -> Column:
-    """Which entities are there."""
-    return lowering.layout.column("present", "flag", 0, lowering.cast.size)
 
 
 def left_column(lowering: Lowering) -> Column:
     """The step in which an entity last left; its number is free again only in the next."""
-    return lowering.layout.column("left", "step", 0, lowering.cast.size, -1.0)
+    return lowering.layout.column(Handle("left"), "step", 0, lowering.cast.size, -1.0)
 
 
 def spent_column(lowering: Lowering) -> Column:
     """Which entities are spent: one more than the number of the cause, 0 for those that are not."""
-    return lowering.layout.column("spent", "flag", 0, lowering.cast.size)
+    return lowering.layout.column(Handle("spent"), "flag", 0, lowering.cast.size)
 
 
 def lower_presence(lowering: Lowering) -> None:
@@ -49,7 +45,7 @@ def lower_opening(lowering: Lowering) -> None:
     named_by_levels = {kind for level in lowering.game.levels.values() for kind in level.present}
     present = present_column(lowering)
     b.emit(Set(present, ZERO, ONE))
-    b.emit(Set(lowering.layout.column("ending", "measure", opening=-2.0), ZERO, Constant(-1.0)))
+    b.emit(Set(ending_column(lowering), ZERO, Constant(-1.0)))
     emit_openings(lowering, b, world(), Constant(-1.0), ZERO)
     for member in lowering.cast.members.values():
         dial = lowering.dial_index(("kinds", member.name, "copies"))
@@ -59,8 +55,8 @@ def lower_opening(lowering: Lowering) -> None:
         with b.repeat(const(member.room)) as index:
             entity = b.let(add(const(member.first), index))
             b.emit(Set(present, entity, compare("<", index, count)))
-            b.emit(Call(f"appear {member.name}", (entity, Constant(-1.0), ZERO)))
-    lowering.procedure(b.procedure("opening accounts"))
+            b.emit(Call(appear(member.name), (entity, Constant(-1.0), ZERO)))
+    lowering.procedure(b.procedure(OPENING_ACCOUNTS))
 
 
 def emit_beginnings(lowering: Lowering, b: BlockBuilder) -> None:
@@ -71,14 +67,14 @@ def emit_beginnings(lowering: Lowering, b: BlockBuilder) -> None:
     for member in lowering.cast.members.values():
         if member.room:
             with b.each(((member.first, member.room),)) as who:
-                b.emit(Call(f"begin {member.name}", (who,)))
+                b.emit(Call(begin(member.name), (who,)))
 
 
 def _lower_appear(lowering: Lowering, member: Member) -> None:
     """`appear KIND` (entity, cause, by): open its accounts."""
     b = BlockBuilder(3)
     emit_openings(lowering, b, EntityRef(Local(0), (member,)), Local(1), Local(2))
-    lowering.procedure(b.procedure(f"appear {member.name}"))
+    lowering.procedure(b.procedure(appear(member.name)))
 
 
 def lower_begin(lowering: Lowering, member: Member) -> None:
@@ -88,7 +84,7 @@ def lower_begin(lowering: Lowering, member: Member) -> None:
     for ranges, emit in lowering.on_appear:
         if any(first <= member.first < first + count for first, count in ranges):
             emit(b, Local(0))
-    lowering.procedure(b.procedure(f"begin {member.name}"))
+    lowering.procedure(b.procedure(begin(member.name)))
 
 
 def _lower_spawn(lowering: Lowering, member: Member) -> None:
@@ -108,9 +104,9 @@ def _lower_spawn(lowering: Lowering, member: Member) -> None:
     b.emit(Set(present, Local(found), ONE))
     b.emit(Set(maker_column_of(lowering), Local(found), Local(0)))
     b.emit(Note("spawn", Local(found), Local(0), Constant(float(cause))))
-    b.emit(Call(f"appear {member.name}", (Local(found), Constant(float(cause)), Local(0))))
-    b.emit(Call(f"begin {member.name}", (Local(found),)))
-    lowering.procedure(b.procedure(f"spawn {member.name}", Local(found)))
+    b.emit(Call(appear(member.name), (Local(found), Constant(float(cause)), Local(0))))
+    b.emit(Call(begin(member.name), (Local(found),)))
+    lowering.procedure(b.procedure(spawn(member.name), Local(found)))
 
 
 def maker_column_of(lowering: Lowering) -> Column:
@@ -132,7 +128,7 @@ def _lower_remove(lowering: Lowering) -> None:
                 emit_flows_of(lowering, b, entity, member)
     b.emit(Note("gone", entity, by, cause))
     b.emit(Raise(lowering.event(GONE, "gone"), entity, by))
-    lowering.procedure(b.procedure("remove"))
+    lowering.procedure(b.procedure(REMOVE))
 
 
 def lower_watch_gone(lowering: Lowering) -> None:
@@ -143,7 +139,7 @@ def lower_watch_gone(lowering: Lowering) -> None:
     with b.each(ranges_of(lowering.cast.families(thrown))) as who, b.when(At(spent, who)):
         cause = b.let(sub(At(spent, who), ONE))
         b.emit(Set(spent, who, ZERO))
-        b.emit(Call("remove", (who, who, cause)))
+        b.emit(Call(REMOVE, (who, who, cause)))
     for name, kind in lowering.game.kinds.items():
         if kind.gone_if is None:
             continue
@@ -160,11 +156,10 @@ def lower_watch_gone(lowering: Lowering) -> None:
                 path,
                 self_=EntityRef(who, holders),
                 no_chance="a watched condition",
-                place="gone_if",
             )
             with b.when(condition(scope, kind.gone_if)):
-                b.emit(Call("remove", (who, Local(0), Constant(float(why)))))
-    lowering.procedure(b.procedure("watch gone"))
+                b.emit(Call(REMOVE, (who, Local(0), Constant(float(why)))))
+    lowering.procedure(b.procedure(WATCH_GONE))
 
 
 def _check_only(lowering: Lowering, name: str, holders: tuple[Member, ...]) -> None:

@@ -11,6 +11,7 @@ from mint_ledger.formula.syntax import shorten
 from mint_ledger.game.cast import Member
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import entities, space
+from mint_ledger.lowering.columns import ending_column, winner_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed
@@ -30,6 +31,7 @@ from mint_ledger.program.expressions import (
     Step,
     inside,
 )
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
 
 if TYPE_CHECKING:
@@ -56,7 +58,7 @@ def account_column(lowering: Lowering, stat: str) -> Column:
         spans.append((0, 1))
     first = min((low for low, _ in spans), default=0)
     last = max((high for _, high in spans), default=1)
-    return lowering.layout.column(f"stat: {stat}", "value", first, last - first)
+    return lowering.layout.column(Handle("stat", (stat,)), "value", first, last - first)
 
 
 def stat_value(f: FormulaLowerer, ref: EntityRef, name: str) -> Typed:
@@ -218,7 +220,7 @@ def touched_column(lowering: Lowering, stat: str) -> Column:
     """The steps in which a stat's accounts were last moved; kept only for stats of which it is asked."""
     lowering.touched_stats.add(stat)
     values = account_column(lowering, stat)
-    return lowering.layout.column(f"touched: {stat}", "step", values.first, values.count)
+    return lowering.layout.column(Handle("touched", (stat,)), "step", values.first, values.count)
 
 
 def limit(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, side: str) -> Expr | None:
@@ -316,9 +318,9 @@ def band(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, st
 def outcome(f: FormulaLowerer, name: str) -> Typed:
     """`result`, `ending` and `winner` in an expectation."""
     lowering = f.scope.lowering
-    ending = At(lowering.layout.column("ending", "measure", opening=-2.0), ZERO)
+    ending = At(ending_column(lowering), ZERO)
     if name == "winner":
-        winner = At(lowering.layout.column("winner", "measure"), ZERO)
+        winner = At(winner_column(lowering), ZERO)
         return Typed(winner, "entity", members=tuple(lowering.cast.members.values()))
     names = ending_words(lowering, name)
     value: Expr = Constant(float(lowering.word("")))
@@ -396,4 +398,4 @@ def _hits(f: FormulaLowerer, node: ast.expr) -> Typed:
 
 def hits_column(lowering: Lowering, attack: str) -> Column:
     """How often an attack has landed in the run."""
-    return lowering.layout.column(f"hits: {attack}", "measure")
+    return lowering.layout.column(Handle("hits", ("attacks", attack)), "measure")

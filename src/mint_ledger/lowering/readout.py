@@ -14,6 +14,7 @@ from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import Scope
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import Constant
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
 
 
@@ -32,7 +33,7 @@ class ReadoutLine:
     """A line of text: pieces, and between them (procedure, type) of values."""
 
     pieces: tuple[str, ...]
-    values: tuple[tuple[str, str], ...]
+    values: tuple[tuple[Handle, str], ...]
 
 
 def lower_readout(lowering: Lowering) -> tuple[ReadoutBar | ReadoutLine, ...]:
@@ -66,9 +67,9 @@ def _line(lowering: Lowering, scope: Scope, text: str, index: int) -> ReadoutLin
         b = BlockBuilder()
         inner = Scope(lowering, b, scope.path, no_chance="the readout")
         found = lower_formula(inner, formula)
-        name = f"readout {index} {number}"
-        lowering.procedure(b.procedure(name, found.expr))
-        values.append((name, found.type))
+        handle = Handle("readout", ("readout", index, number))
+        lowering.procedure(b.procedure(handle, found.expr))
+        values.append((handle, found.type))
     return ReadoutLine(tuple(pieces), tuple(values))
 
 

@@ -14,13 +14,15 @@ from mint_ledger.lowering.chance import happens
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.formulas import amount, condition, lower_formula
-from mint_ledger.lowering.presence import GONE
+from mint_ledger.lowering.handles import GONE, acted_event, cue_event, hit_event, level_event, missed_event
+from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.timer import Timer, add_timer
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Ranges, Time, inside
-from mint_ledger.program.program import OrderLine, Path
+from mint_ledger.program.handle import Handle, Path
+from mint_ledger.program.program import OrderLine
 from mint_ledger.program.statements import Call, Note, Raise, Set, Settle
 
 SELF, OTHER, ACTOR = Local(0), Local(1), Local(2)
@@ -30,14 +32,14 @@ NEVER = -1e18
 Members = tuple[Member, ...]
 
 
-def count_column(path: Path) -> str:
-    """The name of the column that counts how often the rule at a path was carried out."""
-    return "rule count: " + ".".join(map(str, path))
+def rule_count(path: Path) -> Handle:
+    """The column that counts how often the rule at a path was carried out."""
+    return Handle("rule count", path)
 
 
 @dataclass
 class RuleLowering:
-    """One rule: where it stands, for whom it holds (none: for the game), and its number."""
+    """One rule: where it stands, for whom it holds (none: for the game), and whose luck its draws are."""
 
     lowering: Lowering
     rule: Rule
@@ -45,12 +47,12 @@ class RuleLowering:
     holders: Members
     under_kind: bool
     title: str
-    number: int
+    luck: Luck
 
     @property
-    def procedure(self) -> str:
-        """The name of its procedure."""
-        return f"rule {self.number}"
+    def procedure(self) -> Handle:
+        """Its procedure."""
+        return Handle("rule", self.path)
 
     def lower(self) -> None:
         """Make the rule's procedure and wire its triggers."""
@@ -64,7 +66,7 @@ class RuleLowering:
             return
         scope = self._emit_guards(b, scope)
         if lowering.counts_rules:
-            times = lowering.layout.column(count_column(self.path), "measure")
+            times = lowering.layout.column(rule_count(self.path), "measure")
             b.emit(Set(times, ZERO, add(At(times, ZERO), ONE)))
         emit_do(scope.at("do"), self.rule.do, cause)
         b.emit(Settle(cause, ACTOR))
@@ -97,7 +99,7 @@ class RuleLowering:
             other=self._other(keys),
             cue=cue,
             hit=hit,
-            place=f"rule {self.title}",
+            luck=self.luck,
         )
 
     def _top_self(self, keys: set[str]) -> EntityRef | None:
@@ -189,7 +191,7 @@ class RuleLowering:
             b.leave_unless(b.let(condition(scope, rule.if_, "if")))
         if rule.chance is not None:
             probability = b.let(amount(scope, rule.chance, "chance"))
-            b.leave_unless(happens(replace(scope, place=f"{scope.place} chance", chance_calls=[0]), probability))
+            b.leave_unless(happens(replace(scope, luck=self.luck.of("chance")), probability))
         if rule.at_most is not None:
             b.emit(Set(fired, who, add(At(fired, who), ONE)))
         if rule.cooldown is not None:
@@ -209,10 +211,10 @@ class RuleLowering:
         return replace(scope, lets={**scope.lets, name: replace(found, expr=value)})
 
     def _column(self, what: str, role: str, opening: float = 0.0):  # type: ignore[no-untyped-def]
-        name = f"rule {what}: {self.number}"
+        handle = Handle(f"rule {what}", self.path)
         if not self.under_kind:
-            return self.lowering.layout.column(name, role, opening=opening)  # type: ignore[arg-type]
-        column = self.lowering.entity_column(name, self.holders, role, opening)
+            return self.lowering.layout.column(handle, role, opening=opening)  # type: ignore[arg-type]
+        column = self.lowering.entity_column(handle, self.holders, role, opening)
         ranges = ranges_of(self.holders)
         if ranges:
             self.lowering.on_appear.append((ranges, lambda b, who: b.emit(Set(column, who, const(opening)))))
@@ -264,15 +266,23 @@ class RuleLowering:
     def _wire_every(self, when: When, path: Path, index: int) -> None:
         assert when.every is not None
         self._order("5 attacks and rules", f"every {when.every}")
-        name = f"{self.path[1] if self.under_kind else ''} rule {self.title} {index}".strip()
-        timer = Timer(self.lowering, name, path, when.every, when.first, self.holders if self.under_kind else ())
+        luck = self._timer_luck(index)
+        timer = Timer(self.lowering, luck, path, when.every, when.first, self.holders if self.under_kind else ())
         if self.under_kind and not ranges_of(self.holders):
             return
         add_timer(timer, lambda b, who: b.emit(self._call(who, ZERO, who)))
 
+    def _timer_luck(self, index: int) -> Luck:
+        """The luck of how long the rule waits."""
+        if not self.rule.name:
+            return Luck(self.path, (*self.luck.words, f"{index} every"), (index, "every"))
+        words = " ".join(word for word in self.luck.words if not word.startswith("#"))
+        repeated = tuple(word for word in self.luck.words if word.startswith("#"))
+        return Luck(self.path, (*repeated, f"{words} {index} every"), (index, "every"))
+
     def _watch_scope(self, b: BlockBuilder, who: Expr, path: Path) -> Scope:
         ref = EntityRef(who, self.holders) if self.under_kind else None
-        return Scope(self.lowering, b, path, self_=ref, no_chance="a watched condition", place="watch")
+        return Scope(self.lowering, b, path, self_=ref, no_chance="a watched condition")
 
     def _wire_while(self, when: When, path: Path, index: int) -> None:
         for number, test in enumerate(when.while_ or []):
@@ -292,7 +302,7 @@ class RuleLowering:
         for number, test in enumerate(when.becomes or []):
             inner = _item_path((*path, "becomes"), number, len(when.becomes or []))
             self._order("reactions: conditions", f"becomes {test}")
-            self._watch(test, inner, f"{index}.{number}")
+            self._watch(test, inner)
 
     def _wire_bands(self, when: When, path: Path, index: int) -> None:
         names = when.enters or when.leaves or []
@@ -307,19 +317,18 @@ class RuleLowering:
             except FormulaError as error:
                 raise Problem(str(error)) from None
             self._order("reactions: conditions", f"{when.key} {text}")
-            self._watch(test, inner, f"{index}.{number}")
+            self._watch(test, inner)
 
-    def _watch(self, test: Formula, path: Path, which: str) -> None:
+    def _watch(self, test: Formula, path: Path) -> None:
         """Fire as a condition turns true; the edge is marked before."""
         lowering = self.lowering
-        name = f"edge: {self.number} {which}"
+        handle = Handle("edge", path)
         edge = (
-            lowering.entity_column(name, self.holders, "counter")
+            lowering.entity_column(handle, self.holders, "counter")
             if self.under_kind
-            else lowering.layout.column(name, "counter")
+            else lowering.layout.column(handle, "counter")
         )
-
-        event = lowering.event(f"becomes {self.number} {which}", "condition")
+        event = lowering.event(Handle("becomes", path), "condition")
 
         def watch(b: BlockBuilder) -> None:
             def emit(who: Expr) -> None:
@@ -331,7 +340,7 @@ class RuleLowering:
 
             self._for_each(b, emit)
 
-        def handle(b: BlockBuilder, who: Expr, actor: Expr, _: tuple[Expr, ...]) -> None:
+        def react(b: BlockBuilder, who: Expr, actor: Expr, _: tuple[Expr, ...]) -> None:
             if self.under_kind:
                 self._call_unless_gone(b, who, ZERO, actor, ())
             else:
@@ -344,7 +353,7 @@ class RuleLowering:
             take(BlockBuilder(1), Local(0))
             return
         lowering.wiring.watched.append(watch)
-        lowering.wiring.on_event(event, handle)
+        lowering.wiring.on_event(event, react)
         if self.under_kind:
             lowering.on_appear.append((ranges_of(self.holders), take))
         else:
@@ -379,12 +388,12 @@ class RuleLowering:
         if not attacks:
             side = "is struck by" if when.struck else "has"
             raise Problem(f"{', '.join(m.name for m in self.holders)} {side} no such attack, so this never happens")
-        event_word = "missed" if when.missed else "hit"
+        event_of = missed_event if when.missed else hit_event
         self._order("reactions: hits", f"{when.key} {', '.join(when.hit or when.missed or when.struck or [])}")
         turned = when.key == "struck" and self.under_kind
         holders = ranges_of(self.holders)
         for attack in attacks:
-            event = self.lowering.event(f"{event_word} {attack}", "hit")
+            event = self.lowering.event(event_of(attack), "hit")
 
             def handle(b: BlockBuilder, striker: Expr, target: Expr, values: tuple[Expr, ...]) -> None:
                 who, whom = (target, striker) if turned else (striker, target)
@@ -428,7 +437,7 @@ class RuleLowering:
 
     def _wire_cue(self, when: When, path: Path, index: int) -> None:
         for name in when.cue or []:
-            event = self.lowering.event(f"cue {name}", "cue")
+            event = self.lowering.event(cue_event(name), "cue")
             self._order("reactions: cues", f"cue {name}")
 
             def handle(b: BlockBuilder, giver: Expr, _: Expr, values: tuple[Expr, ...]) -> None:
@@ -441,7 +450,7 @@ class RuleLowering:
         for name in when.act or []:
             if name not in actions:
                 raise Problem(f"unknown action '{name}'{nearest(name, actions)}")
-            event = self.lowering.event(f"act {name}", "hit")
+            event = self.lowering.event(acted_event(name), "hit")
             self._order("reactions: hits", f"after {name}")
             holders = ranges_of(self.holders)
 
@@ -456,7 +465,7 @@ class RuleLowering:
         for name in when.level or []:
             if name not in levels:
                 raise Problem(f"unknown level '{name}'{nearest(name, levels)}")
-            event = self.lowering.event(f"level {name}", "cue")
+            event = self.lowering.event(level_event(name), "cue")
             self._order("0 start", f"as the level {name} opens")
 
             def handle(b: BlockBuilder, _: Expr, __: Expr, ___: tuple[Expr, ...]) -> None:

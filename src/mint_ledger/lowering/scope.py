@@ -7,9 +7,10 @@ from typing import Literal
 
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.luck import Luck
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import Expr, Ranges
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 
 ValueType = Literal["number", "flag", "word", "entity"]
 
@@ -41,8 +42,8 @@ class Typed:
 class Scope:
     """A place in the game where formulas stand.
 
-    `no_chance` says why chance may not stand here; `place` is (what kind of rule, its name), from which the
-    luck of its chance calls is made. `within` are the worked out stats and limits that are being written out here.
+    `no_chance` says why chance may not stand here; `luck` is whose the draws of its chance calls are. `within` are
+    the worked out stats and limits that are being written out here.
     """
 
     lowering: Lowering
@@ -54,8 +55,7 @@ class Scope:
     cue: dict[str, Expr] | None = None
     hit: dict[str, Expr] | None = None
     bound: dict[str, EntityRef] = field(default_factory=dict)
-    place: str = ""
-    chance_calls: list[int] = field(default_factory=lambda: [0])
+    luck: Luck | None = None
     no_chance: str | None = None
     outcome: bool = False
     reads_for: tuple[str, str] | None = None

@@ -13,6 +13,7 @@ from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.do import check_striker, check_target, emit_end, emit_give, known_attack
 from mint_ledger.lowering.formulas import amount, condition
 from mint_ledger.lowering.habit import emit_habit
+from mint_ledger.lowering.handles import REMOVE, begin_action, cue_event, spawn, strike, try_attack
 from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
@@ -20,7 +21,8 @@ from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import emit_place
 from mint_ledger.program.building import BlockBuilder, const
 from mint_ledger.program.expressions import ONE, ZERO, Expr
-from mint_ledger.program.program import Path, ScriptItem
+from mint_ledger.program.handle import Handle, Path
+from mint_ledger.program.program import ScriptItem
 from mint_ledger.program.statements import Call, Note, Raise, Settle
 
 
@@ -34,23 +36,23 @@ class LoweredPlaytest:
     name: str
     model: Playtest
     script: tuple[ScriptItem, ...]
-    looks: tuple[tuple[float | None, str, str] | None, ...]
+    looks: tuple[tuple[float | None, Handle, str] | None, ...]
 
 
-def lower_script(lowering: Lowering, items: Sequence[Happening], path: Path, name: str) -> tuple[ScriptItem, ...]:
+def lower_script(lowering: Lowering, items: Sequence[Happening], path: Path) -> tuple[ScriptItem, ...]:
     """Make a procedure of each happening; they come in the order of their times, then of the list."""
     made = []
     for index, item in enumerate(items):
-        procedure = f"script {name} {index}"
+        procedure = Handle("happening", (*path, index))
         lower_happening(lowering, item, (*path, index), procedure)
         made.append(ScriptItem(item.at, procedure))
     return tuple(sorted(made, key=lambda item: item.at))
 
 
-def lower_happening(lowering: Lowering, item: Happening, path: Path, name: str) -> None:
+def lower_happening(lowering: Lowering, item: Happening, path: Path, handle: Handle) -> None:
     """Make a procedure of what happens from outside."""
     b = BlockBuilder()
-    scope = Scope(lowering, b, path, no_chance="a script", place="script")
+    scope = Scope(lowering, b, path, no_chance="a script")
     cause = const(lowering.cause("script", "script", ()))
     try:
         actor = _emit(lowering, scope, item, cause)
@@ -58,7 +60,7 @@ def lower_happening(lowering: Lowering, item: Happening, path: Path, name: str) 
         lowering.fault((*path, item.key), str(problem))
         actor = ZERO
     b.emit(Settle(cause, actor))
-    lowering.procedure(b.procedure(name))
+    lowering.procedure(b.procedure(handle))
 
 
 def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Expr:
@@ -73,14 +75,14 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
             striker = by or _only_striker(lowering, scope, attack)
             check_striker(scope, attack, striker)
             check_target(scope, attack, target)
-            b.emit(Call(f"strike {attack}", (striker.entity, target.entity, ONE if item.sure else ZERO)))
+            b.emit(Call(strike(attack), (striker.entity, target.entity, ONE if item.sure else ZERO)))
             return striker.entity
         case "attack":
             assert item.attack is not None
             attack = known_attack(scope, item.attack)
             striker = by or _only_striker(lowering, scope, attack)
             check_striker(scope, attack, striker)
-            b.emit(Call(f"try {attack}", (striker.entity,)))
+            b.emit(Call(try_attack(attack), (striker.entity,)))
             return striker.entity
         case "meet":
             assert item.meet is not None
@@ -96,11 +98,11 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
         case "remove":
             assert item.remove is not None
             who = entities.entity_text(scope, item.remove)
-            b.emit(Call("remove", (who.entity, by.entity if by else ZERO, cause)))
+            b.emit(Call(REMOVE, (who.entity, by.entity if by else ZERO, cause)))
         case "act":
             assert item.act is not None
             doer = by or _only_doer(lowering, scope, item.act)
-            b.emit(Call(f"act {item.act}", (doer.entity,)))
+            b.emit(Call(begin_action(item.act), (doer.entity,)))
             return doer.entity
         case "give":
             emit_give(scope, str(item.give), _whom(item), item.for_)
@@ -119,7 +121,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
             assert item.spawn is not None
             if item.spawn not in lowering.cast.members or not lowering.cast.members[item.spawn].room:
                 raise Problem(f"there is no kind '{item.spawn}' with room for one more")
-            b.emit(Call(f"spawn {item.spawn}", (by.entity if by else ZERO,)))
+            b.emit(Call(spawn(item.spawn), (by.entity if by else ZERO,)))
     return by.entity if by else ZERO
 
 
@@ -153,7 +155,7 @@ def _emit_cue(lowering: Lowering, scope: Scope, item: Happening) -> None:
         b.let(amount(scope, given[name], "with", name)) if name in given else ZERO
         for name in lowering.cue_values.get(str(item.cue), [])
     )
-    event = lowering.event(f"cue {item.cue}", "cue")
+    event = lowering.event(cue_event(str(item.cue)), "cue")
     b.emit(Note("cue", ZERO, ZERO, const(lowering.cause("cue", str(item.cue), scope.path)), -1, values))
     b.emit(Raise(event, ZERO, ZERO, values))
 
@@ -163,13 +165,13 @@ def lower_playtests(lowering: Lowering) -> tuple[LoweredPlaytest, ...]:
     made = []
     for name, model in lowering.game.playtests.items():
         path = ("playtests", name)
-        script = lower_script(lowering, model.script, (*path, "script"), name)
-        looks: list[tuple[float | None, str, str] | None] = []
+        script = lower_script(lowering, model.script, (*path, "script"))
+        looks: list[tuple[float | None, Handle, str] | None] = []
         for index, expectation in enumerate(model.expect):
             if isinstance(expectation.that, Wanted):
                 looks.append(None)
                 continue
-            procedure = f"expect {name} {index}"
+            procedure = Handle("expectation", (*path, "expect", index))
             lower_look(lowering, expectation.that, (*path, "expect", index, "that"), procedure)
             at = float(expectation.at) if isinstance(expectation.at, float) else None
             looks.append((at, procedure, expectation.that.text))
@@ -177,9 +179,9 @@ def lower_playtests(lowering: Lowering) -> tuple[LoweredPlaytest, ...]:
     return tuple(made)
 
 
-def lower_look(lowering: Lowering, formula: Formula, path: Path, name: str) -> None:
+def lower_look(lowering: Lowering, formula: Formula, path: Path, handle: Handle) -> None:
     """Make a procedure that says whether a condition holds."""
     b = BlockBuilder()
     scope = Scope(lowering, b, path, no_chance="an expectation", outcome=True)
     value = condition(scope, formula)
-    lowering.procedure(b.procedure(name, value))
+    lowering.procedure(b.procedure(handle, value))

@@ -11,8 +11,10 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Member
 from mint_ledger.game.space import Move
 from mint_ledger.lowering import entities
+from mint_ledger.lowering.columns import habit_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.handles import MOTION
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.status import MOVES, blocked
@@ -44,7 +46,8 @@ from mint_ledger.program.expressions import (
     Seconds,
     Unary,
 )
-from mint_ledger.program.program import FlowSpec, OrderLine, Path
+from mint_ledger.program.handle import Handle, Path
+from mint_ledger.program.program import FlowSpec, OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Flow, Let, Post, Set
 
@@ -65,7 +68,7 @@ def is_motion(member: Member | None, stat: str) -> bool:
 
 
 def _slot(lowering: Lowering, what: str, role: str = "value") -> Column:
-    return lowering.layout.column(f"motion {what}", role, 0, lowering.cast.size)  # type: ignore[arg-type]
+    return lowering.layout.column(Handle(f"motion {what}"), role, 0, lowering.cast.size)  # type: ignore[arg-type]
 
 
 def motion_spec(lowering: Lowering, member: Member, axis: str) -> FlowSpec:
@@ -163,11 +166,10 @@ def lower_motion(lowering: Lowering) -> None:
             _emit_member(lowering, b, member, who)
         moves = ", ".join(move.key for move in member.kind.moves or []) or "still"
         lowering.order.append(OrderLine("4 contact", f"{member.name} moves: {moves}", ("kinds", member.name)))
-    lowering.procedure(b.procedure("part 4 motion"))
+    lowering.procedure(b.procedure(MOTION))
 
 
 def _emit_member(lowering: Lowering, b: BlockBuilder, member: Member, who: Expr) -> None:
-    from mint_ledger.lowering.habit import habit_column
     from mint_ledger.lowering.reading import account_column
 
     done = b.new_local()
@@ -200,9 +202,8 @@ def _velocity(lowering: Lowering, axis: str, who: Expr) -> Expr:
     """The signed speed along an axis with which an entity has moved since the last step."""
     from mint_ledger.lowering.reading import account_column
 
-    name = f"flow rate: {axis}"
     values = account_column(lowering, axis)
-    return At(lowering.layout.column(name, "value", values.first, values.count), who)
+    return At(lowering.layout.column(Handle("flow rate", (axis,)), "value", values.first, values.count), who)
 
 
 def _emit_still(lowering: Lowering, b: BlockBuilder, who: Expr) -> None:
@@ -214,7 +215,7 @@ def _emit_moves(lowering: Lowering, b: BlockBuilder, ref: EntityRef, moves: list
     """The first of the moves whose `if` holds."""
     for index, move in enumerate(moves):
         inner = path if len(moves) == 1 else (*path, index)
-        scope = Scope(lowering, b, inner, self_=ref, no_chance="how something moves", place="moves")
+        scope = Scope(lowering, b, inner, self_=ref, no_chance="how something moves")
         test: Expr = no(Local(done))
         if move.if_ is not None:
             test = And((test, condition(scope, move.if_, "if")))

@@ -9,10 +9,13 @@ from mint_ledger.game.cast import Member
 from mint_ledger.game.parts import bare_names
 from mint_ledger.game.status import Status
 from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.handles import end_status, give_status
+from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, higher_of, lower_of, mul, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Or, Ranges, Time, inside
-from mint_ledger.program.program import OrderLine, Path
+from mint_ledger.program.handle import Handle, Path
+from mint_ledger.program.program import OrderLine, StatusColumns
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Set, Settle
 
@@ -28,7 +31,7 @@ BLOCK_WORDS = (MOVES, "all")
 
 def has_column(lowering: Lowering, name: str) -> Column:
     """How many times an entity has a status: 0, 1, or more where it stacks."""
-    return lowering.layout.column(f"status: {name}", "flag", 0, lowering.cast.size)
+    return lowering.layout.column(Handle("status", ("statuses", name)), "flag", 0, lowering.cast.size)
 
 
 def has_status(lowering: Lowering, name: str, entity: Expr) -> Expr:
@@ -37,7 +40,22 @@ def has_status(lowering: Lowering, name: str, entity: Expr) -> Expr:
 
 
 def _column(lowering: Lowering, what: str, name: str, role: str = "time") -> Column:
-    return lowering.layout.column(f"status {what}: {name}", role, 0, lowering.cast.size)  # type: ignore[arg-type]
+    return lowering.layout.column(Handle(f"status {what}", ("statuses", name)), role, 0, lowering.cast.size)  # type: ignore[arg-type]
+
+
+def status_columns(lowering: Lowering) -> tuple[StatusColumns, ...]:
+    """Where each status keeps its state."""
+    return tuple(
+        StatusColumns(
+            name,
+            has=has_column(lowering, name),
+            until=_column(lowering, "until", name),
+            began=_column(lowering, "began", name),
+            ticks=_column(lowering, "ticks", name, "counter"),
+            giver=_column(lowering, "giver", name, "mark"),
+        )
+        for name in lowering.game.statuses
+    )
 
 
 def bearers(lowering: Lowering, name: str) -> tuple[Member, ...]:
@@ -146,7 +164,7 @@ class _StatusLowering:
             b,
             self.path,
             self_=EntityRef(entity, self.bearers),
-            place=f"status {self.name}",
+            luck=Luck(self.path, (f"status {self.name}",)),
             **more,  # type: ignore[arg-type]
         )
 
@@ -185,7 +203,7 @@ class _StatusLowering:
         self._begin(b, entity, Local(length))
         b.emit(Set(self.giver, entity, by))
         self._note(b, "status", entity, by, "begins", Local(length), ONE)
-        self.lowering.procedure(b.procedure(f"give {self.name}"))
+        self.lowering.procedure(b.procedure(give_status(self.name)))
 
     def _begin(self, b: BlockBuilder, entity: Expr, length: Expr) -> None:
         b.emit(Set(self.has, entity, ONE))
@@ -215,7 +233,7 @@ class _StatusLowering:
         b.leave_unless(compare(">", At(self.has, Local(0)), ZERO))
         b.emit(Set(self.has, Local(0), ZERO))
         self._note(b, "status", Local(0), Local(1), "ends")
-        self.lowering.procedure(b.procedure(f"end {self.name}"))
+        self.lowering.procedure(b.procedure(end_status(self.name)))
 
     def _lower_tick(self) -> None:
         """`tick NAME` (entity): what it does, once; whoever gave it started it all."""
@@ -225,7 +243,7 @@ class _StatusLowering:
         assert self.status.do is not None
         emit_do(self.scope(b, Local(0)).at("do"), self.status.do, self.cause)
         b.emit(Settle(self.cause, At(self.giver, Local(0))))
-        self.lowering.procedure(b.procedure(f"tick {self.name}"))
+        self.lowering.procedure(b.procedure(Handle("tick", self.path)))
 
     def emit_ticks(self, b: BlockBuilder) -> None:
         """The ticks that are due, one at the very end of the status included."""
@@ -242,14 +260,14 @@ class _StatusLowering:
                 b.emit(If(And((going_on, Due(due), in_time)), (), (Leave("each"),)))
                 b.emit(Set(self.ticks, who, add(At(self.ticks, who), ONE)))
                 with b.repeat(At(self.has, who)):
-                    b.emit(Call(f"tick {self.name}", (who,)))
+                    b.emit(Call(Handle("tick", self.path), (who,)))
 
     def emit_ends(self, b: BlockBuilder) -> None:
         """The end of what has lasted long enough."""
         if not self.ranges:
             return
         with b.each(self.ranges) as who, b.when(And((At(self.has, who), Due(At(self.until, who))))):
-            b.emit(Call(f"end {self.name}", (who, ZERO)))
+            b.emit(Call(end_status(self.name), (who, ZERO)))
 
 
 def emit_status_part(lowering: Lowering, b: BlockBuilder) -> None:

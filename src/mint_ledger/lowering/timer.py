@@ -7,12 +7,15 @@ from dataclasses import dataclass
 
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Member
+from mint_ledger.lowering.columns import only_script_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount
+from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, mul, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Checked, Constant, Dial, Due, Expr, Time
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Handle, Path
+from mint_ledger.program.program import TimerColumns
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Guard, If, Leave, Set
 
@@ -25,7 +28,7 @@ class Timer:
     """A timer of a rule or attack, for each entity of `members` (none: of the game)."""
 
     lowering: Lowering
-    name: str
+    luck: Luck
     path: Path
     every: Formula
     first: Formula | None
@@ -33,15 +36,15 @@ class Timer:
 
     def column(self, what: str, role: str = "time") -> Column:
         """A column of the timer."""
-        name = f"timer {what}: {self.name}"
+        handle = Handle(f"timer {what}", self.path)
         if not self.members:
-            return self.lowering.layout.column(name, role)  # type: ignore[arg-type]
-        return self.lowering.entity_column(name, self.members, role)
+            return self.lowering.layout.column(handle, role)  # type: ignore[arg-type]
+        return self.lowering.entity_column(handle, self.members, role)
 
     def scope(self, b: BlockBuilder, who: Expr) -> Scope:
         """What the period's formula sees; its luck has a place of its own."""
         ref = EntityRef(who, self.members) if self.members else None
-        return Scope(self.lowering, b, self.path, self_=ref, place=f"{self.name} every")
+        return Scope(self.lowering, b, self.path, self_=ref, luck=self.luck.anew())
 
     def period(self, b: BlockBuilder, who: Expr) -> Expr:
         """The period at this moment, guarded to be longer than 0."""
@@ -65,7 +68,7 @@ def add_timer(timer: Timer, fire: Callable[[BlockBuilder, Expr], None]) -> None:
     set_up = _set_random if timer.every.draws() else _set_steady
     tick = _tick_random if timer.every.draws() else _tick_steady
     ranges = ranges_of(timer.members)
-    only_script = lowering.layout.column("only script", "flag")
+    only_script = only_script_column(lowering)
 
     def poll(b: BlockBuilder) -> None:
         with b.when(no(At(only_script, ZERO))):
@@ -76,6 +79,9 @@ def add_timer(timer: Timer, fire: Callable[[BlockBuilder, Expr], None]) -> None:
                     tick(timer, b, who, fire)
 
     lowering.wiring.polled.append(poll)
+    if not timer.every.draws():
+        columns = timer.column("base"), timer.column("count", "counter"), timer.column("period", "mark")
+        lowering.timers.append(TimerColumns(*columns))
     if not timer.members:
         lowering.on_opening.append(lambda b: set_up(timer, b, ZERO))
     elif ranges:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering import entities
 from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.handles import cue_event
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, Apply, At, Constant, Expr, Or, Step
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Set
@@ -16,7 +18,7 @@ from mint_ledger.program.statements import Set
 
 def turn_column(lowering: Lowering) -> Column:
     """Whose turn it is, as a position in the order, from 0."""
-    return lowering.layout.column("whose turn", "flag")
+    return lowering.layout.column(Handle("whose turn"), "flag")
 
 
 def players(lowering: Lowering) -> list[tuple[int, Member]]:
@@ -79,7 +81,7 @@ def lower_turns(lowering: Lowering) -> None:
         lowering.wiring.new_step.append(lambda b: b.emit(Set(column, ZERO, Apply("modulo", (sub(Step(), ONE), count)))))
         lowering.order.append(OrderLine("1 time", "the next player's turn", ("turns",)))
         return
-    event = lowering.event(f"cue {turns.pass_.cue}", "cue")
+    event = lowering.event(cue_event(turns.pass_.cue), "cue")
 
     def passes(b: BlockBuilder, _: Expr, __: Expr, ___: tuple[Expr, ...]) -> None:
         b.emit(Set(column, ZERO, Apply("modulo", (add(At(column, ZERO), ONE), count))))

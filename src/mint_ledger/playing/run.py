@@ -200,7 +200,7 @@ class Run:
 
     @property
     def _clock_slot(self) -> int:
-        return self.program.layout.column("step").base
+        return self.program.columns.step.base
 
     def _between(self, rows: list[Row], start: float, last: float, opening: float, closing: float) -> list[Row]:
         """The rows of a stretch of time; a flow that is under way at either end counts with what falls inside."""

@@ -23,6 +23,7 @@ from mint_ledger.lowering.additions import Additions
 from mint_ledger.playing.run import outcome
 from mint_ledger.playing.settings import check_seed, habit_starts, level_start
 from mint_ledger.playing.why import Why, explain
+from mint_ledger.program.handle import Handle
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
@@ -326,7 +327,7 @@ class Session:
             step += done.steps
         return script
 
-    def _play(self, items: Sequence[Mapping[str, Any]], steps: int, look: str | None) -> list[Row]:
+    def _play(self, items: Sequence[Mapping[str, Any]], steps: int, look: Handle | None) -> list[Row]:
         if self.is_over:
             result, ending = self.outcome
             raise BadRequest(f"the run is over ({result}{': ' + ending if ending else ''}); undo goes back")
@@ -353,7 +354,7 @@ class Session:
         return self._engine.value(self._engine.program.accounts[key.stat].column, key.entity)
 
     def _present_accounts(self) -> list[AccountKey]:
-        present = self._engine.program.layout.column("present")
+        present = self._engine.program.columns.present
         return [k for k in all_accounts(self._engine.program) if self._engine.state[present.offset + k.entity] != 0.0]
 
     def _changed(self) -> list[AccountKey]:
@@ -380,11 +381,10 @@ class Session:
         """Who has which status now."""
         program = self._engine.program
         found = []
-        for name in self.game.statuses:
-            column = program.layout.column(f"status: {name}")
+        for status in program.statuses:
             for entity in range(1, program.cast.size):
-                if self._engine.state[column.offset + entity] > 0.0:
-                    found.append(f"has({program.cast.entity_name(entity)}, {name})")
+                if self._engine.state[status.has.offset + entity] > 0.0:
+                    found.append(f"has({program.cast.entity_name(entity)}, {status.name})")
         return found
 
     def __repr__(self) -> str:

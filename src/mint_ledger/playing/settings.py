@@ -18,9 +18,9 @@ def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:
     habits = lowered.habit_players
     if habit is not None and habit not in habits:
         raise NotFound(f"there is no habit '{habit}'{nearest(habit, habits)}")
-    if not habits:
+    column = lowered.program.columns.habit
+    if column is None:
         return []
-    column = lowered.program.layout.column("habit")
     chosen: dict[int, int] = {}
     if habit is not None:
         number = list(habits).index(habit) + 1
@@ -38,7 +38,7 @@ def level_start(lowered: Lowered, level: str) -> Start:
     if level not in lowered.levels:
         raise NotFound(f"there is no level '{level}'{nearest(level, lowered.levels)}")
     number = float(lowered.levels.index(level))
-    return Start(lowered.program.layout.column("first level"), 0, number)
+    return Start(lowered.program.columns.first_level, 0, number)
 
 
 def check_seed(seed: int) -> None:

@@ -12,7 +12,7 @@ from mint_ledger.journal.books import AccountKey, account_name, find_account
 from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering import Lowered
-from mint_ledger.program.program import Path
+from mint_ledger.program.handle import Path
 
 MOST_LINES = 5
 

@@ -32,6 +32,7 @@ from mint_ledger.program.building import (
     sub,
 )
 from mint_ledger.program.expressions import And, Apply, Binary, Expr, Local, Or, Unary
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.statements import If, Leave, Let, Procedure
 
 LOG2_E = 1.44269504088896338700
@@ -195,7 +196,7 @@ def functions() -> dict[str, Procedure]:
         _modulo(),
         _quotient(),
     )
-    return {procedure.name: procedure for procedure in made}
+    return {procedure.handle.use: procedure for procedure in made}
 
 
 def _exp() -> Procedure:
@@ -208,7 +209,7 @@ def _exp() -> Procedure:
     t = b.let(mul(r, r))
     c = b.let(sub(r, mul(t, horner(t, EXP))))
     y = sub(const(1.0), sub(sub(low, div(mul(r, c), sub(const(2.0), c))), high))
-    return b.procedure("exp", Binary("scale", y, k))
+    return b.procedure(Handle("exp"), Binary("scale", y, k))
 
 
 def _mantissa(b: BlockBuilder, x: Expr) -> Pair:
@@ -228,7 +229,7 @@ def _log() -> Procedure:
     r = b.let(mul(horner(z, LOG), z))
     half = b.let(mul(mul(const(0.5), f), f))
     inner = add(mul(s, add(half, r)), mul(e, const(LN2_LOW)))
-    return b.procedure("log", sub(mul(e, const(LN2_HIGH)), sub(sub(half, inner), f)))
+    return b.procedure(Handle("log"), sub(mul(e, const(LN2_HIGH)), sub(sub(half, inner), f)))
 
 
 def _two_sum(b: BlockBuilder, x: Expr, y: Expr) -> Pair:
@@ -304,7 +305,7 @@ def _power() -> Procedure:
     high, low = _two_sum(b, product[0], b.let(add(product[1], mul(bounded, log[1]))))
     whole = b.let(Apply("exp", (high,)))
     b.emit(Let(out, add(whole, mul(whole, low))))
-    return b.procedure("power", Local(out))
+    return b.procedure(Handle("power"), Local(out))
 
 
 LN2_LOW_REST = float(
@@ -351,7 +352,7 @@ def _circle(name: str, shift: float) -> Procedure:
     odd = Or((compare("==", turned, const(1.0)), compare("==", turned, const(3.0))))
     value = b.let(choose(odd, cosine, sine))
     back = And((compare(">=", turned, const(2.0)), compare("<", turned, const(4.0))))
-    return b.procedure(name, choose(back, neg(value), value))
+    return b.procedure(Handle(name), choose(back, neg(value), value))
 
 
 def _sine() -> Procedure:
@@ -369,13 +370,13 @@ def _circle_of_degrees(name: str, shift: float) -> Procedure:
     value: Expr = Apply("sine", (mul(angle, const(PI / 180)),))
     for degrees, exact in ((0.0, 0.0), (90.0, 1.0), (180.0, 0.0), (270.0, -1.0)):
         value = choose(compare("==", angle, const(degrees)), const(exact), value)
-    return b.procedure(name, value)
+    return b.procedure(Handle(name), value)
 
 
 def _turn() -> Procedure:
     """An angle in degrees brought into [0, 360)."""
     b = BlockBuilder(1)
-    return b.procedure("turn", Apply("modulo", (Local(0), const(360.0))))
+    return b.procedure(Handle("turn"), Apply("modulo", (Local(0), const(360.0))))
 
 
 def _atan() -> Procedure:
@@ -400,7 +401,7 @@ def _atan() -> Procedure:
     s = b.let(mul(z, horner(z, ATAN)))
     tail = sub(sub(mul(r, s), Local(low)), r)
     return b.procedure(
-        "atan", choose(compare("==", Local(high), const(0.0)), sub(r, mul(r, s)), sub(Local(high), tail))
+        Handle("atan"), choose(compare("==", Local(high), const(0.0)), sub(r, mul(r, s)), sub(Local(high), tail))
     )
 
 
@@ -428,7 +429,7 @@ def _atan2() -> Procedure:
     left = sub(const(PI), sub(first, const(PI_LOW)))
     turned = b.let(choose(compare("<", x, const(0.0)), left, first))
     b.emit(Let(out, choose(compare("<", y, const(0.0)), neg(turned), turned)))
-    return b.procedure("atan2", Local(out))
+    return b.procedure(Handle("atan2"), Local(out))
 
 
 def _pair_ratio(b: BlockBuilder, x: Pair, polynomials: tuple[tuple[float, ...], tuple[float, ...]]) -> Pair:
@@ -471,7 +472,7 @@ def _normal() -> Procedure:
             value = _pair_ratio(b, x, polynomials)
             b.emit(Let(size, add(value[0], value[1])))
     b.emit(Let(out, choose(compare("<", q[0], const(0.0)), neg(Local(size)), Local(size))))
-    return b.procedure("normal", Local(out))
+    return b.procedure(Handle("normal"), Local(out))
 
 
 def _remainder(b: BlockBuilder) -> Expr:
@@ -498,7 +499,7 @@ def _signed_remainder(b: BlockBuilder) -> tuple[Expr, Expr]:
 def _modulo() -> Procedure:
     b = BlockBuilder(2)
     signed, crosses = _signed_remainder(b)
-    return b.procedure("modulo", choose(crosses, add(signed, Local(1)), signed))
+    return b.procedure(Handle("modulo"), choose(crosses, add(signed, Local(1)), signed))
 
 
 def _quotient() -> Procedure:
@@ -508,7 +509,7 @@ def _quotient() -> Procedure:
     ratio = b.let(choose(crosses, sub(plain, const(1.0)), plain))
     floor = b.let(Unary("floor", ratio))
     up = compare(">", sub(ratio, floor), const(0.5))
-    return b.procedure("quotient", add(choose(up, add(floor, const(1.0)), floor), const(0.0)))
+    return b.procedure(Handle("quotient"), add(choose(up, add(floor, const(1.0)), floor), const(0.0)))
 
 
 def guarded_power(b: BlockBuilder, base: Expr, exponent: Expr) -> tuple[Expr, Expr]:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from mint_ledger.program.expressions import Binary, Choose, Compare, CompareOp, Constant, Expr, Local, Unary
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.statements import Block, Each, If, Leave, Let, Procedure, Statement
 
 
@@ -132,6 +133,6 @@ class BlockBuilder:
         """All statements so far."""
         return tuple(self._blocks[0])
 
-    def procedure(self, name: str, result: Expr | None = None) -> Procedure:
+    def procedure(self, handle: Handle, result: Expr | None = None) -> Procedure:
         """The finished procedure."""
-        return Procedure(name, self.parameters, self.locals, self.body(), result)
+        return Procedure(handle, self.parameters, self.locals, self.body(), result)

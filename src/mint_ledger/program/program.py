@@ -12,10 +12,10 @@ from mint_ledger.game.clock import Clock
 from mint_ledger.game.dials import Dials
 from mint_ledger.game.stat import Stat
 from mint_ledger.program.expressions import Expr
+from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.state import Column, Layout
 from mint_ledger.program.statements import Procedure
 
-Path = tuple[str | int, ...]
 CauseSort = Literal[
     "rule", "attack", "flow", "limit", "spawn", "script", "ending", "cue", "status", "action", "habit", "level"
 ]
@@ -78,6 +78,42 @@ class Account:
 
 
 @dataclass(frozen=True, slots=True)
+class Known:
+    """The columns that engines, and those who play and read runs, know by what they are."""
+
+    step: Column
+    ending: Column
+    winner: Column
+    script_position: Column
+    only_script: Column
+    first_level: Column
+    present: Column
+    habit: Column | None
+    level: Column | None
+
+
+@dataclass(frozen=True, slots=True)
+class TimerColumns:
+    """Where a steady timer keeps its state: the nth firing is due at base + n · period."""
+
+    base: Column
+    count: Column
+    period: Column
+
+
+@dataclass(frozen=True, slots=True)
+class StatusColumns:
+    """Where a status keeps who has it and how often, until when, since when, its ticks and who gave it."""
+
+    name: str
+    has: Column
+    until: Column
+    began: Column
+    ticks: Column
+    giver: Column
+
+
+@dataclass(frozen=True, slots=True)
 class Cause:
     """What made a posting: its name for people, its sort, where it stands in the file; an attack's damage type."""
 
@@ -91,9 +127,9 @@ class Cause:
 class Event:
     """Something that can happen within a `do`; `handler` takes (self, other, actor, values …)."""
 
-    name: str
+    handle: Handle
     phase: EventPhase
-    handler: str | None
+    handler: Handle | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +156,7 @@ class ScriptItem:
     """A happening that is due at a time."""
 
     at: float
-    procedure: str
+    procedure: Handle
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,7 +178,10 @@ class Program:
     cast: Cast
     dials: Dials
     layout: Layout
-    procedures: dict[str, Procedure]
+    columns: Known
+    timers: tuple[TimerColumns, ...]
+    statuses: tuple[StatusColumns, ...]
+    procedures: dict[Handle, Procedure]
     accounts: tuple[Account, ...]
     causes: tuple[Cause, ...]
     events: tuple[Event, ...]

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
+
+from mint_ledger.program.handle import BrokenProgram, Handle
 
 Role = Literal["value", "flag", "time", "step", "mark", "counter", "draws", "measure"]
 """What a slot is for: a booked value; a fact (present, in contact); a moment in seconds (or turns); the number of a
@@ -15,7 +18,7 @@ Only values and facts can make a condition true; moments and numbers of steps mo
 class Column:
     """`count` slots from `base`, for the entities from `first`; the slot of entity e is `base + e - first`."""
 
-    name: str
+    handle: Handle
     role: Role
     first: int
     count: int
@@ -28,20 +31,28 @@ class Column:
         return self.base - self.first
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Layout:
     """All columns of a program, in the order of their slots."""
 
     columns: tuple[Column, ...]
 
-    @property
+    @cached_property
     def size(self) -> int:
         """How many slots the state vector has."""
         return sum(column.count for column in self.columns)
 
-    def column(self, name: str) -> Column:
-        """The column of a name."""
-        return next(column for column in self.columns if column.name == name)
+    @cached_property
+    def _by_handle(self) -> dict[Handle, Column]:
+        return {column.handle: column for column in self.columns}
+
+    def column(self, handle: Handle) -> Column:
+        """The column of a handle."""
+        return self._by_handle[handle]
+
+    def find(self, handle: Handle) -> Column | None:
+        """The column of a handle, if the program has it."""
+        return self._by_handle.get(handle)
 
     def opening(self) -> list[float]:
         """A state vector before anything was opened."""
@@ -52,19 +63,26 @@ class LayoutBuilder:
     """Hands out columns one after another."""
 
     def __init__(self) -> None:
-        self._columns: dict[str, Column] = {}
+        self._columns: dict[Handle, Column] = {}
         self._size = 0
 
-    def column(self, name: str, role: Role, first: int = 0, count: int = 1, opening: float = 0.0) -> Column:
-        """Return the column of a name, made now if there is none."""
-        if name not in self._columns:
-            self._columns[name] = Column(name, role, first, count, self._size, opening)
-            self._size += count
-        return self._columns[name]
+    def column(self, handle: Handle, role: Role, first: int = 0, count: int = 1, opening: float = 0.0) -> Column:
+        """Return the column of a handle, made now if there is none.
 
-    def find(self, name: str) -> Column | None:
-        """The column of a name, if there is one."""
-        return self._columns.get(name)
+        Raises:
+            BrokenProgram: there is one of another shape, so two parts of the program would share its slots.
+        """
+        known = self._columns.get(handle)
+        if known is None:
+            known = self._columns[handle] = Column(handle, role, first, count, self._size, opening)
+            self._size += count
+        elif (known.role, known.first, known.count, known.opening) != (role, first, count, opening):
+            raise BrokenProgram(f"the column '{handle}' is asked for in two shapes")
+        return known
+
+    def find(self, handle: Handle) -> Column | None:
+        """The column of a handle, if there is one."""
+        return self._columns.get(handle)
 
     def layout(self) -> Layout:
         """The layout as it stands."""

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from mint_ledger.program.expressions import Expr, Ranges
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
 
 
@@ -114,7 +115,7 @@ class Note:
 class Call:
     """Carries out a procedure."""
 
-    procedure: str
+    procedure: Handle
     arguments: tuple[Expr, ...]
     into: int | None = None
 
@@ -172,9 +173,9 @@ Block = tuple[Statement, ...]
 
 @dataclass(frozen=True, slots=True)
 class Procedure:
-    """A named block. Its arguments are the first locals; `result` is worked out at its end."""
+    """A block that is called. Its arguments are the first locals; `result` is worked out at its end."""
 
-    name: str
+    handle: Handle
     parameters: int
     locals: int
     body: Block

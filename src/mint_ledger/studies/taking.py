@@ -103,9 +103,9 @@ def make_taking(lowered: Lowered, accounts: Iterable[int]) -> Taking:
     readings = readings_of(measure.value for measure in lowered.measures)
     wanted = [r.slot for r in readings if r.sort in ("lowest", "highest", "total", "waste", "changes")]
     tallied = tuple(dict.fromkeys([*accounts, *wanted]))
-    column = program.layout.column
-    level = program.layout.column("level").base if lowered.levels else column("step").base
-    slots = [column("ending").base, column("winner").base, column("step").base, level]
+    known = program.columns
+    level = known.level or known.step
+    slots = [known.ending.base, known.winner.base, known.step.base, level.base]
     columns: dict[Reading, tuple[int, ...]] = {}
     for reading in readings:
         needed = _slots_of(program, reading, tallied)
@@ -125,7 +125,7 @@ def make_taking(lowered: Lowered, accounts: Iterable[int]) -> Taking:
 
 def _slots_of(program: Program, reading: Reading, tallied: tuple[int, ...]) -> list[int]:
     size, causes = program.layout.size, len(program.causes)
-    step = program.layout.column("step").base
+    step = program.columns.step.base
     match reading.sort:
         case "closing" | "first" | "level":
             return [reading.slot]

@@ -45,7 +45,7 @@ def readout_text(lowered: Lowered, engine: ReferenceEngine, accounts: Sequence[s
 
 def present_accounts(engine: ReferenceEngine) -> list[AccountKey]:
     """The accounts of the game and of the entities that are there."""
-    present = engine.program.layout.column("present")
+    present = engine.program.columns.present
     return [key for key in all_accounts(engine.program) if engine.state[present.offset + key.entity] != 0.0]
 
 
@@ -93,15 +93,13 @@ def _statuses(words: Words, engine: ReferenceEngine) -> list[str]:
     program = engine.program
     unit = "turns" if program.clock.unit == "turn" else "s"
     found = []
-    columns = {column.name: column for column in program.layout.columns}
-    for name in (c.removeprefix("status: ") for c in columns if c.startswith("status: ")):
-        until = columns.get(f"status until: {name}")
+    for status in program.statuses:
         for entity in range(1, program.cast.size):
-            count = engine.state[columns[f"status: {name}"].offset + entity]
+            count = engine.state[status.has.offset + entity]
             if count <= 0.0:
                 continue
             times = f" ×{number(count)}" if count > 1.0 else ""
-            left = engine.state[until.offset + entity] - engine.time if until is not None else FOREVER
+            left = engine.state[status.until.offset + entity] - engine.time
             lasting = f", {number(left)} {unit} left" if left < FOREVER else ""
-            found.append(f"{words.entity(entity)} is {name}{times}{lasting}")
+            found.append(f"{words.entity(entity)} is {status.name}{times}{lasting}")
     return textwrap.wrap("; ".join(found), WIDTH - 2) if found else []

@@ -193,7 +193,7 @@ def _flow_lines(words: Words, row: Row, time: str) -> list[str]:
 
 
 def _closing_line(run: Run, words: Words) -> str:
-    time = words.time(run.closing[run.program.layout.column("step").base])
+    time = words.time(run.closing[run.program.columns.step.base])
     if run.result == "unfinished":
         return f"{time:>{INDENT - 2}}  the clock's limit: unfinished"
     winner = f", {run.winner} wins" if run.winner else ""

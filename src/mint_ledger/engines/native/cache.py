@@ -20,7 +20,7 @@ from mint_ledger import __version__
 from mint_ledger.engines.native.machine import llvm, llvmlite_version
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes
-from mint_ledger.program.arithmetic import functions
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 
 MAGIC = b"mint ledger machine code 1\n"
@@ -62,11 +62,10 @@ def _own_code() -> str:
     return digest.hexdigest()
 
 
-def program_key(program: Program, scripts: Sequence[str]) -> str:
+def program_key(program: Program, scripts: Sequence[Handle]) -> str:
     """The name of a program's entry. Numbers that are dials are not part of it."""
-    shared = functions()
     content = (
-        {name: procedure for name, procedure in program.procedures.items() if name not in shared},
+        program.procedures,
         program.accounts,
         program.layout,
         program.events,

@@ -10,6 +10,7 @@ from mint_ledger.engines.native.machine import llvm, target_machine
 from mint_ledger.engines.native.module import Module
 from mint_ledger.engines.native.operations import bit_functions
 from mint_ledger.engines.native.statements import arithmetic_routine, arithmetic_text
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 
 INTRINSICS = (
@@ -22,7 +23,7 @@ INTRINSICS = (
 ENTRIES = (("mint_open", "open", ""), ("mint_go", "go", "i64 %until"), ("mint_batch", "batch", "i64 %runs"))
 
 
-def module_text(program: Program, scripts: Sequence[str] = ()) -> tuple[str, int]:
+def module_text(program: Program, scripts: Sequence[Handle] = ()) -> tuple[str, int]:
     """A program in LLVM's assembly language, and how many pieces its steps have."""
     module = Module(program, scripts)
     course = Course(module)

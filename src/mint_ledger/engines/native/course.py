@@ -25,13 +25,24 @@ from mint_ledger.engines.native.context import (
 )
 from mint_ledger.engines.native.expressions import leave_unless_going, seconds_function, worth
 from mint_ledger.engines.native.module import Body, Looks, Module
-from mint_ledger.engines.native.pieces import PARTS_AFTER_SCRIPT, PARTS_BEFORE_SCRIPT, Piece, pieces_of
+from mint_ledger.engines.native.pieces import Piece, pieces_of
 from mint_ledger.engines.native.quiet import quiet_text
 from mint_ledger.engines.native.statements import Exits, block, procedure_routine
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
 from mint_ledger.journal.row import WHATS
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
+from mint_ledger.program.handle import (
+    ENDINGS_PART,
+    MEASURES_PART,
+    OPENING,
+    OPENING_ACCOUNTS,
+    PARTS_AFTER_SCRIPT,
+    PARTS_BEFORE_SCRIPT,
+    WATCH,
+    WATCH_GONE,
+    Handle,
+)
 
 LOOK_FOR_STOP = 1024
 MANY_PIECES = 100
@@ -181,7 +192,7 @@ class Course:
         store(r, "mark", end)
         store(r, "dirty", "0")
         self._handle(r, HIT, start, end)
-        for name, phases in (("watch", (CONDITION,)), ("watch gone", (GONE, CUE))):
+        for name, phases in ((WATCH, (CONDITION,)), (WATCH_GONE, (GONE, CUE))):
             routine = procedure_routine(module, name)
             leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
             end = load(r, "event_count")
@@ -267,7 +278,7 @@ class Course:
             wakes = [_lesser(r, *pair) if len(pair) == 2 else pair[0] for pair in pairs]
         return wakes[0]
 
-    def _pieces_of_part(self, body: Body, part: str) -> None:
+    def _pieces_of_part(self, body: Body, part: Handle) -> None:
         r = body.r
         pieces = [piece for piece in self.pieces if piece.part == part]
         if not pieces:
@@ -313,22 +324,22 @@ class Course:
         for name in ("row_count", "visited", "soonest"):
             store(r, name, "0")
         store(r, "dirty", "0")
-        only_script = module.program.layout.column("only script").base
+        only_script = module.program.columns.only_script.base
         body.store(load(r, "only_script"), body.slot(only_script))
         r.do("call void @set_step(ptr %s, ptr %x, i64 0)")
-        self._in_turn(body, ("opening accounts",), ends="i32 1")
+        self._in_turn(body, (OPENING_ACCOUNTS,), ends="i32 1")
         with body.loop(load(r, "start_count")) as (now, _, _):
             slot = r.let(f"load i64, ptr {item(r, 'start_slots', 'i64', now)}")
             value = body.load(item(r, "start_values", "double", now))
             body.store(value, r.let(f"getelementptr double, ptr %s, i64 {slot}"))
             self._open_flows(body, slot, value)
         self._open_tallies(body)
-        self._in_turn(body, ("opening", "part 7", "measures"), ends="i32 1")
+        self._in_turn(body, (OPENING, ENDINGS_PART, MEASURES_PART), ends="i32 1")
         leave_unless_going(r, r.let(f"call i32 @limit({PASSED_ON})"))
         r.leave("i32 0")
         module.routines.append(r.text())
 
-    def _in_turn(self, body: Body, names: tuple[str, ...], ends: str) -> None:
+    def _in_turn(self, body: Body, names: tuple[Handle, ...], ends: str) -> None:
         r = body.r
         for name in names:
             self._begin_part(r)

@@ -19,6 +19,7 @@ from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.tally import tally_size
 from mint_ledger.program import arithmetic
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem
 
 Floats = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
@@ -44,7 +45,9 @@ class Interrupted(Exception):
 class NativeCode:
     """A program's machine code; it can be shared by any number of players and threads."""
 
-    def __init__(self, program: Program, scripts: Sequence[str], pieces: int, code: bytes, *, thorough: bool) -> None:
+    def __init__(
+        self, program: Program, scripts: Sequence[Handle], pieces: int, code: bytes, *, thorough: bool
+    ) -> None:
         self.program = program
         self.scripts = tuple(scripts)
         self.pieces = pieces
@@ -69,7 +72,7 @@ def arithmetic_code() -> bytes:
     return code
 
 
-def known_code(program: Program, scripts: Sequence[str] = ()) -> NativeCode | None:
+def known_code(program: Program, scripts: Sequence[Handle] = ()) -> NativeCode | None:
     """A program's machine code, if it was made before."""
     key = program_key(program, scripts)
     for thorough in (True, False):
@@ -80,7 +83,7 @@ def known_code(program: Program, scripts: Sequence[str] = ()) -> NativeCode | No
     return None
 
 
-def make_code(program: Program, scripts: Sequence[str] = (), *, thorough: bool = False) -> NativeCode:
+def make_code(program: Program, scripts: Sequence[Handle] = (), *, thorough: bool = False) -> NativeCode:
     """Compile a program, and keep the result in the cache."""
     # Not imported before it is needed: a game seen before starts without it.
     from mint_ledger.engines.native.compiling import module_text, object_code
@@ -91,7 +94,7 @@ def make_code(program: Program, scripts: Sequence[str] = (), *, thorough: bool =
     return NativeCode(program, scripts, pieces, code, thorough=thorough)
 
 
-def native_code(program: Program, scripts: Sequence[str] = ()) -> NativeCode:
+def native_code(program: Program, scripts: Sequence[Handle] = ()) -> NativeCode:
     """A program's machine code, from the cache or made now."""
     return known_code(program, scripts) or make_code(program, scripts)
 
@@ -198,7 +201,7 @@ class NativePlayer:
     @property
     def step(self) -> int:
         """The number of the step."""
-        return int(self.state[self.program.layout.column("step").base])
+        return int(self.state[self.program.columns.step.base])
 
     def journal(self, run: int = 0) -> list[Row]:
         """Play a run and return its rows; where the room does not suffice, it is played again with more."""

@@ -10,6 +10,7 @@ from mint_ledger.engines.native.assembly import PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load
 from mint_ledger.engines.native.module import Body, Module, flow_key
 from mint_ledger.program import expressions as ex
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Account
 from mint_ledger.program.state import Column
 
@@ -297,19 +298,19 @@ def _apply(body: Body, e: ex.Apply) -> str:
     return call_procedure(body, e.function, e.arguments)
 
 
-def call_procedure(body: Body, name: str, arguments: tuple[ex.Expr, ...]) -> str:
+def call_procedure(body: Body, callee: Handle | str, arguments: tuple[ex.Expr, ...]) -> str:
     """Carry out a procedure; the run stops or ends if it does so. Gives the procedure's result."""
     from mint_ledger.engines.native.statements import procedure_routine
 
     r = body.r
-    routine = procedure_routine(body.module, name)
-    parameters = body.module.procedure(name).parameters
+    routine = procedure_routine(body.module, callee)
+    parameters = body.module.procedure(callee).parameters
     values = [expression(body, argument) for argument in arguments][:parameters]
     values += [op.ZERO] * (parameters - len(values))
     given = "".join(f", double {value}" for value in values)
     signal = r.let(f"call i32 {routine}({PASSED_ON}{given})")
     leave_unless_going(r, signal)
-    if body.module.procedure(name).result is None:
+    if body.module.procedure(callee).result is None:
         return op.ZERO
     return load(r, "result")
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from mint_ledger.engines.native.assembly import Routine
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.arithmetic import functions
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Account, Program
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Procedure
@@ -32,9 +33,10 @@ class Library:
         self._wanted: list[Callable[[], str]] = []
         self._asked: set[str] = set()
 
-    def procedure(self, name: str) -> Procedure:
-        """A procedure by its name."""
-        return functions()[name]
+    def procedure(self, callee: Handle | str) -> Procedure:
+        """A procedure by its handle, a function of arithmetic by its name."""
+        assert isinstance(callee, str)
+        return functions()[callee]
 
     def want(self, name: str, make: Callable[[], str]) -> str:
         """A routine's name; it is made, once, before the module is done."""
@@ -63,29 +65,29 @@ class Library:
 class Module(Library):
     """All routines of a program; those of procedures are made when they are first asked for."""
 
-    def __init__(self, program: Program, scripts: Sequence[str] = ()) -> None:
+    def __init__(self, program: Program, scripts: Sequence[Handle] = ()) -> None:
         super().__init__()
         self.program = program
         self.scripts = tuple(scripts)
         self.accounts = {account.column.base: index for index, account in enumerate(program.accounts)}
-        self.numbers = {name: index for index, name in enumerate(program.procedures)}
+        self.numbers = {handle: index for index, handle in enumerate(program.procedures)}
         self._flows = {
             column.base: flow_key(account.column)
             for account in program.accounts
             if account.flow_columns is not None
             for column in flow_columns(account)
         }
-        self.step = program.layout.column("step").base
-        self.present = program.layout.column("present")
-        self.ending = program.layout.column("ending").base
-        self.winner = program.layout.column("winner").base
-        self.script_position = program.layout.column("script position").base
+        self.step = program.columns.step.base
+        self.present = program.columns.present
+        self.ending = program.columns.ending.base
+        self.winner = program.columns.winner.base
+        self.script_position = program.columns.script_position.base
         # What the quiet routine of each procedure reads.
         self.quiet_looks: dict[str, Looks] = {}
 
-    def procedure(self, name: str) -> Procedure:
-        """A procedure by its name."""
-        return self.program.procedures[name]
+    def procedure(self, callee: Handle | str) -> Procedure:
+        """A procedure by its handle, a function of arithmetic by its name."""
+        return functions()[callee] if isinstance(callee, str) else self.program.procedures[callee]
 
     def account(self, column: Column) -> Account:
         """The account of a value column."""

@@ -7,10 +7,8 @@ from dataclasses import dataclass
 
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
+from mint_ledger.program.handle import PARTS_AFTER_SCRIPT, PARTS_BEFORE_SCRIPT, Handle
 from mint_ledger.program.program import Program
-
-PARTS_BEFORE_SCRIPT = ("part 1",)
-PARTS_AFTER_SCRIPT = ("part 3", "part 4", "part 5", "part 6", "part 7", "part 7 levels", "measures")
 
 
 @dataclass(frozen=True)
@@ -18,7 +16,7 @@ class Piece:
     """Some statements of a part, with the routines that carry them out and look when they next matter."""
 
     number: int
-    part: str
+    part: Handle
     statements: st.Block
     settles: bool
 
@@ -80,7 +78,7 @@ def locals_of(value: object) -> set[int]:
     return found
 
 
-def _settles(program: Program, statements: Iterable[st.Statement], seen: set[str]) -> bool:
+def _settles(program: Program, statements: Iterable[st.Statement], seen: set[Handle]) -> bool:
     """Whether statements may work off what a `do` set off."""
     for statement in statements:
         match statement:

@@ -33,13 +33,14 @@ from mint_ledger.engines.native.turning import (
 )
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
+from mint_ledger.program.handle import WATCH, WATCH_GONE, Handle
 from mint_ledger.program.program import Account, FlowSpec
 
 # Asking costs as much as doing: a part whose question is longer than this is carried out in each step.
 LONGEST_QUESTION = 1_500
 
 
-def quiet_routine(module: Module, name: str, looked_at: Looks) -> str:
+def quiet_routine(module: Module, name: Handle, looked_at: Looks) -> str:
     """The quiet routine of a procedure."""
     routine = f"@q{module.numbers[name]}"
     procedure = module.program.procedures[name]
@@ -109,7 +110,7 @@ def quiet_block(q: Quiet, statements: st.Block, loop: str, procedure: str) -> No
                 turns(q, statement.condition)
             case st.Settle():
                 if statement.always:
-                    for name in ("watch", "watch gone"):
+                    for name in (WATCH, WATCH_GONE):
                         _pass_on(q, name, [op.ZERO])
             case _:
                 q.now()
@@ -265,7 +266,7 @@ def _call(q: Quiet, s: st.Call) -> None:
         q.meanings[s.into] = UNKNOWN
 
 
-def _pass_on(q: Quiet, name: str, values: list[str]) -> None:
+def _pass_on(q: Quiet, name: Handle, values: list[str]) -> None:
     r = q.r
     assert q.looked_at is not None
     parameters = q.module.program.procedures[name].parameters

@@ -28,6 +28,7 @@ from mint_ledger.journal.row import MAX_VALUES
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Ranges
+from mint_ledger.program.handle import Handle
 
 
 @dataclass(frozen=True)
@@ -47,13 +48,13 @@ def arithmetic_routine(name: str) -> str:
     return "@mint_" + name.replace(" ", "_")
 
 
-def procedure_routine(module: Module, name: str) -> str:
+def procedure_routine(module: Module, callee: Handle | str) -> str:
     """The routine of a procedure; it is made if it is not there yet."""
-    if name in functions():
-        module.arithmetic.add(name)
-        return arithmetic_routine(name)
-    routine = f"@p{module.numbers[name]}"
-    return module.want(routine, lambda: _procedure(module, module.procedure(name), routine))
+    if isinstance(callee, str):
+        module.arithmetic.add(callee)
+        return arithmetic_routine(callee)
+    routine = f"@p{module.numbers[callee]}"
+    return module.want(routine, lambda: _procedure(module, module.procedure(callee), routine))
 
 
 def arithmetic_text() -> str:

@@ -19,6 +19,7 @@ from mint_ledger.engines.native.expressions import condition, expression, safe_p
 from mint_ledger.engines.native.module import Body, Module, flow_key
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
+from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.program import Account
 
 NEVER = str(2**62)
@@ -165,7 +166,7 @@ def looks_at_time(module: Module, function: str) -> bool:
     return any(
         isinstance(part, (ex.At, ex.Read, ex.Step, ex.Time, ex.Due))
         or (isinstance(part, ex.Apply) and part.function != function and looks_at_time(module, part.function))
-        for part in expressions_of(module.program.procedures[function])
+        for part in expressions_of(functions()[function])
     )
 
 
