@@ -28,7 +28,7 @@ class Accounts(Expressions):
     _dirty = False
 
     def _limits(self, spec: AccountSpec, entity: float) -> tuple[float, float]:
-        frame = spec_frame(entity)
+        frame = spec_frame(entity, spec.locals)
         low = -math.inf if spec.low is None else self._evaluate(spec.low, frame)
         high = math.inf if spec.high is None else self._evaluate(spec.high, frame)
         if spec.whole:
@@ -172,7 +172,7 @@ class Accounts(Expressions):
         assert flows is not None and flow is not None
         self.state[flows.booked.offset + index] = after
         self.state[flows.since.offset + index] = self.state[self._step]
-        end = min(max(self._evaluate(flow.to, spec_frame(float(index))), limits[0]), limits[1])
+        end = min(max(self._evaluate(flow.to, spec_frame(float(index), spec.locals)), limits[0]), limits[1])
         if abs(end - after) > abs(end - before):
             self.state[flows.waits_from.offset + index] = self.time
             away = limits[0] if after < end else limits[1]
@@ -184,7 +184,7 @@ class Accounts(Expressions):
         flows, flow = account.flow_columns, spec.flow
         if flows is None or flow is None:
             return
-        state, frame = self.state, spec_frame(float(index))
+        state, frame = self.state, spec_frame(float(index), spec.locals)
         low, high = self._limits(spec, float(index))
         end = min(max(self._evaluate(flow.to, frame), low), high)
         value = self._read_account(account, float(index))

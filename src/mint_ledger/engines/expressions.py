@@ -16,13 +16,12 @@ from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
+from mint_ledger.program.walking import locals_needed
 
-SPEC_LOCALS = 16
 
-
-def spec_frame(entity: float) -> Frame:
-    """The frame of an account's limits and flow: the entity, and room for what folds go over."""
-    return [entity] + [0.0] * SPEC_LOCALS
+def spec_frame(entity: float, count: int) -> Frame:
+    """The frame of expressions that see an entity as local 0, with so many locals in all."""
+    return [entity] + [0.0] * (count - 1)
 
 
 class Expressions(Moment):
@@ -50,7 +49,7 @@ class Expressions(Moment):
 
     def evaluate(self, expression: ex.Expr, entity: int = 0) -> float:
         """The value of an expression that sees at most one entity, as local 0."""
-        return self._expression(expression)(spec_frame(float(entity)))
+        return self._expression(expression)(spec_frame(float(entity), locals_needed((expression,))))
 
     def _expression(self, expression: ex.Expr) -> Evaluate:
         """The Python function of an expression."""

@@ -185,7 +185,7 @@ class ReferenceEngine(Statements):
             self._call(procedure)
 
     def _expire(self) -> None:
-        if not self.is_over and self._is_due(self._evaluate(self.program.clock_limit, spec_frame(0.0))):
+        if not self.is_over and self._is_due(self._evaluate(self.program.clock_limit, spec_frame(0.0, 1))):
             self.state[self._ending] = float(len(self.program.endings))
             self.book_flows()
 

@@ -51,6 +51,7 @@ from mint_ledger.program.handle import (
 )
 from mint_ledger.program.program import Event, OrderLine, Program, ScriptItem
 from mint_ledger.program.statements import Settle
+from mint_ledger.program.verify import verify
 
 NOBODY = Constant(-1.0)
 PHASES = ("0 start", "1 time", "3 players", "4 contact", "5 attacks and rules", "6 flows", "7 endings")
@@ -142,6 +143,8 @@ def open_lowering(
     taken = lower_measures(lowering, measures or {})
     _lower_parts(lowering)
     program = _program(lowering)
+    if not lowering.faults:
+        verify(program)
     habits = tuple(own_habits(lowering))
     players = habit_players(lowering)
     levels = tuple(game.levels)

@@ -18,6 +18,7 @@ from mint_ledger.program.building import BlockBuilder, compare
 from mint_ledger.program.expressions import ZERO, Checked, Constant, Expr, Local, Read, Unary
 from mint_ledger.program.program import Account, AccountSpec
 from mint_ledger.program.statements import Open, Post
+from mint_ledger.program.walking import locals_needed
 
 Owner = tuple[Member | None, Stat]
 
@@ -86,7 +87,9 @@ def _spec(lowering: Lowering, member: Member | None, name: str, stat: Stat) -> A
     flow = lower_flow(lowering, member, name, stat, low, high) if stat.flow else None
     if member is not None and is_motion(member, name):
         flow = motion_spec(lowering, member, name)
-    return AccountSpec(low, high, stat.whole, stat.round, stat.at_limit == "wrap", flow)
+    flowing = (flow.to, flow.rate, flow.after, flow.after_limit, flow.gate) if flow is not None else ()
+    needed = locals_needed((low, high, *flowing))
+    return AccountSpec(low, high, stat.whole, stat.round, stat.at_limit == "wrap", flow, needed)
 
 
 def _limit(scope: Scope, member: Member | None, name: str, stat: Stat, side: str) -> Expr | None:

@@ -52,7 +52,10 @@ class FlowColumns:
 
 @dataclass(frozen=True, slots=True)
 class AccountSpec:
-    """What postings to the accounts of one kind's stat have to heed; the limits see the entity as local 0."""
+    """What postings to the accounts of one kind's stat have to heed.
+
+    Limits and flow see the entity as local 0; `locals` is how many locals they name.
+    """
 
     low: Expr | None
     high: Expr | None
@@ -60,6 +63,7 @@ class AccountSpec:
     round: Literal["nearest", "down", "up"]
     wrap: bool
     flow: FlowSpec | None
+    locals: int = 1
 
 
 @dataclass(frozen=True, slots=True)
