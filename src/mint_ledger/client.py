@@ -9,6 +9,8 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from pydantic import PrivateAttr
+
 from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
 from mint_ledger.files import write_text
 from mint_ledger.game.document import GameFile
@@ -16,6 +18,7 @@ from mint_ledger.game.loading import Path as FilePath
 from mint_ledger.game.loading import read_game
 from mint_ledger.game.script import Happening
 from mint_ledger.game.source import Source, parse_source, read_source
+from mint_ledger.game.turning import Turning
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
@@ -53,6 +56,19 @@ class Game(GameFile):
         GameError: on first use, where names do not exist or types do not fit.
     """
 
+    _turning: Turning | None = PrivateAttr(None)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Game:
+        """A copy, with some sections replaced; it is a game of its own, and looked at anew."""
+        copy = super().model_copy(update=update, deep=deep)
+        if update:
+            copy.__dict__.pop("lowered", None)
+            copy._source = copy._turning = None
+        return copy
+
+    def _made_source(self) -> Source:
+        return self._turning.source() if self._turning is not None else super()._made_source()
+
     @cached_property
     def lowered(self) -> Lowered:
         """The game as a program; raises `GameError` with all faults."""
@@ -72,12 +88,21 @@ class Game(GameFile):
             NotFound: there is no such dial.
             GameError: a value makes the game impossible (a start above its max …).
         """
-        from mint_ledger.game.dials import turn_dials
+        from mint_ledger.game.turning import Turning, turned_parts
 
         program = self.lowered.program
-        data = turn_dials(self, program.cast, program.dials, changes)
-        source = self.source
-        return _game_of(Source(source.file, data, source.text, source.places))
+        dials = program.dials
+        by_index = {dials.find(name): value for name, value in changes.items()}
+        written = {dials.written[index]: value for index, value in by_index.items()}
+        turning = (self._turning or Turning(self.source, program.cast, {})).further(written)
+        parts = turned_parts(self, program.cast, written)
+        game = Game.model_construct(_fields_set=self.model_fields_set, **parts)
+        lowered = self.lowered.turned(game, turning, by_index)
+        if lowered is None:
+            return _game_of(turning.source(), turning)
+        game.__dict__["lowered"] = lowered
+        game._turning = turning
+        return game
 
     def with_variant(self, name: str) -> Game:
         """The same game with the dials of one of its variants set.
@@ -449,15 +474,14 @@ class Game(GameFile):
 
         check_engine(engine)
         game = self.turned(variant, dials)
-        changes = {**(self.variants[variant] if variant else {}), **(dials or {})}
         named = _expanded(game, named_measures(measures))
         check_measures(named)
         chosen = tuple(accounts) if accounts is not None else chosen_accounts(game.lowered)
         request = StudyRequest(
-            text=self.to_yaml(),
-            name=str(self.source.file),
+            text=game.origin_text(),
+            name=game.file,
             seed=seed,
-            dials=tuple((name, float(value)) for name, value in changes.items()),
+            dials=game.changes(),
             habit=habit,
             measures=tuple(named.items()),
             accounts=chosen,
@@ -608,11 +632,30 @@ class Game(GameFile):
 
         return exact_answers(self.turned(variant, dials), habit=habit, states=states, progress=progress)
 
-    def to_yaml(self) -> str:
-        """The game as the text of a game file."""
+    @property
+    def file(self) -> str:
+        """What it was read from."""
+        return str(self._turning.origin.file if self._turning is not None else self.source.file)
+
+    def origin_text(self) -> str:
+        """The text of the game before its dials were turned; `changes` has what was turned."""
         from mint_ledger.game.writing import yaml_text
 
-        return self.source.text or yaml_text(self)
+        return yaml_text(self._turning.origin if self._turning is not None else self.source)
+
+    def changes(self) -> tuple[tuple[str, float | bool], ...]:
+        """The dials that were turned since the text was read, by name, with their values."""
+        if self._turning is None:
+            return ()
+        dials = self.dials
+        index = dict(zip(dials.written, dials.names, strict=True))
+        return tuple((index[path], value) for path, value in self._turning.changes.items())
+
+    def to_yaml(self) -> str:
+        """The game as the text of a game file: the text that was read, with the numbers that were turned since."""
+        from mint_ledger.game.writing import yaml_text
+
+        return yaml_text(self.source)
 
     def save(self, path: str | Path) -> None:
         """Write the game file (beside, then renamed into place)."""
@@ -668,7 +711,7 @@ def loads(text: str, name: str = "game") -> Game:
     return _game_of(parse_source(text, name))
 
 
-def _game_of(source: Source) -> Game:
+def _game_of(source: Source, turning: Turning | None = None) -> Game:
     from mint_ledger.lowering import lower, try_lower
 
     reading = read_game(source)
@@ -676,6 +719,7 @@ def _game_of(source: Source) -> Game:
         raise GameError(reading.faults)
     game = Game.model_construct(_fields_set=reading.game.model_fields_set, **dict(reading.game))
     game._source = reading.game._source
+    game._turning = turning
     if reading.faults:
         _, more = try_lower(game)
         raise GameError([*reading.faults, *_not_echoes(more, reading.left_out)])

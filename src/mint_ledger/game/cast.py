@@ -130,6 +130,18 @@ def make_cast(game: GameFile) -> Cast:
     return Cast(members)
 
 
+def turned_cast(game: GameFile, cast: Cast) -> Cast:
+    """The cast of a game that differs from that of `cast` in numbers alone."""
+    resolved: dict[str, tuple[Kind, tuple[str, ...]]] = {}
+    members: dict[str, Member] = {}
+    for name, member in cast.members.items():
+        kind, family = _resolve(game, name, resolved, ())
+        if game.space is not None and kind.where is not None:
+            kind = _with_place(kind)
+        members[name] = Member(name, kind, member.first, member.room, family)
+    return Cast(members)
+
+
 def _with_place(kind: Kind) -> Kind:
     """Its place as stats like others: x, y, and the angle that it faces."""
     assert kind.where is not None

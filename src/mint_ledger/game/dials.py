@@ -14,23 +14,41 @@ from typing import Any
 
 from mint_ledger.errors import NotFound, nearest
 from mint_ledger.formula import Formula
-from mint_ledger.game.cast import Cast
+from mint_ledger.game.cast import Cast, Member
 from mint_ledger.game.document import GameFile
+from mint_ledger.game.kind import Kind
 from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
 
 Path = tuple[str | int, ...]
 _WITH_DIALS = ("clock", "numbers", "stats", "attacks", "actions", "statuses", "rules", "levels", "habits")
 _NO_DIALS = {"room", "stack", "where", "faces"}
+# What a kind takes over is carried out once for all that are like it, and belongs to the kind that it stands under.
+_NOT_TAKEN_OVER = ("rules", "endings", "lives")
+_COORDINATES: dict[str, Path] = {"x": ("where", 0), "y": ("where", 1), "faces": ("faces",)}
+MAY_STAND_ALONE = ("when", "moves", "through")
+"""Lists that may be written as their only item, which then has no number in its path."""
 
 
 @dataclass(frozen=True)
 class Dials:
-    """All dials of a game: their paths in the file, their names, and their values (float64)."""
+    """All dials of a game.
+
+    Attributes:
+        paths: what they are known by: where they stand among the models.
+        written: where they stand in the file; only coordinates stand elsewhere, in `where` and `faces`.
+        names: what people call them.
+        values: their numbers (float64).
+        flags: whether they are yes or no.
+        follows: for each the dial whose number it takes over; itself where it stands in the file.
+    """
 
     paths: tuple[Path, ...]
     names: tuple[str, ...]
     values: tuple[float, ...]
+    flags: tuple[bool, ...] = ()
+    follows: tuple[int, ...] = ()
+    written: tuple[Path, ...] = ()
 
     @cached_property
     def _by_path(self) -> dict[Path, int]:
@@ -61,22 +79,51 @@ class Dials:
         """The value of a dial by name."""
         return self.values[self.find(name)]
 
+    def turned(self, changes: Mapping[int, float]) -> Dials:
+        """The dials with some of them set, by their indices; what takes over a number goes with it."""
+        follows = list(self.follows)
+        for index in changes:
+            follows[index] = index
+        values = tuple(
+            changes.get(leader, value) if leader in changes else value
+            for leader, value in zip(follows, self.values, strict=True)
+        )
+        turned = Dials(self.paths, self.names, values, self.flags, tuple(follows), self.written)
+        # Where they stand and what they are called stays as it is.
+        for key in ("_by_path", "_by_name"):
+            turned.__dict__[key] = getattr(self, key)
+        return turned
+
 
 def list_dials(game: GameFile, cast: Cast) -> Dials:
     """Find every dial of a game, in the order of the file."""
-    found: list[tuple[Path, float]] = []
+    found: list[tuple[Path, float, bool]] = []
     for section in _WITH_DIALS:
         found.extend(_numbers_in(getattr(game, section), (section,)))
     for name, member in cast.members.items():
-        found.extend(_numbers_in(member.kind, ("kinds", name)))
-    paths = tuple(path for path, _ in found)
+        found.extend(_numbers_of_kind(game.kinds[name], member, ("kinds", name)))
+    paths = tuple(path for path, _, _ in found)
+    by_path = {path: index for index, path in enumerate(paths)}
+    written = tuple(_written_at(game, cast, path) for path in paths)
+    leaders = (_taken_from(game, cast, path, place) for path, place in zip(paths, written, strict=True))
+    follows = tuple(by_path.get(leader, index) for index, leader in enumerate(leaders))
     names = [path_name(path, game.source.data) for path in paths]
     doubled = {name for name in names if names.count(name) > 1} if len(set(names)) < len(names) else set()
     unique = (".".join(map(str, p)) if name in doubled else name for p, name in zip(paths, names, strict=True))
-    return Dials(paths, tuple(unique), tuple(value for _, value in found))
+    values, flags = tuple(value for _, value, _ in found), tuple(is_flag for *_, is_flag in found)
+    return Dials(paths, tuple(unique), values, flags, follows, written)
 
 
-def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float]]:
+def _numbers_of_kind(own: Kind, member: Member, path: Path) -> Iterator[tuple[Path, float, bool]]:
+    for name, field in Kind.model_fields.items():
+        if name in _NO_DIALS:
+            continue
+        kind = own if name in _NOT_TAKEN_OVER else member.kind
+        if name in kind.model_fields_set:
+            yield from _numbers_in(getattr(kind, name), (*path, field.alias or name))
+
+
+def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float, bool]]:
     if isinstance(value, Part):
         fields = type(value).model_fields
         for name in fields:
@@ -88,15 +135,51 @@ def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float]]:
         for key, item in value.items():
             yield from _numbers_in(item, (*path, key))
     elif isinstance(value, list):
-        # A trigger or layer that is not in a list in the file has no number of its own in its path.
+        single = len(value) == 1 and path[-1] in MAY_STAND_ALONE
         for index, item in enumerate(value):
-            single = len(value) == 1 and path[-1] == "when"
             yield from _numbers_in(item, path if single else (*path, index))
     elif isinstance(value, Formula):
         if value.number is not None:
-            yield path, value.number
+            yield path, value.number, value.is_flag
     elif isinstance(value, (int, float)) and not isinstance(value, bool):
-        yield path, float(value)
+        yield path, float(value), False
+
+
+def _unit(path: Path) -> Path:
+    """What is taken over as a whole: a key of a kind, or a key of one of its stats; `path` begins within the kind."""
+    return path[:3] if path[0] == "stats" else path[:1]
+
+
+def _sets(kind: Kind, unit: Path) -> bool:
+    """Whether a kind itself says something, rather than one that it is like."""
+    part: Any = kind
+    if unit[0] == "stats":
+        part = kind.stats.get(str(unit[1]))
+        if part is None or len(unit) < 3:
+            return part is not None
+    fields = type(part).model_fields
+    return any((fields[name].alias or name) == unit[-1] for name in part.model_fields_set)
+
+
+def _written_at(game: GameFile, cast: Cast, path: Path) -> Path:
+    """Where a number stands in the file: coordinates are written as `where` and `faces`, if not as stats."""
+    if path[0] != "kinds" or path[2] != "stats" or path[3] not in _COORDINATES or path[4:] != ("start",):
+        return path
+    member = cast.members[str(path[1])]
+    if any(path[3] in game.kinds[ancestor].stats for ancestor in member.family):
+        return path
+    return (*path[:2], *_COORDINATES[str(path[3])])
+
+
+def _taken_from(game: GameFile, cast: Cast, path: Path, written: Path) -> Path:
+    """The path of the number that a dial takes over; its own where it stands there itself."""
+    if path[0] != "kinds":
+        return path
+    unit = _unit(written[2:])
+    for ancestor in cast.members[str(path[1])].family:
+        if _sets(game.kinds[ancestor], unit):
+            return ("kinds", ancestor, *path[2:])
+    return path
 
 
 def plain_value(value: float) -> float:
@@ -104,40 +187,64 @@ def plain_value(value: float) -> float:
     return int(value) if value == int(value) and abs(value) < 1e15 else value
 
 
-def turn_dials(game: GameFile, cast: Cast, dials: Dials, changes: Mapping[str, float | bool]) -> dict[str, Any]:
-    """Return the plain content of the game with some dials set; the game itself stays as it is.
-
-    Raises:
-        NotFound: there is no dial of that name.
-    """
-    data: dict[str, Any] = copy.deepcopy(game.source.data)
-    for name, value in changes.items():
-        path = dials.paths[dials.find(name)]
-        if path[0] == "kinds" and path[-1] == "copies":
-            _keep_room(data, str(path[1]), cast.members[str(path[1])].room)
-        _put(data, path, value)
-    return data
+def turn_data(data: Any, cast: Cast, changes: Mapping[Path, float | bool]) -> dict[str, Any]:
+    """The plain content of a game with some dials set, by their paths; what is given stays as it is."""
+    made: dict[str, Any] = copy.deepcopy(data)
+    for path, value in changes.items():
+        if path[0] == "kinds":
+            member = cast.members[str(path[1])]
+            if path[-1] == "copies":
+                made["kinds"][member.name].setdefault("room", member.room)
+            _make_own(made["kinds"], member, path[2:])
+        _put(made, path, value)
+    return made
 
 
-def _keep_room(data: dict[str, Any], kind: str, room: int) -> None:
-    data["kinds"][kind].setdefault("room", room)
+def _make_own(kinds: dict[str, Any], member: Member, path: Path) -> None:
+    """Give a kind a copy of the part around a number that it takes over, so that the rest of it stays as it is."""
+    unit = _unit(path)
+    if unit == path:
+        return
+    holders = [_at(kinds.get(ancestor), unit) for ancestor in member.family]
+    if holders[0] is None:
+        taken = next((holder for holder in holders if holder is not None), None)
+        if taken is not None:
+            _put(kinds, (member.name, *unit), copy.deepcopy(taken))
 
 
-def _put(node: Any, path: Path, value: float | bool) -> None:
+def _at(node: Any, path: Path) -> Any:
+    for part in path:
+        node = node.get(str(part)) if isinstance(node, dict) else None
+    return node
+
+
+def _put(node: Any, path: Path, value: Any) -> None:
     for depth, part in enumerate(path[:-1]):
-        following = path[depth + 1]
-        if isinstance(node, dict):
-            child = node.get(str(part))
-            if isinstance(child, list) and not isinstance(following, int):
-                child = child[0]
-            elif not isinstance(child, (dict, list)):
-                if following == "start" and depth == len(path) - 2:
-                    node[str(part)] = value
-                    return
-                child = node[str(part)] = {} if child is None else {"start": child}
-        else:
-            child = node[int(part)]
-            if child is None:
-                child = node[int(part)] = {}
+        if isinstance(part, int) and not isinstance(node, list):
+            continue  # a list that is written as its only item
+        if isinstance(node, list):
+            if isinstance(part, int):
+                if node[part] is None:
+                    node[part] = {}
+                node = node[part]
+                continue
+            node = node[0]
+        child = _step_into(node, str(part), path[depth + 1], depth == len(path) - 2, value)
+        if child is None:
+            return
         node = child
+    if isinstance(node, list) and not isinstance(path[-1], int):
+        node = node[0]
     node[path[-1]] = value
+
+
+def _step_into(node: Any, part: str, following: str | int, is_last: bool, value: Any) -> Any:
+    """The part below; none where the number stands there by itself, and was set."""
+    child = node.get(part)
+    if isinstance(child, (dict, list)):
+        return child
+    if following == "start" and is_last:
+        node[part] = value
+        return None
+    node[part] = {} if child is None else {"start": child}
+    return node[part]

@@ -90,11 +90,14 @@ class GameFile(Part):
     def source(self) -> Source:
         """The plain content that it was made of, with the places in the file."""
         if self._source is None:
-            self._source = Source(self.title, self.model_dump(by_alias=True, exclude_unset=True))
+            self._source = self._made_source()
         return self._source
+
+    def _made_source(self) -> Source:
+        return Source(self.title, self.model_dump(by_alias=True, exclude_unset=True))
 
     def section_order(self) -> list[str]:
         """The sections in the order in which the file lists them; those that it leaves out come last."""
         fields = list(type(self).model_fields)
-        written = [key for key in self.source.data if key in fields] if self.source.text else []
+        written = [key for key in self.source.data if key in fields]
         return [*written, *(field for field in fields if field not in written)]

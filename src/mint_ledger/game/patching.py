@@ -6,18 +6,20 @@ changed.
 
 from __future__ import annotations
 
+import io
 import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.errors import BadRequest, GameError
-from mint_ledger.game.dials import Path, plain_value, turn_dials
+from mint_ledger.game.cast import Cast
+from mint_ledger.game.dials import Path, plain_value, turn_data
 from mint_ledger.game.source import Source, parse_source
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
 
-_NUMBER = r"[-+]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"
+_NUMBER = r"(?:[-+]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][-+]?\d+)?|true|false)"
 
 
 def with_numbers(game: Game, values: Mapping[str, float], variant: str | None = None) -> str:
@@ -58,22 +60,60 @@ def with_number(game: Game, dial: str, value: float, variant: str | None = None)
         wanted = _set(source.data, path, plain)
         text = _replaced(source, path, plain) or _added(source, path, plain)
     else:
-        path = dials.paths[dials.find(dial)]
-        wanted = turn_dials(game, game.lowered.program.cast, dials, {dial: plain})
-        text = _replaced(source, path, plain)
-        if text is None and path[-1] == "start":
-            path = path[:-1]
-            text = _replaced(source, path, plain)
-        text = text or _added(source, path, plain)
-        if text is not None and not _holds(text, source, wanted):
-            # A stat that a kind takes over may be written as a bare number or with its start.
-            wanted = _set_deep(source.data, path, plain)
+        turned = patched_source(source, game.lowered.program.cast, {dials.written[dials.find(dial)]: plain})
+        text = turned.text if turned is not None else None
+        wanted = turned.data if turned is not None else None
     if text is None or not _holds(text, source, wanted):
         raise BadRequest(
             f"{dial} = {plain} cannot be written into {source.file} without rewriting more than a number "
             "(it is taken over from another kind, or not in the file); write it there by hand, or use --as VARIANT"
         )
     return text
+
+
+def patched_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool]) -> Source | None:
+    """A file's text with some dials set, by their paths, and its content; none where more than numbers would change."""
+    for path, value in changes.items():
+        plain = value if isinstance(value, bool) else plain_value(value)
+        turned = _patched(source, cast, path, plain) if source.text else None
+        if turned is None:
+            return None
+        source = turned
+    return source
+
+
+def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool]) -> Source | None:
+    """The same, written anew where more than numbers change; comments stay with what they stand beside."""
+    from ruamel.yaml import YAML
+
+    if not source.text or source.text.lstrip().startswith("{"):
+        return None
+    editor = YAML()
+    editor.preserve_quotes = True
+    editor.width = 4096
+    out = io.StringIO()
+    plain = {path: value if isinstance(value, bool) else plain_value(value) for path, value in changes.items()}
+    editor.dump(turn_data(editor.load(source.text), cast, plain), out)
+    try:
+        made = parse_source(out.getvalue(), source.file)
+    except GameError:
+        return None
+    return made if made.data == turn_data(source.data, cast, plain) else None
+
+
+def _patched(source: Source, cast: Cast, path: Path, plain: float | bool) -> Source | None:
+    wanted = turn_data(source.data, cast, {path: plain})
+    for where in (path, path[:-1]) if path[-1] == "start" else (path,):
+        for text in (_replaced(source, where, plain), _added(source, where, plain)):
+            if text is None:
+                continue
+            try:
+                found = parse_source(text, source.file)
+            except GameError:
+                continue
+            if found.data == wanted:
+                return found
+    return None
 
 
 _BLOCK = re.compile(r"^variants:[ \t]*(#.*)?\r?\n(?P<indent>[ \t]+)?", re.MULTILINE)
@@ -117,18 +157,7 @@ def _set(data: Any, path: Path, value: float) -> Any:
     return made
 
 
-def _set_deep(data: Any, path: Path, value: float) -> Any:
-    import copy
-
-    made = copy.deepcopy(data)
-    node = made
-    for part in path[:-1]:
-        node = node.setdefault(part, {}) if isinstance(node, dict) else node[int(part)]
-    node[path[-1]] = value
-    return made
-
-
-def _replaced(source: Source, path: Path, value: float) -> str | None:
+def _replaced(source: Source, path: Path, value: float | bool) -> str | None:
     """The text with the number at a path replaced; none where no number stands there."""
     place = source.places.get(path)
     if place is None:
@@ -140,11 +169,11 @@ def _replaced(source: Source, path: Path, value: float) -> str | None:
     found = re.compile(pattern).match(line, start)
     if found is None:
         return None
-    lines[place.line - 1] = line[: found.start(2)] + f"{value}" + line[found.end(2) :]
+    lines[place.line - 1] = line[: found.start(2)] + _written(value) + line[found.end(2) :]
     return "".join(lines)
 
 
-def _added(source: Source, path: Path, value: float) -> str | None:
+def _added(source: Source, path: Path, value: float | bool) -> str | None:
     """The text with a new entry for a path in the innermost part around it that is written as `{…}` on one line."""
     for depth in range(len(path) - 1, 0, -1):
         place = source.places.get(path[:depth])
@@ -164,10 +193,14 @@ def _added(source: Source, path: Path, value: float) -> str | None:
     return None
 
 
-def _entry(path: Path, value: float) -> str:
+def _written(value: float | bool) -> str:
+    return str(value).lower() if isinstance(value, bool) else f"{value}"
+
+
+def _entry(path: Path, value: float | bool) -> str:
     """What is written for the rest of a path: `stats: {bite: 9}`."""
     if len(path) == 1:
-        return f"{path[0]}: {value}"
+        return f"{path[0]}: {_written(value)}"
     return f"{path[0]}: {{{_entry(path[1:], value)}}}"
 
 

@@ -6,14 +6,14 @@ import io
 from collections.abc import Mapping
 from typing import Any
 
-from mint_ledger.game.document import GameFile
+from mint_ledger.game.source import Source
 
 _FLOW_LENGTH = 88
 
 
-def yaml_text(game: GameFile) -> str:
-    """The game as YAML, with short mappings on one line."""
-    return yaml_of({"mint_ledger": 1, **game.model_dump(by_alias=True, exclude_unset=True)})
+def yaml_text(source: Source) -> str:
+    """The text of a game's content: as it was read, or made of it, with short mappings on one line."""
+    return source.text or yaml_of({"mint_ledger": 1, **source.data})
 
 
 def yaml_of(data: Mapping[str, Any], *, open_to: int = 1) -> str:

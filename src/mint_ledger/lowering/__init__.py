@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 from mint_ledger.errors import Fault, GameError, NotFound, nearest
-from mint_ledger.game.cast import Cast, CastError, make_cast
+from mint_ledger.game.cast import Cast, CastError, make_cast, turned_cast
 from mint_ledger.game.dials import list_dials
 from mint_ledger.game.do import CueDo, Do, EachDo, GoDo, IfDo, SafeDo, SpawnDo
 from mint_ledger.game.document import GameFile
@@ -16,6 +18,7 @@ from mint_ledger.game.paths import path_name
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Happening
 from mint_ledger.game.source import Source
+from mint_ledger.game.turning import Turning
 from mint_ledger.lowering.action import emit_action_part, lower_actions
 from mint_ledger.lowering.attack import emit_wind_ups, lower_attack
 from mint_ledger.lowering.columns import known_columns
@@ -34,7 +37,14 @@ from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine, lower_readout
 from mint_ledger.lowering.rule import RuleLowering
 from mint_ledger.lowering.script import LoweredPlaytest, lower_playtests, lower_script
 from mint_ledger.lowering.space import check_space, forget_motion, lower_motion
-from mint_ledger.lowering.stats import check_circles, check_stats, emit_limit_postings, finish_accounts, lower_accounts
+from mint_ledger.lowering.stats import (
+    check_circles,
+    check_stats,
+    emit_limit_postings,
+    finish_accounts,
+    lower_accounts,
+    starts_fit,
+)
 from mint_ledger.lowering.status import emit_status_part, lower_statuses, status_columns
 from mint_ledger.lowering.turns import lower_turns
 from mint_ledger.program.building import BlockBuilder
@@ -70,7 +80,33 @@ class Lowered:
     habit_players: dict[str, tuple[int, ...]] = field(default_factory=dict)
     levels: tuple[str, ...] = ()
     measures: tuple[Measure, ...] = ()
-    source: Source = field(default_factory=lambda: Source("game", {}), compare=False)
+    made_of: Source | Turning = field(default_factory=lambda: Source("game", {}), compare=False)
+    # The dials that are arguments of the code; another value of theirs makes no other program.
+    arguments: frozenset[int] = frozenset()
+
+    @cached_property
+    def source(self) -> Source:
+        """The content that it was made of, with its text."""
+        return self.made_of if isinstance(self.made_of, Source) else self.made_of.source()
+
+    def turned(self, game: GameFile, made_of: Turning, changes: Mapping[int, float | bool]) -> Lowered | None:
+        """The same program with other numbers (of dials, by index), for the game that has them.
+
+        None where the code depends on one of them, or where a start or limit may no longer be possible: then the
+        game has to be lowered anew.
+        """
+        program, known = self.program, self.program.dials
+        for index, value in changes.items():
+            if index not in self.arguments or isinstance(value, bool) != known.flags[index] or not math.isfinite(value):
+                return None
+        dials = known.turned({index: float(value) for index, value in changes.items()})
+        cast = turned_cast(game, program.cast)
+        moved = [path for path, old, new in zip(dials.paths, known.values, dials.values, strict=True) if old != new]
+        if not starts_fit(game, cast, moved):
+            return None
+        turned = replace(program, dials=dials, cast=cast, world_stats=game.stats)
+        program.hand_on(turned)
+        return replace(self, program=turned, made_of=made_of)
 
 
 def lower(game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None) -> Lowered:
@@ -148,7 +184,10 @@ def open_lowering(
     habits = tuple(own_habits(lowering))
     players = habit_players(lowering)
     levels = tuple(game.levels)
-    return lowering, Lowered(program, playtests, readout, items, habits, players, levels, taken, source)
+    made = Lowered(
+        program, playtests, readout, items, habits, players, levels, taken, source, lowering.plain_arguments()
+    )
+    return lowering, made
 
 
 def _check_names(lowering: Lowering) -> None:

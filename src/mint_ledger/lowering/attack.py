@@ -461,6 +461,8 @@ class AttackLowering:
         rolled, times, extra = damage
         lowering, attack = self.lowering, self.attack
         no_damage = attack.damage is None or attack.damage.number == 0.0
+        if no_damage:
+            lowering.looked_at((*self.path, "damage"))
         kind = const(lowering.word(attack.type)) if attack.type else const(-1)
         skips = [self._skips(stage, from_behind) for stage in SKIPPED]
         dealt = b.new_local()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
-from mint_ledger.errors import Fault, NotFound, nearest
+from mint_ledger.errors import Fault, nearest
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast, Member
 from mint_ledger.game.dials import Dials
@@ -76,6 +76,8 @@ class Lowering:
     # Kinds whose entities are spawned by rules of these members ("" is the game itself).
     makers: dict[str, set[str]] = field(default_factory=dict)
     counts_rules: bool = False
+    _arguments: set[int] = field(default_factory=set)
+    _looked_at: set[Path] = field(default_factory=set)
     # Whether some rule makes an entity safe (or a life that is spent does).
     gives_safety: bool = False
     # Levels that some rule or script goes to.
@@ -155,10 +157,24 @@ class Lowering:
 
     def dial_index(self, path: Path) -> int | None:
         """The dial at a path, if the number there is one."""
-        try:
-            return self.dials.at(path)
-        except NotFound:
-            return None
+        index = self.dials.at(path)
+        if index is not None:
+            self._arguments.add(index)
+        return index
+
+    def looked_at(self, path: Path) -> None:
+        """Note that the code depends on the number at a path, so that another value may make another program."""
+        self._looked_at.add(path)
+
+    def plain_arguments(self) -> frozenset[int]:
+        """The dials that are arguments of the code and nothing besides."""
+        fixed = {index for path in self._looked_at if (index := self.dials.at(path)) is not None}
+        sized = {
+            index
+            for index in self._arguments
+            if self.dials.paths[index][0] == "clock" or self.dials.paths[index][-1] == "copies"
+        }
+        return frozenset(self._arguments - fixed - sized)
 
 
 def ranges_of(members: Iterable[Member]) -> Ranges:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Iterable
 
-from mint_ledger.game.cast import WORLD, Member
+from mint_ledger.game.cast import WORLD, Cast, Member
+from mint_ledger.game.document import GameFile
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import reading
 from mint_ledger.lowering.context import Lowering
@@ -16,6 +18,7 @@ from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion, motion_spec
 from mint_ledger.program.building import BlockBuilder, compare
 from mint_ledger.program.expressions import ZERO, Checked, Constant, Expr, Local, Read, Unary
+from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Account, AccountSpec
 from mint_ledger.program.statements import Open, Post
 from mint_ledger.program.walking import locals_needed
@@ -202,22 +205,39 @@ def check_stats(lowering: Lowering) -> None:
             _check_bands(lowering, path, stat)
 
 
-def _check_numbers(lowering: Lowering, path: tuple[str | int, ...], stat: Stat) -> None:
+def starts_fit(game: GameFile, cast: Cast, moved: Iterable[Path]) -> bool:
+    """Whether the stats to which some dials belong still have limits and starts that go together."""
+    for path in moved:
+        if path[0] == "stats" and _misfits(game.stats[str(path[1])]):
+            return False
+        if path[0] == "kinds" and path[2] == "stats" and _misfits(cast.members[str(path[1])].kind.stats[str(path[3])]):
+            return False
+    return True
+
+
+def _check_numbers(lowering: Lowering, path: Path, stat: Stat) -> None:
+    for key, message in _misfits(stat):
+        lowering.fault((*path, key), message)
+
+
+def _misfits(stat: Stat) -> list[tuple[str, str]]:
+    """What in the numbers of a stat does not go together, with the key that it stands under."""
     low = stat.min.number if stat.min else None
     high = stat.max.number if stat.max else None
     start = stat.start.number if stat.start else 0.0
     if stat.start is not None and stat.start.number is None and stat.one_of is None:
-        lowering.fault((*path, "start"), f"a start is a number, yes or no, not the formula '{stat.start}'")
-        return
+        return [("start", f"a start is a number, yes or no, not the formula '{stat.start}'")]
     if low is not None and high is not None and low > high:
-        lowering.fault((*path, "min"), f"the limits cross: min {low:g} is above max {high:g}")
-    elif start is not None and stat.is_account and stat.one_of is None:
+        return [("min", f"the limits cross: min {low:g} is above max {high:g}")]
+    found: list[tuple[str, str]] = []
+    if start is not None and stat.is_account and stat.one_of is None:
         if high is not None and start > high:
-            lowering.fault((*path, "start"), f"starts at {start:g}, above its max of {high:g}")
+            found.append(("start", f"starts at {start:g}, above its max of {high:g}"))
         if low is not None and start < low:
-            lowering.fault((*path, "start"), f"starts at {start:g}, below its min of {low:g}")
+            found.append(("start", f"starts at {start:g}, below its min of {low:g}"))
         if stat.whole and start != int(start):
-            lowering.fault((*path, "start"), f"starts at {start:g}, but the stat is whole")
+            found.append(("start", f"starts at {start:g}, but the stat is whole"))
+    return found
 
 
 def _check_bands(lowering: Lowering, path: tuple[str | int, ...], stat: Stat) -> None:

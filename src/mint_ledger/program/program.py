@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
+import io
+import pickle
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
@@ -11,6 +14,7 @@ from mint_ledger.game.cast import Cast
 from mint_ledger.game.clock import Clock
 from mint_ledger.game.dials import Dials
 from mint_ledger.game.stat import Stat
+from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Expr
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.state import Column, Layout
@@ -196,6 +200,35 @@ class Program:
     order: tuple[OrderLine, ...]
     clock_limit: Expr
     world_stats: dict[str, Stat] = field(default_factory=dict)
+
+    def hand_on(self, other: Program) -> None:
+        """Give a program that differs in its dials alone what was worked out of this one."""
+        other.__dict__.update(
+            {key: self.__dict__[key] for key in ("account_index", "content_hash") if key in self.__dict__}
+        )
+
+    @cached_property
+    def content_hash(self) -> str:
+        """A hash of all that a run depends on besides dials, seed and settings; the same in every process."""
+        content = (
+            self.procedures,
+            self.accounts,
+            self.layout.columns,
+            self.columns,
+            self.events,
+            self.causes,
+            self.endings,
+            self.words,
+            self.clock_limit,
+            (self.clock.unit, self.clock.step, self.cast.size),
+            functions(),
+        )
+        out = io.BytesIO()
+        pickler = pickle.Pickler(out, protocol=5)
+        # Without memory of what it has seen the bytes depend on the content alone, not on what is shared in it.
+        pickler.fast = True
+        pickler.dump(content)
+        return hashlib.sha256(out.getvalue()).hexdigest()
 
     @cached_property
     def account_index(self) -> dict[str, int]:

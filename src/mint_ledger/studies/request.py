@@ -28,7 +28,7 @@ class StudyRequest:
     """Everything that a study's numbers depend on, apart from how many runs it has.
 
     Attributes:
-        text: the game file.
+        text: the game file, before its dials were turned.
         dials: dials that are set, with their values (a variant's among them).
         measures: more measures than the file's, by name.
         accounts: accounts whose changes are added up by cause.
@@ -38,7 +38,7 @@ class StudyRequest:
     text: str
     name: str
     seed: int
-    dials: tuple[tuple[str, float], ...] = ()
+    dials: tuple[tuple[str, float | bool], ...] = ()
     habit: str | None = None
     measures: tuple[tuple[str, str], ...] = ()
     accounts: tuple[str, ...] = ()
