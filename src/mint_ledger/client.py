@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from pydantic import PrivateAttr
 
-from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
+from mint_ledger.errors import BadRequest, Fault, GameError, MintError, NotFound, nearest
 from mint_ledger.files import write_text
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.loading import Path as FilePath
@@ -203,15 +203,14 @@ class Game(GameFile):
         from mint_ledger.balance.playtest_study import playtest_study
         from mint_ledger.playing.playtests import playtest_results, starts_of
 
-        turned: dict[str, Lowered] = {}
+        turned: dict[str, Lowered | MintError] = {}
         for name, playtest in self.playtests.items():
             try:
                 _, dials = starts_of(self.lowered, playtest.start)
                 if dials or playtest.dials or playtest.variant:
                     turned[name] = self.turned(playtest.variant, {**playtest.dials, **dials}).lowered
-            except Exception as error:
-                if not isinstance(error, (GameError, LookupError, ValueError)) and not _ours(error):
-                    raise
+            except MintError as error:
+                turned[name] = error
         return playtest_results(self.lowered, partial(playtest_study, self), turned)
 
     def audit(
@@ -689,12 +688,6 @@ def read_want(want: str | float) -> Span:
         return parse_span(float(want) if isinstance(want, str) and ".." not in want else want)
     except ValueError:
         raise BadRequest(f"what is wanted is a range like 0.55..0.65 or a number, not '{want}'") from None
-
-
-def _ours(error: Exception) -> bool:
-    from mint_ledger.errors import MintError
-
-    return isinstance(error, MintError)
 
 
 def load(path: str | Path) -> Game:

@@ -5,7 +5,8 @@ MintError
 ├── NotFound        a dial, account, habit … that was asked for by name and does not exist
 ├── BadRequest      an argument that makes no sense (a run count of 0, a path that cannot be written)
 ├── RunStopped      a run that could not go on: a division by zero, reactions without end …
-└── BooksError      the books of a run do not reconcile: a defect of an engine, never of a game
+├── BooksError      the books of a run do not reconcile: a defect of an engine, never of a game
+└── BrokenProgram   a program that no engine can carry out: a defect of this package, never of a game
 """
 
 from __future__ import annotations
@@ -67,6 +68,10 @@ class RunStopped(MintError):
 
 class BooksError(MintError):
     """The books of a run do not reconcile; this is our defect, whatever the game says."""
+
+
+class BrokenProgram(MintError):
+    """A program says what no engine can carry out; this is our defect, whatever the game says."""
 
 
 def nearest(name: str, known: Iterable[str]) -> str:

@@ -47,6 +47,7 @@ from mint_ledger.lowering.stats import (
 )
 from mint_ledger.lowering.status import emit_status_part, lower_statuses, status_columns
 from mint_ledger.lowering.turns import lower_turns
+from mint_ledger.lowering.variants import check_variants
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Constant, Dial, Expr, Local
 from mint_ledger.program.handle import (
@@ -170,7 +171,7 @@ def open_lowering(
     lower_habits(lowering)
     lower_levels(lowering)
     _check_immunities(lowering)
-    _check_variants(lowering)
+    check_variants(lowering)
     _check_targets(lowering)
     playtests = lower_playtests(lowering)
     items = lower_script(lowering, script, ("script",)) if script else ()
@@ -290,18 +291,6 @@ def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:
         del known[8:]
 
 
-def _check_variants(lowering: Lowering) -> None:
-    game = lowering.game
-    for name, dials in game.variants.items():
-        _check_dials(lowering, ("variants", name), dials)
-    for name, playtest in game.playtests.items():
-        _check_dials(lowering, ("playtests", name, "dials"), playtest.dials)
-        for key, known in (("level", game.levels), ("habit", game.habits), ("variant", game.variants)):
-            wanted = getattr(playtest, key)
-            if wanted is not None and wanted not in known:
-                lowering.fault(("playtests", name, key), f"unknown {key} '{wanted}'{nearest(wanted, known)}")
-
-
 def _check_targets(lowering: Lowering) -> None:
     game = lowering.game
     for index, target in enumerate(game.targets):
@@ -309,14 +298,6 @@ def _check_targets(lowering: Lowering) -> None:
             wanted = getattr(target, key)
             if wanted is not None and wanted not in known:
                 lowering.fault(("targets", index, key), f"unknown {key} '{wanted}'{nearest(wanted, known)}")
-
-
-def _check_dials(lowering: Lowering, path: tuple[str, ...], dials: Mapping[str, float]) -> None:
-    for dial in dials:
-        try:
-            lowering.dials.find(dial)
-        except NotFound as error:
-            lowering.fault((*path, dial), str(error))
 
 
 def _check_immunities(lowering: Lowering) -> None:

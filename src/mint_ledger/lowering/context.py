@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
-from mint_ledger.errors import Fault, nearest
+from mint_ledger.errors import BrokenProgram, Fault, nearest
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast, Member
 from mint_ledger.game.dials import Dials
@@ -14,7 +14,7 @@ from mint_ledger.game.paths import path_name
 from mint_ledger.game.source import Source
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import At, Expr, Ranges
-from mint_ledger.program.handle import BrokenProgram, Handle, Path
+from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import (
     Account,
     Cause,

@@ -208,19 +208,19 @@ def check_stats(lowering: Lowering) -> None:
 def starts_fit(game: GameFile, cast: Cast, moved: Iterable[Path]) -> bool:
     """Whether the stats to which some dials belong still have limits and starts that go together."""
     for path in moved:
-        if path[0] == "stats" and _misfits(game.stats[str(path[1])]):
+        if path[0] == "stats" and misfits(game.stats[str(path[1])]):
             return False
-        if path[0] == "kinds" and path[2] == "stats" and _misfits(cast.members[str(path[1])].kind.stats[str(path[3])]):
+        if path[0] == "kinds" and path[2] == "stats" and misfits(cast.members[str(path[1])].kind.stats[str(path[3])]):
             return False
     return True
 
 
 def _check_numbers(lowering: Lowering, path: Path, stat: Stat) -> None:
-    for key, message in _misfits(stat):
+    for key, message in misfits(stat):
         lowering.fault((*path, key), message)
 
 
-def _misfits(stat: Stat) -> list[tuple[str, str]]:
+def misfits(stat: Stat) -> list[tuple[str, str]]:
     """What in the numbers of a stat does not go together, with the key that it stands under."""
     low = stat.min.number if stat.min else None
     high = stat.max.number if stat.max else None

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.errors import GameError, MintError, NotFound
+from mint_ledger.errors import BadRequest, MintError, NotFound
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast
 from mint_ledger.game.script import Wanted
@@ -108,6 +108,7 @@ def play_playtest(
     )
     try:
         engine.open()
+        _check_starts(lowered, engine, starts)
         for until, index, (at, procedure, text) in looks:
             engine.play(until=until)
             held = engine.ask(procedure) != 0.0
@@ -118,6 +119,24 @@ def play_playtest(
     except MintError as stop:
         return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)), str(stop))
     return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)))
+
+
+def _check_starts(lowered: Lowered, engine: ReferenceEngine, starts: list[Start]) -> None:
+    """Refuse accounts that would start outside their limits.
+
+    Raises:
+        BadRequest: one would.
+    """
+    words = Words(lowered.program)
+    accounts = {account.column.base: number for number, account in enumerate(lowered.program.accounts)}
+    for start in starts:
+        if start.column.base not in accounts:
+            continue
+        low, high = engine.limits(start.column, start.entity)
+        if not low <= start.value <= high:
+            name = words.account(start.entity, accounts[start.column.base])
+            side, limit = ("above its max", high) if start.value > high else ("below its min", low)
+            raise BadRequest(f"{name} would start at {start.value:g}, {side} of {limit:g}")
 
 
 def _found_in_many(study: Study, wanted: Wanted) -> Found:
@@ -173,11 +192,12 @@ def _worded(lowered: Lowered, engine: ReferenceEngine, name: str, expression: Ex
 
 
 def playtest_results(
-    lowered: Lowered, study_of: StudyOf, turned: Mapping[str, Lowered] | None = None
+    lowered: Lowered, study_of: StudyOf, turned: Mapping[str, Lowered | MintError] | None = None
 ) -> list[PlaytestResult]:
     """Play all playtests.
 
-    `turned` has the games of those that start with other dials, by their names; `study_of` plays a playtest many times.
+    `turned` has the games of those that start with other dials, by their names, or why there is none; `study_of` plays
+    a playtest many times.
     """
     results = []
     # Making an engine takes longer than most playtests, so those of one program share it.
@@ -185,12 +205,14 @@ def playtest_results(
     for playtest in lowered.playtests:
         try:
             game = (turned or {}).get(playtest.name, lowered)
+            if isinstance(game, MintError):
+                raise game
             own = next(p for p in game.playtests if p.name == playtest.name)
             starts, _ = starts_of(game, playtest.model.start)
             starts += habit_starts(game, playtest.model.habit)
             if playtest.model.level is not None:
                 starts.append(level_start(game, playtest.model.level))
-        except (NotFound, GameError) as error:
+        except MintError as error:
             results.append(PlaytestResult(playtest.name, (), str(error)))
             continue
         if id(game) not in engines:

@@ -22,10 +22,6 @@ class Handle(NamedTuple):
         return f"{self.use} of {'.'.join(map(str, self.owner))}" if self.owner else self.use
 
 
-class BrokenProgram(Exception):
-    """A program that says what no engine can carry out: a fault of this package, never of a game file."""
-
-
 OPENING_ACCOUNTS, OPENING = Handle("opening accounts"), Handle("opening")
 TIME_PART, PLAYERS_PART, CONTACT_PART = Handle("part", (1,)), Handle("part", (3,)), Handle("part", (4,))
 RULES_PART, FLOWS_PART, ENDINGS_PART = Handle("part", (5,)), Handle("part", (6,)), Handle("part", (7,))

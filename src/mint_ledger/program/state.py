@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
-from mint_ledger.program.handle import BrokenProgram, Handle
+from mint_ledger.errors import BrokenProgram
+from mint_ledger.program.handle import Handle
 
 Role = Literal["value", "flag", "time", "step", "mark", "counter", "draws", "measure"]
 """What a slot is for: a booked value; a fact (present, in contact); a moment in seconds (or turns); the number of a

@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
+from mint_ledger.errors import BrokenProgram
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
@@ -20,7 +21,6 @@ from mint_ledger.program.handle import (
     PARTS_BEFORE_SCRIPT,
     WATCH,
     WATCH_GONE,
-    BrokenProgram,
     Handle,
 )
 from mint_ledger.program.program import AccountSpec, Program
