@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.estimate import Estimate
     from mint_ledger.studies.study import Study
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
 
 # Imported on first use: `mint-ledger --help` should not wait for pydantic and pandas.
 _PLACES = {

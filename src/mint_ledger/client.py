@@ -494,7 +494,7 @@ class Game(GameFile):
             return make_study(prepared, request, runs, until=limit, executor=executor, progress=progress)
         with Store(store) as opened:
             title = f"{game.title} · {habit}" if habit else game.title
-            stored = opened.study(request, title)
+            stored = opened.study(prepared, request, title)
             return make_study(prepared, request, runs, until=limit, executor=executor, progress=progress, stored=stored)
 
     def tune_many(

@@ -12,6 +12,7 @@ from mint_ledger.audit.plays import Progress, play_all
 from mint_ledger.audit.subject import Subject
 from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
 from mint_ledger.game.paths import path_name
+from mint_ledger.plain import finite
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
@@ -49,6 +50,7 @@ class Audit:
         """The findings that the file does not accept."""
         return tuple(finding for finding in self.findings if not finding.accepted)
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The audit as plain values."""
         return {

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal
 
 from mint_ledger.errors import Place
+from mint_ledger.plain import finite
 from mint_ledger.program.handle import Path
 
 if TYPE_CHECKING:
@@ -58,6 +59,7 @@ class Finding:
     command: str = ""
     accepted: str = ""
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The finding as plain values."""
         return {

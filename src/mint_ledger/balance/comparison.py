@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.row import Row
 from mint_ledger.journal.wording import Words
+from mint_ledger.plain import finite
 from mint_ledger.studies.estimate import Estimate, mean_of
 
 if TYPE_CHECKING:
@@ -58,6 +59,7 @@ class Comparison:
     changed_dials: tuple[tuple[str, float | None, float | None], ...]
     parting: Parting | None
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The comparison as plain values."""
 

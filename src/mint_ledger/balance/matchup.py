@@ -22,6 +22,7 @@ from mint_ledger.game.attack import Attack, WhenHit
 from mint_ledger.game.cast import Member
 from mint_ledger.game.dials import plain_value
 from mint_ledger.journal.row import WHATS
+from mint_ledger.plain import finite
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -97,6 +98,7 @@ class Matchups:
 
         return pd.DataFrame([_row(pair) for pair in self.pairs])
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The matchups as plain values."""
         return {"title": self.title, "matchups": [_row(pair) for pair in self.pairs]}

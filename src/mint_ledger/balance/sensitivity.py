@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.balance.estimates import measured
 from mint_ledger.errors import BadRequest, GameError, RunStopped
 from mint_ledger.game.target import ESTIMATE
+from mint_ledger.plain import finite
 from mint_ledger.studies.estimate import Estimate, mean_of
 
 if TYPE_CHECKING:
@@ -70,6 +71,7 @@ class Sensitivity:
             ]
         )
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The result as plain values."""
         return {

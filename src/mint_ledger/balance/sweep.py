@@ -13,6 +13,7 @@ from mint_ledger.balance.estimates import measured
 from mint_ledger.balance.targets import Judged, judge_study
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.dials import plain_value
+from mint_ledger.plain import finite
 from mint_ledger.studies.estimate import Estimate
 
 if TYPE_CHECKING:
@@ -71,6 +72,7 @@ class Sweep:
             rows.append({**row, "meets_all": point.meets_all})
         return pd.DataFrame(rows)
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The sweep as plain values."""
         return {

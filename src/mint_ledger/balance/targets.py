@@ -10,6 +10,7 @@ from mint_ledger.balance.estimates import measured
 from mint_ledger.errors import NotFound, nearest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
+from mint_ledger.plain import finite
 from mint_ledger.studies.estimate import Estimate
 
 if TYPE_CHECKING:
@@ -28,6 +29,7 @@ class Judged:
     estimate: Estimate
     verdict: Verdict
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The judgement as plain values."""
         return {

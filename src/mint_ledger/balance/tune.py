@@ -17,6 +17,7 @@ from mint_ledger.balance.estimates import is_share, measured
 from mint_ledger.balance.targets import Verdict, verdict
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.parts import Span
+from mint_ledger.plain import finite
 from mint_ledger.studies.estimate import Estimate
 
 if TYPE_CHECKING:
@@ -76,6 +77,7 @@ class Tuned:
         """Whether the estimate is a share, told in per cent."""
         return is_share(self.measure)
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The answer as plain values."""
         found = self.confirmed

@@ -11,6 +11,7 @@ from mint_ledger.balance.tune_many import Range, Told, TunedMany, tune_dials
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
+from mint_ledger.plain import finite
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
@@ -38,6 +39,7 @@ class TunedHabits:
         """Whether it was stopped before it was done."""
         return any(found.interrupted for found in self.habits.values())
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The answers as plain values."""
         return {

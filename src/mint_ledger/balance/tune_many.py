@@ -23,6 +23,7 @@ from mint_ledger.errors import BadRequest, GameError
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
+from mint_ledger.plain import finite
 from mint_ledger.studies.estimate import Estimate
 
 if TYPE_CHECKING:
@@ -111,6 +112,7 @@ class TunedMany:
         chosen = self.answers[0] if self.answers else self.nearest
         return chosen.dials if chosen is not None else self.today
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The answers as plain values."""
 

@@ -27,7 +27,7 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.audit import audit
 from mint_ledger.cli.balance import compare, matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
-from mint_ledger.cli.output import plain_json, say, say_json
+from mint_ledger.cli.output import say, say_json
 from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
 from mint_ledger.cli.tables import export, tables
@@ -374,7 +374,7 @@ def why(
     from mint_ledger.views.why_text import why_text
 
     found = _played(game, seed, number, habit, variant, script, settings, "auto").why(account, at, count)
-    say_json(plain_json(asdict(found))) if as_json else say(why_text(found))
+    say_json(asdict(found)) if as_json else say(why_text(found))
 
 
 app.command("try")(by_hand)

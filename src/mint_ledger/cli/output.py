@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
-import math
 import sys
 from typing import Any
+
+from mint_ledger.plain import plain_json
 
 # For terminals and pipes that cannot show them.
 _PLAIN = str.maketrans(
@@ -43,15 +44,6 @@ def flush() -> None:
     sys.stdout.flush()
 
 
-def plain_json(value: Any) -> Any:
-    """Plain values in which what JSON cannot say, infinities, is null."""
-    if isinstance(value, dict):
-        return {key: plain_json(item) for key, item in value.items()}
-    if isinstance(value, (list, tuple)):
-        return [plain_json(item) for item in value]
-    return None if isinstance(value, float) and not math.isfinite(value) else value
-
-
 def say_json(value: Any) -> None:
     """Print plain values as JSON."""
-    say(json.dumps(value, indent=2, ensure_ascii=False, allow_nan=False))
+    say(json.dumps(plain_json(value), indent=2, ensure_ascii=False, allow_nan=False))

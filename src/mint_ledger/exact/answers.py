@@ -21,6 +21,7 @@ from mint_ledger.exact.luck import Branching, NotCountable
 from mint_ledger.exact.states import NormalForm
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering import Lowered
+from mint_ledger.plain import finite
 from mint_ledger.playing.settings import habit_starts
 from mint_ledger.program.handle import MEASURES_PART
 from mint_ledger.program.program import Program
@@ -124,6 +125,7 @@ class Exact:
         rows = [(e.name, e.result, e.chance, e.mean_time) for e in self.endings]
         return pd.DataFrame(rows, columns=["ending", "result", "chance", "mean_time"])
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The answers as plain values."""
         return {

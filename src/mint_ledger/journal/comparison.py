@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.statement import Statement
+from mint_ledger.plain import finite
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -41,6 +42,7 @@ class StatementComparison:
 
         return pd.DataFrame([_row(line) for line in self.lines])
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """Both statements and the compared causes as plain values."""
         return {

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.journal.books import AccountKey, account_name
 from mint_ledger.journal.row import Row
 from mint_ledger.journal.wording import Words
+from mint_ledger.plain import finite
 from mint_ledger.program.program import Program
 
 if TYPE_CHECKING:
@@ -65,6 +66,7 @@ class Statement:
         keys = ("cause", "changes", "total", "waste", "rounded", "wrapped")
         return pd.DataFrame([{key: getattr(line, key) for key in keys} for line in self.lines], columns=list(keys))
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The statement as plain values."""
         return {

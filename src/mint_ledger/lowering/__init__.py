@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from mint_ledger.errors import Fault, GameError, NotFound, nearest
+from mint_ledger.errors import Fault, GameError, nearest
 from mint_ledger.game.cast import Cast, CastError, make_cast, turned_cast
 from mint_ledger.game.dials import list_dials
 from mint_ledger.game.do import CueDo, Do, EachDo, GoDo, IfDo, SafeDo, SpawnDo

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-import io
-import pickle
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Literal
 
 from mint_ledger.errors import Place
@@ -221,14 +219,9 @@ class Program:
             self.words,
             self.clock_limit,
             (self.clock.unit, self.clock.step, self.cast.size),
-            functions(),
         )
-        out = io.BytesIO()
-        pickler = pickle.Pickler(out, protocol=5)
-        # Without memory of what it has seen the bytes depend on the content alone, not on what is shared in it.
-        pickler.fast = True
-        pickler.dump(content)
-        return hashlib.sha256(out.getvalue()).hexdigest()
+        # Written out, not pickled: the bytes depend on the content alone, and not on what is shared in it.
+        return hashlib.sha256(f"{content!r}\n{_functions_hash()}".encode()).hexdigest()
 
     @cached_property
     def account_index(self) -> dict[str, int]:
@@ -238,3 +231,8 @@ class Program:
     def cause(self, sort: CauseSort, name: str) -> int:
         """The number of a cause."""
         return next(i for i, cause in enumerate(self.causes) if cause.sort == sort and cause.name == name)
+
+
+@cache
+def _functions_hash() -> str:
+    return hashlib.sha256(repr(functions()).encode()).hexdigest()

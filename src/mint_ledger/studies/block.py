@@ -27,7 +27,8 @@ class Block:
         steps: how many steps it took.
         level: the number of the level in which it ended.
         measures: the measures' values by name.
-        sums: the sum over the runs of each number of the tallies, and of its square, shape (numbers, 2).
+        sums: the sum over the runs of each number of the tallies, and of its square about the mean, shape
+            (numbers, 2).
         samples: values at the times of the grid, NaN once a run is over, shape (runs, times, accounts).
         visited: how many steps were looked at, of all runs together.
     """
@@ -159,8 +160,10 @@ class ReferenceBlocks:
             self._play(samples[index])
             tallies, counts = tally_rows(program, taking.tallied, engine.opening, engine.rows)
             taken[index] = take(program, taking, engine.state, tallies, counts)
+            # Squares about the mean of the runs so far (Welford, Technometrics 4, 1962), so that nothing cancels.
+            off = tallies - sums[:, 0] / max(index, 1)
+            sums[:, 1] += off * (index / (index + 1)) * off
             sums[:, 0] += tallies
-            sums[:, 1] += tallies * tallies
             visited += int(taken[index, 2])
         return _make_block(prepared, first, taken, sums, samples, visited)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from mint_ledger.errors import BadRequest
 
@@ -78,8 +79,8 @@ def quantile(values: Sequence[float], q: float, confidence: float = CONFIDENCE) 
     )
 
 
-def mean(total: float, squares: float, runs: int, confidence: float = CONFIDENCE) -> Estimate:
-    """The mean of a sample from its sum and sum of squares, with Student's t interval.
+def mean(total: float, spread: float, runs: int, confidence: float = CONFIDENCE) -> Estimate:
+    """The mean of a sample from its sum and the sum of squares about its mean, with Student's t interval.
 
     Source: Student, "The probable error of a mean", Biometrika 6 (1908); for many runs it rests on the central limit
     theorem, whatever the distribution.
@@ -91,9 +92,21 @@ def mean(total: float, squares: float, runs: int, confidence: float = CONFIDENCE
     value = total / runs
     if runs == 1:
         return Estimate(value, -math.inf, math.inf, runs, "Student's t", confidence)
-    variance = max(0.0, (squares - total * value) / (runs - 1))
+    variance = spread / (runs - 1)
     half = float(stdtrit(runs - 1, (1 + confidence) / 2)) * math.sqrt(variance / runs)
     return Estimate(value, value - half, value + half, runs, "Student's t", confidence)
+
+
+def joined_sums(one: Any, runs: int, other: Any, more: int) -> Any:
+    """Sums and squares about the mean of two samples together, arrays of shape (numbers, 2).
+
+    Source: Chan, Golub, LeVeque, "Updating formulae and a pairwise algorithm for computing sample variances",
+    COMPSTAT 1982.
+    """
+    off = other[:, 0] / more - one[:, 0] / runs
+    made = one + other
+    made[:, 1] += off * off * (runs * (more / (runs + more)))
+    return made
 
 
 def mean_of(values: Sequence[float], confidence: float = CONFIDENCE) -> Estimate:

@@ -24,9 +24,10 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import numpy as np
 
 from mint_ledger import __version__
+from mint_ledger.engines.baked import baked_in
 from mint_ledger.errors import BadRequest, NotFound
-from mint_ledger.studies.block import Block
-from mint_ledger.studies.request import StudyRequest, prepare
+from mint_ledger.studies.block import BLOCK, Block
+from mint_ledger.studies.request import Prepared, StudyRequest, prepare
 
 if TYPE_CHECKING:
     from mint_ledger.studies.playing import Span
@@ -135,11 +136,11 @@ class Store:
         with contextlib.suppress(sqlite3.Error):
             self._connection.close()
 
-    def study(self, request: StudyRequest, title: str) -> StoredStudy:
+    def study(self, prepared: Prepared, request: StudyRequest, title: str) -> StoredStudy:
         """The place of a study, made if it is not there yet."""
 
         def find() -> StoredStudy:
-            key = key_of(request)
+            key = key_of(prepared, request)
             made = time.strftime("%Y-%m-%d %H:%M:%S")
             self._connection.execute(
                 "insert or ignore into studies (key, title, made, version, request) values (?, ?, ?, ?, ?)",
@@ -155,11 +156,12 @@ class Store:
 
         def read() -> list[Entry]:
             rows = self._connection.execute(
-                "select s.id, s.title, s.made, s.version, s.request, coalesce(sum(b.runs), 0) "
+                "select s.id, s.key, s.title, s.made, s.version, s.request, coalesce(sum(b.runs), 0) "
                 "from studies s left join blocks b on b.study = s.id group by s.id order by s.id"
             )
             return [
-                Entry(number, title, made, by, _request(text), runs) for number, title, made, by, text, runs in rows
+                Entry(number, key, title, made, by, _request(text), runs)
+                for number, key, title, made, by, text, runs in rows
             ]
 
         return self._told(read)
@@ -189,7 +191,13 @@ class Store:
         runs = stored.unbroken_runs()
         if not runs:
             raise BadRequest(f"study {number} of {self.path} has no runs yet")
-        return make_study(prepare(entry.request), entry.request, runs, stored=stored)
+        prepared = prepare(entry.request)
+        if key_of(prepared, entry.request) != entry.key:
+            raise BadRequest(
+                f"study {number} of {self.path} was kept by another version ({entry.version}; this one is "
+                f"{__version__}), whose numbers are not taken for those of this one; play the study again"
+            )
+        return make_study(prepared, entry.request, runs, stored=stored)
 
     def run_in_turn(self, statement: str, values: tuple[Any, ...] = ()) -> sqlite3.Cursor:
         """Carry out a statement."""
@@ -201,6 +209,7 @@ class Entry:
     """A study in a store."""
 
     number: int
+    key: str
     title: str
     made: str
     version: str
@@ -272,11 +281,24 @@ class StoredStudy:
             self.write()
 
 
-def key_of(request: StudyRequest) -> str:
-    """What a study is known by: all that its numbers depend on. The engine is not part of it."""
-    content = asdict(request)
-    del content["engine"], content["name"]
-    return hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest()
+def key_of(prepared: Prepared, request: StudyRequest) -> str:
+    """What a study is known by: all that its numbers depend on. The engine is not part of it.
+
+    What is played counts and not the text that it was made of: the program, its dials, who plays, the seed, what is
+    taken of each run, and the version of this package with all that is built into it.
+    """
+    program = prepared.lowered.program
+    played = [program.content_hash, program.dials.values, prepared.seed, prepared.starts, prepared.script]
+    taken = [
+        prepared.lowered.measures,
+        prepared.taking.slots.tolist(),
+        prepared.accounts,
+        prepared.sampled,
+        prepared.grid,
+    ]
+    asked = [request.measures, request.accounts, request.sampled, request.times]
+    content = repr([__version__, FORMAT, baked_in(), BLOCK, played, taken, asked, prepared.only_script])
+    return hashlib.sha256(content.encode()).hexdigest()
 
 
 def _request(text: str) -> StudyRequest:

@@ -14,9 +14,10 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.lowering import Lowered
+from mint_ledger.plain import finite
 from mint_ledger.playing.settings import check_seed
 from mint_ledger.studies.block import BLOCK, Block
-from mint_ledger.studies.estimate import Estimate, mean, mean_of, quantile, rate
+from mint_ledger.studies.estimate import Estimate, joined_sums, mean, mean_of, quantile, rate
 from mint_ledger.studies.playing import Span, play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest
 
@@ -56,7 +57,7 @@ class Study:
 
     Attributes:
         columns: what was taken of each run, as numbers.
-        sums: for each tallied account, cause after cause, the sums over the runs and those of the squares.
+        sums: for each tallied account, cause after cause, the sums over the runs and of the squares about the mean.
         samples: values at the grid's times, NaN once a run is over, shape (runs, times, accounts).
         visited: how many steps were looked at; the others were quiet and skipped.
         steps: how many steps the runs took.
@@ -316,6 +317,7 @@ class Study:
 
         return plot_causes(self, account)
 
+    @finite
     def as_json(self) -> dict[str, Any]:
         """The summary as plain values."""
 
@@ -454,7 +456,8 @@ class _Gathered:
     def _all_sums(self) -> Any:
         if self._sums is None or self._last_sums is None:
             return self._sums if self._last_sums is None else self._last_sums
-        return self._sums + self._last_sums
+        last = len(self.blocks[-1].ending)
+        return joined_sums(self._sums, self._runs - last, self._last_sums, last)
 
     def drop_short_block(self) -> None:
         """A block at the end that is not full is played anew as a whole."""

@@ -10,13 +10,13 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
-import pickle
 import sys
 from collections.abc import Sequence
 from functools import cache
 from pathlib import Path
 
 from mint_ledger import __version__
+from mint_ledger.engines.baked import baked_in
 from mint_ledger.engines.native.machine import llvm, llvmlite_version
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes
@@ -64,19 +64,8 @@ def _own_code() -> str:
 
 def program_key(program: Program, scripts: Sequence[Handle]) -> str:
     """The name of a program's entry. Numbers that are dials are not part of it."""
-    content = (
-        program.procedures,
-        program.accounts,
-        program.layout,
-        program.events,
-        len(program.causes),
-        len(program.endings),
-        program.clock_limit,
-        tuple(scripts),
-    )
-    digest = hashlib.sha256(machine_key().encode())
-    digest.update(pickle.dumps(content, protocol=5))
-    return digest.hexdigest()
+    content = "\n".join((machine_key(), baked_in(), program.content_hash, *(repr(script) for script in scripts)))
+    return hashlib.sha256(content.encode()).hexdigest()
 
 
 def load_entry(key: str) -> bytes | None:

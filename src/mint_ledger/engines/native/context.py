@@ -54,7 +54,7 @@ FIELDS = (
     ("taken_slots", POINTER),
     ("taken", POINTER),
     ("done", WHOLE),
-    ("sums", POINTER),  # of each number of the tallies over runs, and of its square
+    ("sums", POINTER),  # of each number of the tallies over runs, and of its square about the mean
 )
 OFFSETS = {name: 8 * index for index, (name, _) in enumerate(FIELDS)}
 KINDS = dict(FIELDS)

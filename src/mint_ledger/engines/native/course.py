@@ -444,7 +444,7 @@ class Course:
             signal = r.let(f"call i32 @go({PASSED_ON}, i64 {NEVER})")
             self._leave_if_failed(r, signal)
             self._take(body, now)
-            self._add_up(body)
+            self._add_up(body, now)
             store(r, "done", r.let(f"add i64 {now}, 1"))
             store(r, "visited_in_all", r.let(f"add i64 {load(r, 'visited_in_all')}, {load(r, 'visited')}"))
         r.leave("i32 0")
@@ -511,18 +511,24 @@ class Course:
             place = r.let(f"add i64 {row}, {index}")
             body.store(value, item(r, "taken", "double", place))
 
-    def _add_up(self, body: Body) -> None:
-        """Add the run's tallies, and their squares, to the sums."""
+    def _add_up(self, body: Body, run: str) -> None:
+        """Add the run's tallies to the sums, and their squares about the mean of the runs so far (`run` of them)."""
         r = body.r
+        number_of = r.let(f"sitofp i64 {run} to double")
+        share = r.let(f"fdiv double {number_of}, {op.add(r, number_of, op.ONE)}")
+        runs = op.higher(r, number_of, op.ONE)
         size = TALLY_HEAD + len(self.module.program.causes) * TALLY_OF_CAUSE
         with r.when(r.let(f"icmp ne ptr {load(r, 'sums')}, null")):
             length = r.let(f"mul i64 {load(r, 'tally_count')}, {size}")
             with body.loop(length) as (index, _, _):
                 value = body.load(item(r, "tallies", "double", index))
                 place = r.let(f"shl i64 {index}, 1")
-                for offset, addend in ((0, value), (1, op.mul(r, value, value))):
-                    address = item(r, "sums", "double", r.let(f"add i64 {place}, {offset}"))
-                    body.store(op.add(r, body.load(address), addend), address)
+                total = item(r, "sums", "double", place)
+                squares = item(r, "sums", "double", r.let(f"add i64 {place}, 1"))
+                before = body.load(total)
+                off = op.sub(r, value, r.let(f"fdiv double {before}, {runs}"))
+                body.store(op.add(r, body.load(squares), op.mul(r, op.mul(r, off, share), off)), squares)
+                body.store(op.add(r, before, value), total)
 
 
 def _lesser(r: Routine, a: str, b: str) -> str:

@@ -1,0 +1,15 @@
+"""What stands in machine code and in stored numbers without being part of a program."""
+
+from __future__ import annotations
+
+from mint_ledger.engines.moment import DUE_TOLERANCE
+from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
+from mint_ledger.engines.statements import MAX_EVENTS
+from mint_ledger.journal.row import MAX_VALUES, WHATS
+from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
+
+
+def baked_in() -> str:
+    """All constants that the meaning of code and of stored numbers depends on; a part of the keys of both."""
+    phases = (HIT, CONDITION, GONE, CUE)
+    return repr((DUE_TOLERANCE, MAX_DEPTH, MAX_EVENTS, phases, WHATS, MAX_VALUES, TALLY_HEAD, TALLY_OF_CAUSE))
