@@ -217,7 +217,11 @@ def run(
     if as_json:
         from mint_ledger.journal.table import records
 
-        rows = [r for r in records(played.program, played.rows) if start <= r["time"] <= (end or played.time)]
+        rows = [
+            r
+            for r in records(played.program, played.rows)
+            if start <= r["time"] <= (played.time if end is None else end)
+        ]
         head = {
             "title": played.title,
             "result": played.result,

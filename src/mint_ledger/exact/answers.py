@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.errors import BadRequest, BrokenProgram, NotFound, nearest
 from mint_ledger.exact.luck import Branching, NotCountable
 from mint_ledger.exact.states import NormalForm
 from mint_ledger.game.target import ESTIMATE
@@ -37,6 +37,7 @@ MOST_WAYS = 50_000
 # Of all runs: what is still going on is too little to be seen in any answer.
 NOTHING = 1e-16
 UNFINISHED = "unfinished"
+UNSURE = 1e-12
 RESULTS = ("win", "lose", "draw", UNFINISHED)
 
 
@@ -370,9 +371,13 @@ def _solved(walk: _Walk, title: str) -> Exact:
         going[number] = chance
     ended = [np.array([walk.over_at_once.get(over, 0.0) for over in overs])]
     left = float(going.sum())
+    _check_shares(np.asarray(onward.sum(axis=0)) + np.asarray(ending.sum(axis=0)))
     while len(ended) <= walk.last and left > NOTHING:
-        ended.append(ending @ going)
-        going = onward @ going
+        gone, on = ending @ going, onward @ going
+        # What rounding takes or adds in a step is given back, so that it never piles up.
+        exact = left / float(gone.sum() + on.sum())
+        ended.append(gone * exact)
+        going = on * exact
         left = float(going.sum())
     by_step = np.array(ended).reshape(len(ended), len(overs))
     seconds = np.array([engine.time_of(float(step)) for step in range(len(ended))])
@@ -381,7 +386,10 @@ def _solved(walk: _Walk, title: str) -> Exact:
         chances[-1] += left
     else:
         left = 0.0
-    found: dict[str, ExactEnding] = {}
+    whole = math.fsum(chances.tolist())
+    if abs(whole - 1.0) > UNSURE:
+        raise BrokenProgram(f"the chances of all endings add up to {whole!r}")
+    found: dict[tuple[str, str], list[float]] = {}
     winners: dict[str, float] = defaultdict(float)
     names = {index: (spec.name, spec.result) for index, spec in enumerate(program.endings)}
     sums: dict[int, list[float]] = defaultdict(lambda: [0.0, 0.0])
@@ -392,21 +400,30 @@ def _solved(walk: _Walk, title: str) -> Exact:
         if over[1] > 0:
             winners[program.cast.entity_name(over[1])] += chance
     for number, (chance, total) in sums.items():
-        name, result = names[number]
-        if chance > 0.0:
-            found[name] = ExactEnding(name, result, chance, total / chance)
+        # Two kinds may have endings of one name: they are told together.
+        both = found.setdefault(names[number], [0.0, 0.0])
+        both[0] += chance
+        both[1] += total
     if left:
-        found[""] = ExactEnding("", UNFINISHED, left, float(seconds[-1]))
+        found["", UNFINISHED] = [left, left * float(seconds[-1])]
+    endings = [ExactEnding(*which, chance, total / chance) for which, (chance, total) in found.items() if chance > 0.0]
     return Exact(
         title=title,
         unit="turns" if program.clock.unit == "turn" else "s",
-        endings=tuple(sorted(found.values(), key=lambda e: -e.chance)),
+        endings=tuple(sorted(endings, key=lambda e: -e.chance)),
         winners=dict(sorted(winners.items())),
         states=count,
         known_endings=tuple(names.values()),
         times=seconds,
         chances=chances,
     )
+
+
+def _check_shares(shares: Any) -> None:
+    """Each state goes on in some way or other: what it shares out is the whole of it."""
+    off = float(abs(shares - 1.0).max()) if shares.size else 0.0
+    if off > UNSURE:
+        raise BrokenProgram(f"the ways on from a state add up to 1 but for {off:g}")
 
 
 def _last_step(engine: _Endless) -> int:

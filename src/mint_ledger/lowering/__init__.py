@@ -287,8 +287,6 @@ def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) ->
 def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:
     known = lowering.cue_values.setdefault(cue, [])
     known.extend(value for value in values if value not in known)
-    if len(known) > 8:
-        del known[8:]
 
 
 def _check_targets(lowering: Lowering) -> None:

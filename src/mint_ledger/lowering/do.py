@@ -24,6 +24,8 @@ from mint_ledger.program.building import compare, const
 from mint_ledger.program.expressions import ZERO, Expr, Local
 from mint_ledger.program.statements import Call, If, Note, Raise
 
+MAX_CUE_VALUES = 8
+
 
 def emit_do(scope: Scope, items: list[steps.Do], cause: Expr) -> None:
     """Emit a list of steps; `scope` stands at the list, faults are noted at their places."""
@@ -141,6 +143,7 @@ def check_target(scope: Scope, attack: str, target: EntityRef) -> None:
 def _cue(scope: Scope, item: steps.CueDo) -> None:
     lowering = scope.lowering
     given = item.with_ or {}
+    check_cue(scope, item.cue)
     values = [
         scope.builder.let(amount(scope, given[name], "with", name)) if name in given else ZERO
         for name in lowering.cue_values.get(item.cue, [])
@@ -150,6 +153,16 @@ def _cue(scope: Scope, item: steps.CueDo) -> None:
     who = doer(scope)
     scope.builder.emit(Note("cue", who, who, const(cause), -1, tuple(values)))
     scope.builder.emit(Raise(event, who, ZERO, tuple(values)))
+
+
+def check_cue(scope: Scope, cue: str) -> None:
+    """Refuse a cue that brings more than a row of the journal has room for."""
+    values = scope.lowering.cue_values.get(cue, [])
+    if len(values) > MAX_CUE_VALUES:
+        raise Problem(
+            f"the cue '{cue}' has {len(values)} values in all ({', '.join(values)}); the most is {MAX_CUE_VALUES}, "
+            "so give two cues or leave one out"
+        )
 
 
 def known_status(scope: Scope, name: str) -> str:

@@ -88,7 +88,9 @@ class RuleLowering:
         if keys == {"cue"}:
             names = {name for when in self.rule.when for name in when.cue or []}
             shared = [self.lowering.cue_values.get(name, []) for name in names]
-            cue = dict(zip(shared[0], VALUES, strict=False)) if shared and all(s == shared[0] for s in shared) else {}
+            same = shared[0] if shared and all(s == shared[0] for s in shared) else []
+            # More than there is room for is a fault of whoever gives the cue.
+            cue = {name: VALUES[min(index, len(VALUES) - 1)] for index, name in enumerate(same)}
         if keys and keys <= {"hit", "struck"}:
             hit = {"damage": VALUES[0], "crit": VALUES[1]}
         return Scope(

@@ -10,7 +10,7 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.script import Happening, Playtest, Wanted
 from mint_ledger.lowering import contact, entities
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.do import check_striker, check_target, emit_end, emit_give, known_attack
+from mint_ledger.lowering.do import check_cue, check_striker, check_target, emit_end, emit_give, known_attack
 from mint_ledger.lowering.formulas import amount, condition
 from mint_ledger.lowering.habit import emit_habit
 from mint_ledger.lowering.handles import REMOVE, begin_action, cue_event, spawn, strike, try_attack
@@ -150,6 +150,7 @@ def _only_striker(lowering: Lowering, scope: Scope, attack: str) -> EntityRef:
 
 def _emit_cue(lowering: Lowering, scope: Scope, item: Happening) -> None:
     given = item.with_ if isinstance(item.with_, dict) else {}
+    check_cue(scope, str(item.cue))
     b = scope.builder
     values = tuple(
         b.let(amount(scope, given[name], "with", name)) if name in given else ZERO

@@ -44,6 +44,7 @@ from mint_ledger.program.expressions import (
     Local,
     Read,
     Seconds,
+    Step,
     Unary,
 )
 from mint_ledger.program.handle import Handle, Path
@@ -54,6 +55,8 @@ from mint_ledger.program.statements import Flow, Let, Post, Set
 FAR = 1e15
 DEGREE = 0.017453292519943295
 LEAST_TURN = 10.0
+PARTING = 1e-6
+"""Two that touch part beyond the sum of their radii by this share of it and this much more."""
 AXES = ("x", "y")
 
 
@@ -175,7 +178,7 @@ def _emit_member(lowering: Lowering, b: BlockBuilder, member: Member, who: Expr)
     done = b.new_local()
     b.emit(Let(done, ZERO))
     for axis in AXES:
-        b.emit(Set(_slot(lowering, f"last {axis}"), who, _velocity(lowering, axis, who)))
+        _keep_course(lowering, b, axis, who)
     keeps = blocked(lowering, MOVES, who)
     if keeps is not None:
         with b.when(keeps):
@@ -198,12 +201,37 @@ def _moves_path(lowering: Lowering, member: Member) -> Path:
     return ("kinds", owner, "moves")
 
 
-def _velocity(lowering: Lowering, axis: str, who: Expr) -> Expr:
-    """The signed speed along an axis with which an entity has moved since the last step."""
+def _course(lowering: Lowering, axis: str, what: str) -> Column:
+    """One of the columns in which the course of the last step is kept while a new one is set."""
+    return _slot(lowering, f"last {what} {axis}", "step" if what == "anchor" else "value")
+
+
+def _keep_course(lowering: Lowering, b: BlockBuilder, axis: str, who: Expr) -> None:
+    """Keep where an entity came from: from which place it has moved, since when, how fast and how far at most."""
+    from mint_ledger.lowering.flow import flow_columns
     from mint_ledger.lowering.reading import account_column
 
-    values = account_column(lowering, axis)
-    return At(lowering.layout.column(Handle("flow rate", (axis,)), "value", values.first, values.count), who)
+    place = account_column(lowering, axis)
+    flows = flow_columns(lowering, place, axis)
+    for what, column in (("place", place), ("anchor", flows.anchor), ("rate", flows.rate), ("to", flows.to)):
+        b.emit(Set(_course(lowering, axis, what), who, At(column, who)))
+
+
+def _forget_course(lowering: Lowering, b: BlockBuilder, axis: str, who: Expr) -> None:
+    """Whoever appears or is put somewhere was nowhere else before."""
+    b.emit(Set(_course(lowering, axis, "anchor"), who, Step()))
+
+
+def _place_before(lowering: Lowering, b: BlockBuilder, ref: EntityRef, axis: str, now: Expr) -> Expr:
+    """Where an entity was in the last step, worked out as its flow was then; where it is if it was nowhere."""
+    place, anchor, rate, to = (
+        b.let(At(_course(lowering, axis, what), ref.entity)) for what in ("place", "anchor", "rate", "to")
+    )
+    steps = b.let(sub(sub(Step(), ONE), anchor))
+    moved = b.let(add(place, mul(rate, Seconds(steps))))
+    held = choose(compare(">", rate, ZERO), lower_of(moved, to), higher_of(moved, to))
+    before = choose(compare("==", rate, ZERO), place, held)
+    return b.let(choose(compare("<", steps, ZERO), now, before))
 
 
 def _emit_still(lowering: Lowering, b: BlockBuilder, who: Expr) -> None:
@@ -348,19 +376,19 @@ def _point(at: Expr, values: list[float]) -> Expr:
 def touches(lowering: Lowering, b: BlockBuilder, one: EntityRef, other: EntityRef, before: Expr) -> Expr | None:
     """Whether two touch now, or did on their way since the last step; none where one of them is nowhere.
 
-    Between two steps both move straight, so what counts is how near the straight line of their difference comes;
-    where they touched `before`, only where they are now, so that a contact ends as they part.
+    Between two steps both move straight, so what counts is how near the straight line of their difference comes; where
+    they touched `before`, only where they are now, so that a contact ends as they part. It ends a little farther out
+    than it began (`PARTING`): where it ended, rounding cannot let it begin again.
     """
     if lowering.game.space is None or not all(is_somewhere(m) for m in (*one.members, *other.members)):
         return None
-    dx, dy = (b.let(part) for part in offsets(lowering, one, other))
-    step = Seconds(ONE)
-    vx, vy = (
-        b.let(
-            mul(sub(At(_slot(lowering, f"last {a}"), other.entity), At(_slot(lowering, f"last {a}"), one.entity)), step)
-        )
-        for a in AXES
-    )
+    here = [[b.let(coordinate(lowering, ref, axis)) for axis in AXES] for ref in (one, other)]
+    there = [
+        [_place_before(lowering, b, ref, axis, now) for axis, now in zip(AXES, places, strict=True)]
+        for ref, places in zip((one, other), here, strict=True)
+    ]
+    dx, dy = (b.let(sub(theirs, mine)) for mine, theirs in zip(*here, strict=True))
+    vx, vy = (b.let(sub(now, sub(theirs, mine))) for now, mine, theirs in zip((dx, dy), *there, strict=True))
     length = b.let(add(mul(vx, vx), mul(vy, vy)))
     along = add(mul(dx, vx), mul(dy, vy))
     # Looking back in time: at share t of the last step they were at d - t·v.
@@ -372,7 +400,9 @@ def touches(lowering: Lowering, b: BlockBuilder, one: EntityRef, other: EntityRe
         )
     )
     nx, ny = b.let(sub(dx, mul(share, vx))), b.let(sub(dy, mul(share, vy)))
-    sizes = b.let(add(radius(lowering, b, one), radius(lowering, b, other)))
+    together = b.let(add(radius(lowering, b, one), radius(lowering, b, other)))
+    parting = add(mul(together, const(1.0 + PARTING)), const(PARTING))
+    sizes = b.let(choose(before, parting, together))
     return b.let(compare("<=", add(mul(nx, nx), mul(ny, ny)), mul(sizes, sizes)))
 
 
@@ -398,7 +428,7 @@ def emit_place(scope: Scope, ref: EntityRef, to: list[Formula], cause: Expr, by:
     for axis, value in zip(AXES, values, strict=True):
         coordinate(scope.lowering, ref, axis)
         b.emit(Post(account_column(scope.lowering, axis), ref.entity, "set", value, cause, by))
-        b.emit(Set(_slot(scope.lowering, f"last {axis}"), ref.entity, ZERO))
+        _forget_course(scope.lowering, b, axis, ref.entity)
 
 
 def check_space(lowering: Lowering) -> None:
@@ -427,8 +457,9 @@ def forget_motion(lowering: Lowering) -> None:
             continue
 
         def emit(b: BlockBuilder, who: Expr) -> None:
-            for what in ("speed x", "speed y", "last x", "last y"):
-                b.emit(Set(_slot(lowering, what), who, ZERO))
+            for axis in AXES:
+                b.emit(Set(_slot(lowering, f"speed {axis}"), who, ZERO))
+                _forget_course(lowering, b, axis, who)
             b.emit(Set(_slot(lowering, "speed"), who, const(-1.0)))
             b.emit(Set(_slot(lowering, "waypoint", "counter"), who, ZERO))
 

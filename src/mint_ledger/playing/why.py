@@ -10,9 +10,12 @@ from mint_ledger.errors import NotFound, Place
 from mint_ledger.game.source import Source
 from mint_ledger.journal.books import AccountKey, account_name, find_account
 from mint_ledger.journal.row import WHATS, Row
-from mint_ledger.journal.wording import Words
+from mint_ledger.journal.wording import Words, signed
 from mint_ledger.lowering import Lowered
+from mint_ledger.program.expressions import At, Constant, Read
 from mint_ledger.program.handle import Path
+from mint_ledger.program.program import Program
+from mint_ledger.program.walking import nodes
 
 MOST_LINES = 5
 
@@ -21,14 +24,16 @@ MOST_LINES = 5
 class Reason:
     """One posting to the account, and what made it.
 
-    `since` is where a flow began (else the posting's own time); `place` and `lines` are where its cause stands in
-    the file, and what stands there; `told` are the rows of the same step that say more of it (the hit, the status).
+    `change` is from what to what, in words; `since` is where a flow began (else the posting's own time); `place` and
+    `lines` are where its cause stands in the file, and what stands there; `told` are the rows of the same step that say
+    more of it (the hit, the status).
     """
 
     time: float
     since: float
     before: float
     after: float
+    change: str
     waste: float
     cause: str
     by: str
@@ -132,7 +137,11 @@ def band_of(words: Words, key: AccountKey, value: float) -> str:
     """The band that a value of an account is in; empty if in none."""
     model = words.model(key.entity, key.stat)
     bands = model.bands if model is not None and model.bands else {}
-    return next((name for name, span in bands.items() if span.low <= value <= span.high), "")
+    found = ""
+    # Where two touch, the upper holds.
+    for name, span in sorted(bands.items(), key=lambda item: item[1].low):
+        found = name if span.low <= value <= span.high else found
+    return found
 
 
 def _flowing(engine: ReferenceEngine, key: AccountKey) -> Flowing | None:
@@ -165,6 +174,7 @@ def _reason(source: Source, words: Words, rows: Sequence[Row], index: int) -> Re
         since=words.seconds(row.since),
         before=row.before,
         after=row.after,
+        change=_change(words, row),
         waste=row.waste,
         cause=cause.name if cause is not None else "the opening",
         by=words.entity(row.by),
@@ -187,6 +197,14 @@ def _told(words: Words, rows: Sequence[Row], index: int, sort: str) -> list[str]
         for earlier in reversed(rows[:index]):
             if (WHATS[int(earlier.what)], earlier.entity, earlier.cause) == ("status", row.entity, row.cause):
                 return [f"{words.time(earlier.step)}: {words.text(earlier)}"]
+    read = _watched_by(words.program, row) if sort == "rule" else None
+    if read is not None:
+        for earlier in reversed(rows[:index]):
+            if earlier.step != row.step:
+                break
+            if earlier.what == 0.0 and _reads(words.program, read, earlier):
+                return [f"as this came: {words.text(earlier)}"]
+        return []
     if sort in ("rule", "limit"):
         for earlier in reversed(rows[:index]):
             if earlier.step != row.step:
@@ -194,6 +212,44 @@ def _told(words: Words, rows: Sequence[Row], index: int, sort: str) -> list[str]
             if earlier.cause != row.cause and not _is_flow(words, earlier):
                 return [f"just before: {words.text(earlier)}"]
     return []
+
+
+Watched = set[tuple[int, int | None]]
+"""Accounts, by the base of their column and the entity; none: any entity."""
+
+
+def _watched_by(program: Program, row: Row) -> Watched | None:
+    """The accounts that the condition reads which set off the rule behind a posting; none if it has no condition."""
+    path = program.causes[int(row.cause)].path
+    texts = [
+        place
+        for place in program.formulas
+        if place.path[: len(path)] == path
+        and place.path[len(path) : len(path) + 1] == ("when",)
+        and any(key in ("becomes", "enters", "leaves") for key in place.path[len(path) :])
+    ]
+    if not texts:
+        return None
+    found: Watched = set()
+    for node in nodes(tuple(expression for place in texts for _, expression in place.reads)):
+        if isinstance(node, (Read, At)):
+            fixed = int(node.entity.value) if isinstance(node.entity, Constant) else None
+            found.add((node.column.base, fixed if fixed is not None else int(row.by) or None))
+    return found
+
+
+def _reads(program: Program, watched: Watched, row: Row) -> bool:
+    base = program.accounts[int(row.stat)].column.base
+    return (base, int(row.entity)) in watched or (base, None) in watched
+
+
+def _change(words: Words, row: Row) -> str:
+    entity, stat = int(row.entity), int(row.stat)
+    before, after = (words.value(entity, stat, value) for value in (row.before, row.after))
+    model = words.model(entity, stat)
+    if model is not None and model.value_type != "number":
+        return f"{before} → {after}"
+    return f"{before} → {after}  {signed(row.after - row.before)}"
 
 
 def _is_flow(words: Words, row: Row) -> bool:

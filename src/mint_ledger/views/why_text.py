@@ -54,7 +54,7 @@ def _reason(why: Why, reason: Reason) -> list[str]:
     since = f" since {reason.since:.2f}" if reason.since != reason.time else ""
     by = f", by {reason.by}" if reason.by else ""
     waste = f" ({number(abs(reason.waste))} wasted)" if reason.waste else ""
-    change = f"{number(reason.before)} → {number(reason.after)}  {signed(reason.after - reason.before)}{waste}"
+    change = f"{reason.change}{waste}"
     lines = [f"{time:>{INDENT - 4}}    {change}  {reason.cause}{by}{since}"]
     if len(lines[0]) > WIDTH:
         lines = [f"{time:>{INDENT - 4}}    {change}", f"{'':{INDENT}}{reason.cause}{by}{since}"]
