@@ -38,7 +38,7 @@ def sample(formula: str) -> np.ndarray:
 title: Draws
 clock: {{unit: turn, limit: {N}}}
 stats: {{out: 0}}
-rules: [{{when: {{every: 1}}, do: ["out = {formula}"]}}]
+rules: [{{name: draws, when: {{every: 1}}, do: ["out = {formula}"]}}]
 """
     run = mint.loads(text).run(seed=11)
     table = run.journal
@@ -94,7 +94,7 @@ def test_a_branch_that_is_not_taken_never_draws() -> None:
     assert len(set(taken)) == len(taken)
     every = [
         10 + uniform(11, h, 0, 1, k, 0)
-        for h in [_place("every 1: out = between(10, 11) if chance(0.5) else 0", 2)]
+        for h in [_place("draws", 2)]
         for k in range(1, len(taken) + 1)
     ]
     assert taken == pytest.approx(every, abs=1e-12)

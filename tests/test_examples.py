@@ -33,9 +33,11 @@ def test_every_script_runs(path: Path) -> None:
 
 @pytest.mark.parametrize("path", GAMES, ids=lambda path: path.stem)
 def test_every_game_goes_to_yaml_from_its_models_and_back(path: Path) -> None:
+    from dataclasses import replace
+
     from mint_ledger.game.writing import yaml_text
 
     game = mint.load(path)
-    again = mint.loads(yaml_text(game))
+    again = mint.loads(yaml_text(replace(game.source, text="")))
     assert again.run(5).time == game.run(5).time
     assert again.dials.names == game.dials.names

@@ -44,7 +44,7 @@ def test_the_interval_of_a_mean_is_scipys() -> None:
     ours = estimate.mean_of(sample.tolist())
     theirs = stats.ttest_1samp(sample, 0).confidence_interval(0.95)
     assert (ours.low, ours.high) == pytest.approx((theirs.low, theirs.high), rel=1e-12)
-    raw = estimate.mean(float(sample.sum()), float((sample**2).sum()), 60)
+    raw = estimate.mean(float(sample.sum()), float(((sample - sample.mean()) ** 2).sum()), 60)
     assert (raw.low, raw.high) == pytest.approx((theirs.low, theirs.high), rel=1e-9)
 
 

@@ -192,10 +192,13 @@ class Expressions(Moment):
 
     def _apply_expression(self, e: ex.Apply) -> Evaluate:
         arguments = [self._expression(argument) for argument in e.arguments]
-        if e.function not in self._functions:
-            self._functions[e.function] = self._procedure(functions()[e.function])
-        function = self._functions[e.function]
+        function = self._function(e.function)
         return lambda frame: function(*[argument(frame) for argument in arguments])
+
+    def _function(self, name: str) -> Callable[..., float]:
+        if name not in self._functions:
+            self._functions[name] = self._procedure(functions()[name])
+        return self._functions[name]
 
     def _checked_expression(self, e: ex.Checked) -> Evaluate:
         value, formula = self._expression(e.value), e.formula

@@ -233,9 +233,10 @@ class ReferenceEngine(Statements):
         self.state[:] = [*snapshot.state, *self.program.layout.opening()[len(snapshot.state) :]]
         del self.rows[snapshot.rows :]
 
-    def ask(self, procedure: Handle, *arguments: float) -> float:
-        """The result of a procedure that only looks."""
-        return self._procedures[procedure](*arguments)
+    def ask(self, procedure: Handle | str, *arguments: float) -> float:
+        """The result of a procedure that only looks, or of a function of arithmetic by its name."""
+        called = self._function(procedure) if isinstance(procedure, str) else self._procedures[procedure]
+        return called(*arguments)
 
     def _settle(self, cause: float, actor: float, always: bool) -> None:
         """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues."""

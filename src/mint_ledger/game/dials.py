@@ -26,8 +26,8 @@ _NO_DIALS = {"room", "stack", "where", "faces"}
 # What a kind takes over is carried out once for all that are like it, and belongs to the kind that it stands under.
 _NOT_TAKEN_OVER = ("rules", "endings", "lives")
 _COORDINATES: dict[str, Path] = {"x": ("where", 0), "y": ("where", 1), "faces": ("faces",)}
-MAY_STAND_ALONE = ("when", "moves", "through")
-"""Lists that may be written as their only item, which then has no number in its path."""
+_STANDS_ALONE = "when"
+"""A list whose only item has no number in its path."""
 
 
 @dataclass(frozen=True)
@@ -72,6 +72,10 @@ class Dials:
             return self._by_name[name]
         for path, index in self._by_path.items():
             if ".".join(str(part) for part in path) == name:
+                return index
+        # What is written as the only item of a list may be named without its number.
+        for known, index in self._by_name.items():
+            if "[1]." in known and known.replace("[1].", ".") == name:
                 return index
         raise NotFound(f"there is no dial '{name}'{nearest(name, self.names)}")
 
@@ -135,7 +139,7 @@ def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float, bool]]:
         for key, item in value.items():
             yield from _numbers_in(item, (*path, key))
     elif isinstance(value, list):
-        single = len(value) == 1 and path[-1] in MAY_STAND_ALONE
+        single = len(value) == 1 and path[-1] == _STANDS_ALONE
         for index, item in enumerate(value):
             yield from _numbers_in(item, path if single else (*path, index))
     elif isinstance(value, Formula):

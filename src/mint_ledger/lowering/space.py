@@ -242,7 +242,7 @@ def _emit_still(lowering: Lowering, b: BlockBuilder, who: Expr) -> None:
 def _emit_moves(lowering: Lowering, b: BlockBuilder, ref: EntityRef, moves: list[Move], path: Path, done: int) -> None:
     """The first of the moves whose `if` holds."""
     for index, move in enumerate(moves):
-        inner = path if len(moves) == 1 else (*path, index)
+        inner = (*path, index)
         scope = Scope(lowering, b, inner, self_=ref, no_chance="how something moves")
         test: Expr = no(Local(done))
         if move.if_ is not None:

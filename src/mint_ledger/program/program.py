@@ -218,7 +218,7 @@ class Program:
             self.endings,
             self.words,
             self.clock_limit,
-            (self.clock.unit, self.clock.step, self.cast.size),
+            (self.clock.unit, self.cast.size),
         )
         # Written out, not pickled: the bytes depend on the content alone, and not on what is shared in it.
         return hashlib.sha256(f"{content!r}\n{_functions_hash()}".encode()).hexdigest()
