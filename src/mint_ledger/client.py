@@ -318,14 +318,30 @@ class Game(GameFile):
             progress=progress,
         )
 
-    def matchups(self) -> Matchups:
+    def matchups(
+        self,
+        *,
+        pair: str | None = None,
+        seconds: float | None = None,
+        progress: Callable[[int, int], None] | None = None,
+    ) -> Matchups:
         """Every attack against every kind that it may strike: damage, hits and seconds to defeat.
 
-        Exact where the attack's formulas have finitely many values, else measured; each says which.
+        Two fight alone, as the game plays them but for its rules. Worked out where every draw can be counted, else
+        fought many times; each says which.
+
+        Args:
+            pair: one attack against one target alone, `ATTACK:TARGET`.
+            seconds: begin no more fights after so long; what is left out is told.
+            progress: called with (pairs done, pairs in all).
+
+        Raises:
+            NotFound: there is no such pair.
+            BadRequest: `pair` is of another form, or the time makes no sense.
         """
         from mint_ledger.balance.matchup import make_matchups
 
-        return make_matchups(self)
+        return make_matchups(self, pair=pair, seconds=seconds, progress=progress)
 
     def sensitivity(
         self,

@@ -25,9 +25,11 @@ from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
+    from mint_ledger.balance.matchup import Matchups
     from mint_ledger.balance.tune import Tuned
     from mint_ledger.balance.tune_habits import TunedHabits
     from mint_ledger.balance.tune_many import TunedMany
+    from mint_ledger.client import Game
     from mint_ledger.game.target import Target
     from mint_ledger.studies.estimate import Estimate
 
@@ -366,8 +368,9 @@ def matchup(
         str | None, typer.Option(metavar="DIAL=RANGE", help="Show where over this range the hits to defeat change.")
     ] = None,
     pair: Annotated[
-        str | None, typer.Option(metavar="ATTACK:TARGET", help="For which attack and target, with --dial.")
+        str | None, typer.Option(metavar="ATTACK:TARGET", help="One attack against one target alone.")
     ] = None,
+    seconds: Annotated[float | None, typer.Option(help="Begin no more fights after so long.")] = None,
     variant: VariantOption = None,
     settings: SetOption = None,
     output: Annotated[
@@ -388,7 +391,7 @@ def matchup(
     loaded = load(game)
     loaded = loaded.with_variant(variant) if variant else loaded
     loaded = loaded.with_dials(read_dials(settings))
-    if (dial is None) != (pair is None):
+    if dial is not None and pair is None:
         raise BadRequest("breakpoints want both: --dial ram.weight=2..12 --pair butts:gate")
     if dial is not None and pair is not None:
         name, text = read_named(dial)
@@ -396,15 +399,44 @@ def matchup(
         found = breakpoints(loaded, name, read_range(text, loaded.dials.value(name)), *who)
         say_json([asdict(one) for one in found]) if as_json else say(breakpoints_text(name, who, found))
         return
-    made = loaded.matchups()
+    made = _matchups(loaded, pair, seconds, as_json=as_json)
     if output:
         write_table(output, made.table())
     if plot:
         write_figure(plot, made.plot())
-    say_json(made.as_json()) if as_json else say(made.summary())
+    if as_json:
+        say_json(made.as_json())
     for path in filter(None, (output, plot)):
         if not as_json:
             say(f"\n{path} is written")
+
+
+def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: bool) -> Matchups:
+    """Fight them, and tell each as it comes; Ctrl-C ends it with what has come so far."""
+    from mint_ledger.balance.matchup import Matchup, Matchups, make_matchups
+    from mint_ledger.cli.output import flush
+    from mint_ledger.cli.progress import counted_progress
+    from mint_ledger.views.matchup_text import matchup_foot, matchup_head, matchup_line
+
+    came: list[Matchup] = []
+
+    def tell(one: Matchup) -> None:
+        if not as_json:
+            say((f"{matchup_head(game.title)}\n" if not came else "") + matchup_line(one))
+            flush()
+        came.append(one)
+
+    try:
+        if as_json:
+            with counted_progress("fights") as progress:
+                made = make_matchups(game, pair=pair, seconds=seconds, progress=progress)
+        else:
+            made = make_matchups(game, pair=pair, seconds=seconds, each=tell)
+    except KeyboardInterrupt:
+        made = Matchups(game.title, tuple(came), ("the others: interrupted",))
+    if not as_json:
+        say(matchup_foot(made) if came else made.summary())
+    return made
 
 
 def _write(path: Path, values: Mapping[str, float], variant: str | None, *, quiet: bool) -> None:

@@ -8,7 +8,7 @@ is one list of floats and the journal's length, so a snapshot is both.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import NoReturn
 
@@ -222,6 +222,16 @@ class ReferenceEngine(Statements):
     def winner(self) -> int:
         """The entity that won, 0 for none."""
         return int(self.state[self._winner])
+
+    @property
+    def is_dirty(self) -> bool:
+        """Whether something was posted that no condition was asked about yet."""
+        return self._dirty
+
+    def take_up(self, state: Iterable[float], dirty: bool) -> None:
+        """Go on from a state between two steps, without its journal."""
+        self.state[:] = state
+        self._dirty = dirty
 
     def snapshot(self) -> Snapshot:
         """This moment; between steps it is the whole state of the run."""

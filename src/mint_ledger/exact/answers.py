@@ -199,16 +199,6 @@ class _Endless(ReferenceEngine):
         """The formula that was worked out last."""
         return self._formula
 
-    @property
-    def is_dirty(self) -> bool:
-        """Whether something was posted that no condition was asked about yet."""
-        return self._dirty
-
-    def take_up(self, state: bytes, dirty: bool) -> None:
-        """Go on from a state."""
-        self.state[:] = memoryview(state).cast("d")
-        self._dirty = dirty
-
 
 Over = tuple[int, int]
 """An ending and the winner."""
@@ -263,7 +253,7 @@ class _Walk:
                 break  # the clock's limit; what is waiting was not reached earlier either
 
             def step(state: bytes = state, dirty: bool = dirty) -> None:
-                self.engine.take_up(state, dirty)
+                self.engine.take_up(memoryview(state).cast("d"), dirty)
                 self.engine.step()
 
             moves: dict[int, float] = defaultdict(float)

@@ -373,13 +373,19 @@ def _lower_parts(lowering: Lowering) -> None:
     lowering.procedure(players.procedure(PLAYERS_PART))
     if not lowering.game.levels:
         lowering.procedure(BlockBuilder().procedure(LEVELS_PART))
-    _lower_part(lowering, RULES_PART, wiring.polled)
+    rules = BlockBuilder()
+    for path, emit in wiring.polled:
+        before = len(rules.body())
+        emit(rules)
+        lowering.polled_blocks.append((path, rules.body()[before:]))
+    lowering.procedure(rules.procedure(RULES_PART))
     flows = BlockBuilder()
     emit_flows(lowering, flows)
     flows.emit(Settle(NOBODY, ZERO, always=True))
     lowering.procedure(flows.procedure(FLOWS_PART))
     watch = BlockBuilder(1)
     emit_limit_postings(lowering, watch)
+    lowering.limit_postings = watch.body()
     for emit in wiring.watched:
         emit(watch)
     lowering.procedure(watch.procedure(WATCH))
@@ -395,13 +401,6 @@ def _lower_parts(lowering: Lowering) -> None:
     lowering.procedure(opening.procedure(OPENING))
     for member in lowering.cast.members.values():
         lower_begin(lowering, member)
-
-
-def _lower_part(lowering: Lowering, handle: Handle, emits: list) -> None:  # type: ignore[type-arg]
-    b = BlockBuilder()
-    for emit in emits:
-        emit(b)
-    lowering.procedure(b.procedure(handle))
 
 
 def _lower_handlers(lowering: Lowering) -> None:

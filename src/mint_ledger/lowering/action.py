@@ -84,7 +84,7 @@ class ActionLowering:
             b.emit(Set(self.ready_at(), who, const(NEVER)))
             b.emit(Set(busy_column(self.lowering), who, ZERO))
 
-        self.lowering.on_appear.append((ranges, forget))
+        self.lowering.on_appear.append((self.path, ranges, forget))
 
     def _check(self) -> None:
         lowering, action = self.lowering, self.action

@@ -98,7 +98,7 @@ class AttackLowering:
         for key in ("reach", "arc", "behind"):
             if getattr(attack, key) is not None and lowering.game.space is None:
                 lowering.fault((*self.path, key), f"'{key}' wants a game with space: write 'space: {{}}' at its top")
-        pairs = [(s, t) for s in self.strikers for t in self.targets if not self._always_spared(s, t)]
+        pairs = [(s, t) for s in self.strikers for t in self.targets if not always_spared(self.attack, s, t)]
         if not pairs:
             lowering.fault(
                 (*self.path, "to"),
@@ -109,11 +109,6 @@ class AttackLowering:
                 if stat not in member.kind.stats or not member.kind.stats[stat].is_account:
                     lowering.fault((*self.path, "costs", stat), f"{member.name} has no stat '{stat}' to pay with")
                     break
-
-    def _always_spared(self, striker: Member, target: Member) -> bool:
-        alone = striker is target and striker.room == 1
-        same_side = self.attack.spares == "side" and striker.kind.side is not None
-        return alone or (same_side and striker.kind.side == target.kind.side)
 
     def spared(self, striker: Expr, target: Expr) -> Expr:
         """Whether the attack never strikes this target: itself, its own side or its maker."""
@@ -527,9 +522,16 @@ class AttackLowering:
         else:
             contact.emit_while_touching(lowering, BlockBuilder(), strikers, targets, self._fire_at)
             lowering.wiring.polled.append(
-                lambda b: contact.emit_while_touching(lowering, b, strikers, targets, self._fire_at)
+                (self.path, lambda b: contact.emit_while_touching(lowering, b, strikers, targets, self._fire_at))
             )
             lowering.order.append(OrderLine("5 attacks and rules", f"{self.name}: while in contact", self.path))
+
+
+def always_spared(attack: Attack, striker: Member, target: Member) -> bool:
+    """Whether an attack of one kind never strikes another: its own only entity, or its own side."""
+    alone = striker is target and striker.room == 1
+    same_side = attack.spares == "side" and striker.kind.side is not None
+    return alone or (same_side and striker.kind.side == target.kind.side)
 
 
 def _vital_stat(members: Members) -> str | None:

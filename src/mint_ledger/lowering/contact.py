@@ -170,7 +170,7 @@ def _forget_on_appearing(lowering: Lowering, pair: Pair) -> None:
                 b.emit(Set(_column(lowering, "asked", pair, "counter"), index, ZERO))
                 b.emit(Set(_column(lowering, "until", pair, opening=-1.0), index, const(-1.0)))
 
-        lowering.on_appear.append((((mine.first, mine.room),), emit))
+        lowering.on_appear.append(((), ((mine.first, mine.room),), emit))
 
     forget(0)
     if pair[0] is not pair[1]:

@@ -26,7 +26,7 @@ from mint_ledger.program.program import (
     TimerColumns,
 )
 from mint_ledger.program.state import Column, LayoutBuilder
-from mint_ledger.program.statements import Procedure
+from mint_ledger.program.statements import Block, Procedure
 
 Emit = Callable[[BlockBuilder], None]
 EmitPair = Callable[[BlockBuilder, Expr, Expr], None]
@@ -39,7 +39,8 @@ class Wiring:
 
     new_step: list[Emit] = field(default_factory=list)
     starts: list[Emit] = field(default_factory=list)
-    polled: list[Emit] = field(default_factory=list)
+    # Whose it is, and what it does in part 5 of each step.
+    polled: list[tuple[Path, Emit]] = field(default_factory=list)
     watched: list[Emit] = field(default_factory=list)
     handlers: dict[int, list[EmitEvent]] = field(default_factory=dict)
     # (kind, kind) → what happens as two of them touch: (self, other).
@@ -67,10 +68,13 @@ class Lowering:
     texts: list[tuple[str, ...]] = field(default_factory=list)
     formulas: list[FormulaPlace] = field(default_factory=list)
     order: list[OrderLine] = field(default_factory=list)
+    # What each of them has made of part 5, and what brings values back within limits that move.
+    polled_blocks: list[tuple[Path, Block]] = field(default_factory=list)
+    limit_postings: Block = ()
     timers: list[TimerColumns] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
-    # What has to be reset as an entity appears, for each run of entities: (ranges, what to emit).
-    on_appear: list[tuple[Ranges, Callable[[BlockBuilder, Expr], None]]] = field(default_factory=list)
+    # What has to be reset as an entity appears: (whose it is, for which entities, what to emit).
+    on_appear: list[tuple[Path, Ranges, Callable[[BlockBuilder, Expr], None]]] = field(default_factory=list)
     # What has to be set as the game opens, for the rules of no kind.
     on_opening: list[Callable[[BlockBuilder], None]] = field(default_factory=list)
     # Kinds whose entities are spawned by rules of these members ("" is the game itself).

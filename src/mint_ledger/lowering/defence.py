@@ -246,4 +246,4 @@ def forget_safe_time(lowering: Lowering, member: Member) -> None:
         else:
             b.emit(Set(column, sub(who, const(member.first)), const(-1e18)))
 
-    lowering.on_appear.append((ranges_of([member]), emit))
+    lowering.on_appear.append(((), ranges_of([member]), emit))

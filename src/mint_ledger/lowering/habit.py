@@ -64,7 +64,7 @@ class HabitLowering:
         for index, item in enumerate(self.habit.meets):
             for kind, every in item.items():
                 self._lower_find(index, kind, every)
-        self.lowering.on_appear.append((ranges_of(self.players), self.begin))
+        self.lowering.on_appear.append((self.path, ranges_of(self.players), self.begin))
 
     def begin(self, b: BlockBuilder, who: Expr) -> None:
         """Set when a player that goes by this habit looks for the first time."""

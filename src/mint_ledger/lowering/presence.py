@@ -81,7 +81,7 @@ def lower_begin(lowering: Lowering, member: Member) -> None:
     """`begin KIND` (entity): its flows, timers and waits start, its conditions take their present values."""
     b = BlockBuilder(1)
     emit_flows_of(lowering, b, Local(0), member)
-    for ranges, emit in lowering.on_appear:
+    for _, ranges, emit in lowering.on_appear:
         if any(first <= member.first < first + count for first, count in ranges):
             emit(b, Local(0))
     lowering.procedure(b.procedure(begin(member.name)))

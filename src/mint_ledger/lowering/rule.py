@@ -219,7 +219,7 @@ class RuleLowering:
         column = self.lowering.entity_column(handle, self.holders, role, opening)
         ranges = ranges_of(self.holders)
         if ranges:
-            self.lowering.on_appear.append((ranges, lambda b, who: b.emit(Set(column, who, const(opening)))))
+            self.lowering.on_appear.append((self.path, ranges, lambda b, who: b.emit(Set(column, who, const(opening)))))
         return column
 
     # What sets it off
@@ -298,7 +298,7 @@ class RuleLowering:
 
                 self._for_each(b, emit)
 
-            self.lowering.wiring.polled.append(poll)
+            self.lowering.wiring.polled.append((self.path, poll))
 
     def _wire_becomes(self, when: When, path: Path, index: int) -> None:
         for number, test in enumerate(when.becomes or []):
@@ -357,7 +357,7 @@ class RuleLowering:
         lowering.wiring.watched.append(watch)
         lowering.wiring.on_event(event, react)
         if self.under_kind:
-            lowering.on_appear.append((ranges_of(self.holders), take))
+            lowering.on_appear.append((self.path, ranges_of(self.holders), take))
         else:
             lowering.on_opening.append(lambda b: take(b, ZERO))
 
@@ -382,7 +382,7 @@ class RuleLowering:
         holders = list(self.holders)
         contact.emit_while_touching(self.lowering, BlockBuilder(), holders, others, self._fire_pair)
         self.lowering.wiring.polled.append(
-            lambda b: contact.emit_while_touching(self.lowering, b, holders, others, self._fire_pair)
+            (self.path, lambda b: contact.emit_while_touching(self.lowering, b, holders, others, self._fire_pair))
         )
 
     def _wire_hits(self, when: When, path: Path, index: int) -> None:

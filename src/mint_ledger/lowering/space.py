@@ -463,4 +463,4 @@ def forget_motion(lowering: Lowering) -> None:
             b.emit(Set(_slot(lowering, "speed"), who, const(-1.0)))
             b.emit(Set(_slot(lowering, "waypoint", "counter"), who, ZERO))
 
-        lowering.on_appear.append((((member.first, member.room),), emit))
+        lowering.on_appear.append(((), ((member.first, member.room),), emit))

@@ -174,7 +174,7 @@ class _StatusLowering:
         if self.status.do is not None:
             self._lower_tick()
         if self.ranges:
-            self.lowering.on_appear.append((self.ranges, lambda b, who: b.emit(Set(self.has, who, ZERO))))
+            self.lowering.on_appear.append((self.path, self.ranges, lambda b, who: b.emit(Set(self.has, who, ZERO))))
 
     def _note(self, b: BlockBuilder, what: str, entity: Expr, by: Expr, text: str, *values: Expr) -> None:
         b.emit(Note(what, entity, by, self.cause, self.lowering.text([text]), values))

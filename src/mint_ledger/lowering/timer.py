@@ -78,14 +78,14 @@ def add_timer(timer: Timer, fire: Callable[[BlockBuilder, Expr], None]) -> None:
                 with b.each(ranges) as who:
                     tick(timer, b, who, fire)
 
-    lowering.wiring.polled.append(poll)
+    lowering.wiring.polled.append((timer.luck.owner, poll))
     if not timer.every.draws():
         columns = timer.column("base"), timer.column("count", "counter"), timer.column("period", "mark")
         lowering.timers.append(TimerColumns(*columns))
     if not timer.members:
         lowering.on_opening.append(lambda b: set_up(timer, b, ZERO))
     elif ranges:
-        lowering.on_appear.append((ranges, lambda b, who: set_up(timer, b, who)))
+        lowering.on_appear.append((timer.luck.owner, ranges, lambda b, who: set_up(timer, b, who)))
     else:
         # Nobody has this timer, but its formulas are still looked at for faults.
         set_up(timer, BlockBuilder(1), ZERO)

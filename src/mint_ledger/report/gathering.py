@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 GRID = 80
 MOST_STUDIES = 12
+MATCHUP_SECONDS = 20.0
 MOST_BREAKPOINTS = 6
 AUDIT_RUNS = 20
 Progress = Callable[[int, int], None]
@@ -121,7 +122,7 @@ def gather(
         step()
     judged = judge_targets(game, runs, seed) if game.targets else []
     step()
-    matchups = make_matchups(game)
+    matchups = make_matchups(game, seconds=MATCHUP_SECONDS)
     edges = _edges(game, matchups)
     step()
     audit = game.audit(runs=AUDIT_RUNS)
@@ -193,7 +194,8 @@ def _edges(game: Game, matchups: Matchups) -> list[Edge]:
 
 def _dial_of(game: Game, pair: Matchup) -> str | None:
     names = set(game.dials.names)
-    options = (f"{pair.target}.when_hit.armor", f"{pair.attack}.damage")
+    target = pair.target.partition("[")[0]
+    options = (f"{target}.when_hit.armor", f"{pair.attack}.damage")
     return next((name for name in options if name in names), None)
 
 

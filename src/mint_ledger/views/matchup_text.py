@@ -14,31 +14,57 @@ WIDTH = 80
 
 def matchup_text(found: Matchups) -> str:
     """One line a pair: damage, hits and seconds to defeat; then what was not worked out, and why."""
-    if not found.pairs:
+    if not found.pairs and not found.left_out:
         return f"{found.title}: no attack does damage"
+    return "\n".join([matchup_head(found.title), *map(matchup_line, found.pairs), matchup_foot(found)])
+
+
+def matchup_head(title: str) -> str:
+    """What stands above the lines."""
     lines = [
-        f"{found.title}: hits to defeat, one against one, with nothing that recovers",
+        *textwrap.wrap(f"{title}: hits to defeat, one against one, as the game plays it without its rules", WIDTH),
         "",
         f"  {'attack':<16}{'by':<11}{'against':<11}{'damage':>7}{'lands':>7}{'hits':>14}{'seconds':>12}",
         f"  {'':<16}{'':<11}{'':<11}{'a hit':>7}{'':>7}{'least mid late':>14}{'mid  late':>12}",
     ]
-    lines += [_line(pair) for pair in found.pairs]
-    lines += ["", "  mid: half of the fights are over; late: nineteen of twenty"]
-    for because in dict.fromkeys(pair.because for pair in found.pairs if not pair.exact):
-        names = ", ".join(dict.fromkeys(pair.attack for pair in found.pairs if pair.because == because))
-        text = f"* measured, not worked out: {names} ({because})"
-        lines += textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    ")
     return "\n".join(lines)
 
 
-def _line(pair: Matchup) -> str:
+def matchup_foot(found: Matchups) -> str:
+    """What stands below them: what the columns mean, how sure each line is, and what is missing."""
+    lines = ["", "  mid: half of the fights are over; late: nineteen of twenty"]
+    fought = [pair for pair in found.pairs if pair.fights]
+    if fought:
+        lines += _wrapped(f"* fought {fought[0].fights} times; these intervals hold in 95 of 100 cases:")
+        lines += [line for pair in fought for line in _wrapped(_how_sure(pair), deeper=2)]
+    for because in dict.fromkeys(p.because for p in found.pairs if not p.fights and p.because):
+        names = ", ".join(f"{p.attack} against {p.target}" for p in found.pairs if p.because == because)
+        lines += _wrapped(f"{names}: {because}")
+    if found.left_out:
+        lines += _wrapped(f"no time was left for {', '.join(found.left_out)}")
+    return "\n".join(lines)
+
+
+def _wrapped(text: str, deeper: int = 0) -> list[str]:
+    indent = " " * (2 + deeper)
+    return textwrap.wrap(text, WIDTH, initial_indent=indent, subsequent_indent=indent + "  ")
+
+
+def _how_sure(pair: Matchup) -> str:
+    low, high = (f"{100 * share:.1f}" for share in pair.lands_between)
+    mid = f"mid {pair.median_between[0]} to {pair.median_between[1]} hits, " if pair.median_between else ""
+    return f"{pair.attack} against {pair.target}: {mid}lands {low} to {high} % (not worked out: {pair.because})"
+
+
+def matchup_line(pair: Matchup) -> str:
+    """One pair."""
     hits = "{:>5} {:>3} {:>4}".format(*pair.hits) if pair.hits else "never"
     seconds = "–"
     if pair.seconds:
         seconds = f"{number(pair.seconds[0], 1)} {number(pair.seconds[1], 1):>5}"
     lands = f"{100 * pair.lands:.0f} %"
     name = pair.attack if len(pair.attack) <= 14 else pair.attack[:13] + "…"
-    star = "" if pair.exact else "*"
+    star = "*" if pair.fights else ""
     return (
         f"  {name + star:<16}{_short(pair.attacker):<11}{_short(pair.target):<11}"
         f"{fixed(pair.damage, 1):>7}{lands:>7}{hits:>14}{seconds:>12}"

@@ -149,8 +149,14 @@ def _matchup(pair: Any) -> dict[str, Any]:
         "lands": (f"{100 * pair.lands:.0f} %", pair.lands),
         "hits": (hits, pair.hits[1] if pair.hits else 1e9),
         "seconds": (seconds, pair.seconds[0] if pair.seconds else 1e9),
-        "how": "worked out" if pair.exact else f"measured ({pair.because})",
+        "how": _how(pair),
     }
+
+
+def _how(pair: Any) -> str:
+    if pair.fights:
+        return f"fought {pair.fights} times ({pair.because})"
+    return "worked out" if pair.exact else str(pair.because)
 
 
 def _edges(report: Report) -> list[dict[str, Any]]:
