@@ -78,7 +78,7 @@ class CueDo(Part):
     """`{cue: landed, with: {speed: 9}}`: lets rules hear of something."""
 
     cue: str
-    with_: dict[str, Amount] | None = Field(None, alias="with", max_length=8)
+    with_: dict[str, Amount] | None = Field(None, alias="with")
 
     def summary(self) -> str:
         """The step in a few words."""

@@ -122,7 +122,8 @@ def fault_message(detail: ErrorDetails, path: Path) -> str:
     if kind in ("too_short", "too_long"):
         context = detail.get("ctx", {})
         few = f"{context.get('min_length')} at least" if kind == "too_short" else f"{context.get('max_length')} at most"
-        return f"has {context.get('actual_length')} entries; it wants {few}"
+        size = len(given) if isinstance(given, (list, dict, str)) else context.get("actual_length")
+        return f"has {size} entries; it wants {few}"
     return detail["msg"][0].lower() + detail["msg"][1:]
 
 
