@@ -44,6 +44,8 @@ def do_list(draw: st.DrawFn, owner: str | None) -> list[Any]:
     targets = ["queen.size", "queen.food", "ants[1].size", "ants[2].food", "heat"]
     if owner:
         targets += ["size", "food"]
+    if draw(st.integers(0, 5)) == 0:
+        return [draw(st.sampled_from(["queen.mood = wild", "queen.mood = calm", "queen.awake = false"]))]
     steps: list[Any] = []
     for _ in range(draw(st.integers(1, 3))):
         target = draw(st.sampled_from(targets))
@@ -104,6 +106,10 @@ def rule(draw: st.DrawFn, owner: str | None) -> dict[str, Any]:
     if owner == "ants":
         triggers += [{"meets": "queen"}, {"in_contact": "queen"}, "gone"]
     made: dict[str, Any] = {"when": draw(st.sampled_from(triggers)), "do": draw(do_list(owner))}
+    # Few names, so that owners share them; many rules have none.
+    name = draw(st.sampled_from([None, None, "echo", "pay", "pay #2"]))
+    if name is not None:
+        made["name"] = name
     # A reaction that sets itself off again is a fault of the game, not of the engine: it happens a few times only.
     made["at_most"] = draw(st.integers(1, 6))
     if draw(st.booleans()):
@@ -111,7 +117,7 @@ def rule(draw: st.DrawFn, owner: str | None) -> dict[str, Any]:
     if draw(st.booleans()):
         made["cooldown"] = draw(st.sampled_from([0.5, 1]))
     if draw(st.booleans()):
-        made["if"] = draw(st.sampled_from(["heat < 30", "count(ants) > 1", "any(ants.size > 3)", "chance(0.5)"]))
+        made["if"] = draw(st.sampled_from(["heat < 30", "count(ants) > 1", "any(ants.size > 3)", "chance(0.5)", "queen.mood == wild", "queen.awake"]))
     return made
 
 
@@ -137,13 +143,15 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
     }
     if draw(st.booleans()):
         ants["gone_if"] = "size <= 0"
+    # Endings under kinds, of the name that the game's own has.
+    ants["endings"] = {"starved": {"result": "win", "if": "size > 38"}}
     bite: dict[str, Any] = {
         "from": "ants",
         "to": "queen",
         "damage": draw(st.sampled_from([2, "dice(1, 4)", "self.size / 5"])),
     }
     bite["when"] = draw(st.sampled_from([{"every": 0.8}, "meets", "in_contact"]))
-    for key, values in (("lands", [0.6]), ("crit", [{"chance": 0.2, "times": 2}]), ("costs", [{"food": 1}])):
+    for key, values in (("lands", [0.6]), ("crit", [{"chance": 0.2, "times": 2}]), ("costs", [{"food": 1}]), ("cooldown", [0.5, 1.3])):
         if draw(st.booleans()):
             bite[key] = draw(st.sampled_from(values))
     if draw(st.booleans()):
@@ -199,9 +207,10 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
         "kinds": {
             "queen": {
                 **queen,
-                "stats": {"base": 10, **stats},
+                "stats": {"base": 10, "mood": {"one_of": ["calm", "wild"]}, "awake": True, **stats},
                 "when_hit": hit,
-                "rules": draw(st.lists(rule("queen"), max_size=2)),
+                "rules": draw(st.lists(rule("queen"), max_size=3)),
+                "endings": {"starved": {"result": "lose", "if": "food > 44"}},
             },
             "ants": ants,
         },

@@ -1,15 +1,11 @@
 from __future__ import annotations
 
-import os
 import re
-import secrets
 from pathlib import Path
 
 import numpy as np
 import pytest
 from both_engines import assert_same
-from hypothesis import HealthCheck, given, seed, settings
-from random_games import games
 
 import mint_ledger as mint
 from mint_ledger.client import read_script
@@ -21,8 +17,6 @@ from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.lowering import lower
 
 EXAMPLES = sorted((Path(__file__).parent.parent / "examples").glob("*.yaml"))
-MANY = int(os.environ.get("MINT_LEDGER_RANDOM_GAMES", "300"))
-PARTS = 10
 
 
 @pytest.mark.parametrize("habit", [None, "careful", "reckless"])
@@ -44,23 +38,6 @@ def test_every_example_is_the_same_in_both_engines(path: Path) -> None:
 
 def test_the_starter_is_the_same_in_both_engines() -> None:
     assert_same(mint.loads(starter_text()).lowered, None, runs=range(5))
-
-
-# In parts, so that all cores can share in them.
-@pytest.mark.parametrize("part", range(PARTS))
-def test_random_games_are_the_same_in_both_engines(part: int) -> None:
-    # The same games in every CI run, new ones each time elsewhere.
-    @seed(part if os.environ.get("CI") else secrets.randbits(32))
-    @given(games())
-    @settings(max_examples=-(-MANY // PARTS), deadline=None, suppress_health_check=list(HealthCheck))
-    def check(data: dict) -> None:
-        one_random_game_is_the_same_in_both_engines(data)
-
-    check()
-
-
-def one_random_game_is_the_same_in_both_engines(data: dict) -> None:
-    assert_same(mint.Game(**data).lowered, "eager", runs=(7,))
 
 
 def test_a_script_is_the_same_in_both_engines() -> None:
