@@ -284,6 +284,7 @@ def test_a_folder_that_may_not_be_written_to(command: Command, saltmere: Path, t
     assert "is a folder" in result.stderr
 
 
+@pytest.mark.slow
 def test_the_demo_tours_every_command_and_names_its_folder(command: Command, tmp_path: Path) -> None:
     result = command("demo", "tour", "--runs", 8)
     assert result.returncode == 0, result.stderr

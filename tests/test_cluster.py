@@ -24,6 +24,7 @@ def cluster() -> Iterator[object]:
         yield made
 
 
+@pytest.mark.slow
 def test_a_cluster_that_loses_a_worker_gives_the_same_numbers_as_one_machine(cluster: object) -> None:
     game = mint.loads(demo_text())
     options = {"seed": 3, "habit": "careful", "measures": ["lowest(keeper.health)"]}
@@ -53,6 +54,7 @@ def test_the_command_plays_on_a_cluster(cluster: object, command: Command) -> No
     assert spread.stdout == command("study", path, "--runs", 300).stdout
 
 
+@pytest.mark.slow
 def test_a_scheduler_that_is_not_there_is_named(command: Command) -> None:
     from pathlib import Path
 

@@ -32,11 +32,13 @@ def test_the_pages_that_are_made_from_the_code_are_as_it_makes_them(making: Modu
     }
 
 
+@pytest.mark.slow
 def test_the_tutorial_shows_what_its_commands_print(making: ModuleType, tmp_path: Path) -> None:
     page = ROOT / "docs" / "tutorial.md"
     assert making.replayed(page, tmp_path) == page.read_text("utf-8"), RUN_AGAIN
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("page", HOW_TOS, ids=lambda page: page.stem)
 def test_each_how_to_shows_what_its_commands_print(making: ModuleType, tmp_path: Path, page: Path) -> None:
     text = page.read_text("utf-8")
@@ -51,6 +53,7 @@ def test_each_how_to_shows_what_its_commands_print(making: ModuleType, tmp_path:
     assert max(len(line) for line in lines if "has more than" not in line) <= 80
 
 
+@pytest.mark.slow
 def test_the_tutorials_game_ends_without_findings_and_with_a_playtest_that_passes(
     making: ModuleType, tmp_path: Path, command: Command
 ) -> None:

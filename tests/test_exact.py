@@ -277,6 +277,7 @@ ENDINGS = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("part", range(3))
 def test_random_games_end_as_often_as_the_exact_answer_says(part: int, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(answers, "MOST_WAYS", 300)

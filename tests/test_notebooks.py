@@ -9,6 +9,7 @@ from nbclient import NotebookClient
 EXAMPLES = Path(__file__).parent.parent / "examples"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("path", sorted(EXAMPLES.glob("*.ipynb")), ids=lambda path: path.stem)
 def test_each_notebook_runs_from_its_top_to_its_end(path: Path) -> None:
     notebook = nbformat.read(path, as_version=4)

@@ -203,6 +203,7 @@ def test_sweeps_that_a_store_keeps_get_a_slider(tmp_path: Path, demo: mint.Game)
     assert stored_sweeps(other, store) == []
 
 
+@pytest.mark.slow
 def test_a_report_that_cannot_be_made_is_refused_before_it_is_begun(command: Command, tmp_path: Path) -> None:
     (tmp_path / "mill.yaml").write_text(NASTY)
     for arguments, said in (

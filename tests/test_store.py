@@ -52,6 +52,7 @@ def test_more_runs_take_the_stored_ones(demo: Path) -> None:
     assert entry.runs == 160 and blocks(store) == 4
 
 
+@pytest.mark.slow
 def test_a_study_that_was_killed_goes_on_where_it_stopped(demo: Path) -> None:
     store = demo.parent / "nights.sqlite"
     game = mint.load(demo)

@@ -180,6 +180,7 @@ def test_each_habit_gets_a_variant_with_its_own_target(command: Command, tmp_pat
     assert path.read_text().startswith(DIVERS.rstrip())
 
 
+@pytest.mark.slow
 def test_the_command_writes_the_answer_that_was_chosen(command: Command, tmp_path: Path) -> None:
     path = tmp_path / "bells.yaml"
     path.write_text(BELLS)

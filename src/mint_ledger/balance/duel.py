@@ -27,7 +27,7 @@ from mint_ledger.program.expressions import Fold, Ranges
 from mint_ledger.program.program import Program
 from mint_ledger.program.walking import Node, rebuilt
 
-MOST_STEPS = 20_000
+MOST_STEPS = 15_000
 # How many steps may still lie ahead for the states that wait, as far as can be foreseen.
 MOST_AHEAD = 4_000
 FIGHTS = 400

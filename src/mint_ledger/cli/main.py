@@ -162,11 +162,12 @@ def check(
                     for result in results
                 ],
                 "findings": [finding.as_json() for finding in found.findings],
+                "unnamed_luck": [loaded.source.place(path).line for path in loaded.lowered.unnamed_luck],
                 "missed": [one.as_json() for one in missed],
             }
         )
     else:
-        say(check_text(loaded, loaded.lowered.program, results, found))
+        say(check_text(loaded, loaded.lowered, results, found))
         if missed:
             say(f"  targets that are certainly missed, after {FEW_RUNS} runs:\n{targets_text(missed)}")
     if missed or not all(result.passed for result in results):

@@ -31,7 +31,7 @@ def tour(folder: Path, runs: int) -> None:
     say(f"{path} holds the demo game.\nOpen it beside this, and try the commands in its folder:\n\n$ cd {folder}")
     game = load(path)
     _heading(2, "Is it valid, and do its playtests pass?", f"mint-ledger check {NAME}")
-    say(check_text(game, game.lowered.program, game.play_tests(), game.audit(runs=0)))
+    say(check_text(game, game.lowered, game.play_tests(), game.audit(runs=0)))
     _one_run(game, path, folder)
     _heading(5, "What usually goes wrong: does it go wrong here?", f"mint-ledger audit {NAME}")
     say(game.audit().summary())

@@ -55,11 +55,11 @@ def read_game(source: Source) -> Reading:
                 return Reading(None, tuple(faults), tuple(left_out))
             continue
         extras = list(_unknown_keys(game, (), left.data))
-        faults.extend(_extra_fault(left, path, known) for path, known in extras)
         if extras:
-            _take_all_out(left, [path for path, _ in extras])
-            game = GameFile.model_validate(left.data, extra="allow")
-        game._source = left if left_out or extras else source
+            faults.extend(_extra_fault(left, path, known) for path, known in extras)
+            left_out.extend(_take_all_out(left, [path for path, _ in extras]))
+            continue
+        game._source = left if left_out else source
         return Reading(game, tuple(_without_comma_echoes(faults)), tuple(left_out))
     return Reading(None, tuple(faults), tuple(left_out))
 
@@ -162,7 +162,9 @@ def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, list[str
     if isinstance(part, Part):
         fields = type(part).model_fields
         known = [fields[name].alias or name for name in fields]
-        for key in part.model_extra or {}:
+        # A field whose key is a word of Python's has another name in the models, which is no key of the file.
+        strange = [name for name in fields if name not in known]
+        for key in (*(part.model_extra or {}), *strange):
             if isinstance(data, dict) and key in data:
                 found.append(((*path, key), known))
         for name in part.model_fields_set & set(fields):

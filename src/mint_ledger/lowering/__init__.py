@@ -59,6 +59,7 @@ from mint_ledger.program.handle import (
     TIME_PART,
     WATCH,
     Handle,
+    Path,
 )
 from mint_ledger.program.program import Event, OrderLine, Program, ScriptItem
 from mint_ledger.program.statements import Settle
@@ -84,6 +85,8 @@ class Lowered:
     made_of: Source | Turning = field(default_factory=lambda: Source("game", {}), compare=False)
     # The dials that are arguments of the code; another value of theirs makes no other program.
     arguments: frozenset[int] = frozenset()
+    # The rules without a name that draw: with another text they have other luck.
+    unnamed_luck: tuple[Path, ...] = ()
 
     @cached_property
     def source(self) -> Source:
@@ -182,11 +185,18 @@ def open_lowering(
     program = _program(lowering)
     if not lowering.faults:
         verify(program)
-    habits = tuple(own_habits(lowering))
-    players = habit_players(lowering)
-    levels = tuple(game.levels)
     made = Lowered(
-        program, playtests, readout, items, habits, players, levels, taken, source, lowering.plain_arguments()
+        program,
+        playtests,
+        readout,
+        items,
+        tuple(own_habits(lowering)),
+        habit_players(lowering),
+        tuple(game.levels),
+        taken,
+        source,
+        lowering.plain_arguments(),
+        tuple(lowering.unnamed_luck),
     )
     return lowering, made
 

@@ -24,6 +24,8 @@ def draw(scope: Scope, part: Expr = ZERO, call: int | None = None) -> Local:
     assert luck is not None, "chance stands where nobody's luck is known"
     if call is None:
         call = luck.next_call()
+    if luck.has_no_name:
+        lowering.unnamed_luck[luck.owner] = None
     members = tuple(m for m in scope.self_.members if m.room) if scope.self_ is not None else ()
     spans = [(m.name, m.first, m.room) for m in members] or [("", 0, 1)]
     places = tuple((first, count, luck.place(name, call)) for name, first, count in spans)

@@ -80,6 +80,8 @@ class Lowering:
     # Kinds whose entities are spawned by rules of these members ("" is the game itself).
     makers: dict[str, set[str]] = field(default_factory=dict)
     counts_rules: bool = False
+    # The rules without a name that draw.
+    unnamed_luck: dict[Path, None] = field(default_factory=dict)
     _arguments: set[int] = field(default_factory=set)
     _looked_at: set[Path] = field(default_factory=set)
     # Whether some rule makes an entity safe (or a life that is spent does).

@@ -16,6 +16,7 @@ from mint_ledger.game.rule import Rule
 from mint_ledger.program.handle import Handle, Path
 
 _NUMBER = re.compile(r"(?<![\w.])\d+(?:\.\d*)?(?:[eE][-+]?\d+)?|(?<![\w.])\.\d+(?:[eE][-+]?\d+)?")
+UNNAMED = "unnamed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +34,11 @@ class Luck:
     words: tuple[str, ...]
     what: Path = ()
     calls: list[int] = field(default_factory=lambda: [0], compare=False)
+
+    @property
+    def has_no_name(self) -> bool:
+        """Whether it is known by a text, so that another text is another luck."""
+        return UNNAMED in self.words
 
     def of(self, what: str) -> Luck:
         """The luck of another use of the same owner."""
@@ -62,7 +68,7 @@ def rule_luck(seen: Counter[tuple[str, ...]], rule: Rule, path: Path, owner: str
     if rule.name:
         words: tuple[str, ...] = (owner, f"rule {rule.name}") if owner else (f"rule {rule.name}",)
     else:
-        words = ("unnamed", owner, _without_numbers(rule))
+        words = (UNNAMED, owner, _without_numbers(rule))
     alike = (owner, *words)
     seen[alike] += 1
     return Luck(path, words if seen[alike] == 1 else (f"#{seen[alike]}", *words))

@@ -7,14 +7,16 @@ from collections.abc import Sequence
 
 from mint_ledger.audit.audit import Audit
 from mint_ledger.game.document import GameFile
+from mint_ledger.lowering import Lowered
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.program.program import Program
 
 WIDTH = 80
 
 
-def check_text(game: GameFile, program: Program, results: Sequence[PlaytestResult], audit: Audit) -> str:
+def check_text(game: GameFile, lowered: Lowered, results: Sequence[PlaytestResult], audit: Audit) -> str:
     """The verdict on a game file that can be used, with what was found by looking at the file alone."""
+    program = lowered.program
     entities = program.cast.size - 1
     accounts = sum(count for account in program.accounts for _, count, _ in account.specs)
     lines = [
@@ -23,12 +25,25 @@ def check_text(game: GameFile, program: Program, results: Sequence[PlaytestResul
         f"{_count(accounts, 'account')}, {_count(len(program.dials.names), 'dial')}",
     ]
     if not results:
-        return "\n".join([*lines, "  no playtests", *_findings(audit)])
+        return "\n".join([*lines, "  no playtests", *_findings(audit), *_advice(game, lowered)])
     passed = sum(result.passed for result in results)
     lines.append(f"  playtests: {passed} of {len(results)} passed")
     for result in results:
         lines.extend(_playtest(result))
-    return "\n".join([*lines, *_findings(audit)])
+    return "\n".join([*lines, *_findings(audit), *_advice(game, lowered)])
+
+
+def _advice(game: GameFile, lowered: Lowered) -> list[str]:
+    """What would be better to have, though nothing is wrong."""
+    if not lowered.unnamed_luck:
+        return []
+    places = [game.source.place(path).line for path in lowered.unnamed_luck]
+    where = f"line {places[0]}" if len(places) == 1 else f"lines {', '.join(map(str, sorted(set(places))))}"
+    text = (
+        f"{where}: a rule that draws and has no name keeps its luck as its numbers change, but not as its words do; "
+        "with a name it does, and comparisons see smaller differences"
+    )
+    return textwrap.wrap(text, WIDTH, initial_indent="  advice  ", subsequent_indent=" " * 10)
 
 
 def _findings(audit: Audit) -> list[str]:
