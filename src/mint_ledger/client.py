@@ -42,6 +42,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.study import Progress, Study
 
 ScriptItems = Sequence[Happening | Mapping[str, Any]]
+MOST_MEASURED = 8
 
 
 class Game(GameFile):
@@ -57,13 +58,17 @@ class Game(GameFile):
     """
 
     _turning: Turning | None = PrivateAttr(None)
+    # The game before its numbers were turned, where it is the same program; and programs that take more measures.
+    _plain: Game | None = PrivateAttr(None)
+    _measured: dict[tuple[tuple[str, str], ...], Lowered] = PrivateAttr(default_factory=dict)
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Game:
         """A copy, with some sections replaced; it is a game of its own, and looked at anew."""
         copy = super().model_copy(update=update, deep=deep)
         if update:
             copy.__dict__.pop("lowered", None)
-            copy._source = copy._turning = None
+            copy._source = copy._turning = copy._plain = None
+            copy._measured = {}
         return copy
 
     def _made_source(self) -> Source:
@@ -75,6 +80,25 @@ class Game(GameFile):
         from mint_ledger.lowering import lower
 
         return lower(self)
+
+    def lowered_with(self, measures: Mapping[str, str]) -> Lowered:
+        """The program with more measures than the file's; games that differ in numbers alone share it.
+
+        Raises:
+            GameError: one of them is none.
+        """
+        from mint_ledger.lowering import lower
+
+        if not measures:
+            return self.lowered
+        if self._plain is not None:
+            return self._plain.lowered_with(measures).with_numbers_of(self.lowered)
+        key = tuple(measures.items())
+        if key not in self._measured:
+            if len(self._measured) >= MOST_MEASURED:
+                self._measured.clear()
+            self._measured[key] = lower(self, (), measures)
+        return self._measured[key]
 
     @property
     def dials(self) -> Dials:
@@ -102,6 +126,7 @@ class Game(GameFile):
             return _game_of(turning.source(), turning)
         game.__dict__["lowered"] = lowered
         game._turning = turning
+        game._plain = self._plain or self
         return game
 
     def with_variant(self, name: str) -> Game:

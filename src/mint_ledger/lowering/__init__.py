@@ -93,6 +93,13 @@ class Lowered:
         """The content that it was made of, with its text."""
         return self.made_of if isinstance(self.made_of, Source) else self.made_of.source()
 
+    def with_numbers_of(self, other: Lowered) -> Lowered:
+        """This program with the numbers of one that differs in numbers (and measures) alone."""
+        numbers = other.program
+        turned = replace(self.program, dials=numbers.dials, cast=numbers.cast, world_stats=numbers.world_stats)
+        self.program.hand_on(turned)
+        return replace(self, program=turned, made_of=other.made_of)
+
     def turned(self, game: GameFile, made_of: Turning, changes: Mapping[int, float | bool]) -> Lowered | None:
         """The same program with other numbers (of dials, by index), for the game that has them.
 

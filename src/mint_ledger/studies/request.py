@@ -10,7 +10,7 @@ from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.names import EngineName
 from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.journal.books import find_account
-from mint_ledger.lowering import Lowered, lower
+from mint_ledger.lowering import Lowered
 from mint_ledger.lowering.readout import ReadoutBar
 from mint_ledger.playing.settings import habit_starts
 from mint_ledger.program.program import ScriptItem
@@ -71,7 +71,7 @@ def prepare_game(game: Game, request: StudyRequest) -> Prepared:
         GameError: a measure is none.
         BadRequest: times or accounts make no sense.
     """
-    lowered = lower(game, (), dict(request.measures)) if request.measures else game.lowered
+    lowered = game.lowered_with(dict(request.measures))
     program = lowered.program
     accounts = tuple(_slot(lowered, name) for name in request.accounts)
     sampled = tuple(_slot(lowered, name) for name in request.sampled)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import ctypes
 import hashlib
 from collections.abc import Sequence
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -52,11 +52,18 @@ class NativeCode:
         self.scripts = tuple(scripts)
         self.pieces = pieces
         self.thorough = thorough
-        self._machine = Machine(code, arithmetic_code())
+        self._machine = _linked(code, arithmetic_code())
         state = [ctypes.c_void_p] * 4
         self.open = ctypes.CFUNCTYPE(ctypes.c_int32, *state)(self._machine.address("mint_open"))
         self.go = ctypes.CFUNCTYPE(ctypes.c_int32, *state, ctypes.c_int64)(self._machine.address("mint_go"))
         self.batch = ctypes.CFUNCTYPE(ctypes.c_int32, *state, ctypes.c_int64)(self._machine.address("mint_batch"))
+
+
+@lru_cache(maxsize=8)
+def _linked(code: bytes, shared: bytes) -> Machine:
+    """Code that is linked already is taken again, as by a search that turns dials: what it is played with is no part
+    of it."""
+    return Machine(code, shared)
 
 
 @cache
