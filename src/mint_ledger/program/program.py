@@ -201,9 +201,9 @@ class Program:
 
     def hand_on(self, other: Program) -> None:
         """Give a program that differs in its dials alone what was worked out of this one."""
-        other.__dict__.update(
-            {key: self.__dict__[key] for key in ("account_index", "content_hash") if key in self.__dict__}
-        )
+        # Worked out once for all that a search turns.
+        for key in ("account_index", "content_hash"):
+            other.__dict__[key] = getattr(self, key)
 
     @cached_property
     def content_hash(self) -> str:
