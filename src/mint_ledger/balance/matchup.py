@@ -204,13 +204,14 @@ def _matchup(duels: Duels, pair: Duel, dials: tuple[float, ...] | None = None) -
     if pair.cannot:
         return Matchup(pair.attacker, pair.struck, pair.attack, 0.0, 0.0, None, None, None, None, False, pair.cannot)
     values = duels.lowered.program.dials.values if dials is None else dials
+    in_seconds = duels.lowered.program.clock.unit == "second"
     try:
-        return _told(pair, work_out(duels, pair, values), "")
+        return _told(pair, work_out(duels, pair, values), "", in_seconds=in_seconds)
     except NotExact as reason:
-        return _told(pair, fight(duels, pair, values, FIGHTS), str(reason))
+        return _told(pair, fight(duels, pair, values, FIGHTS), str(reason), in_seconds=in_seconds)
 
 
-def _told(pair: Duel, fought: Fought, because: str) -> Matchup:
+def _told(pair: Duel, fought: Fought, because: str, *, in_seconds: bool) -> Matchup:
     hits = _spread(_by(fought, 1))
     times = _spread(_by(fought, 0))
     lands = fought.hits / fought.swings if fought.swings else 0.0
@@ -222,7 +223,7 @@ def _told(pair: Duel, fought: Fought, because: str) -> Matchup:
     if not fought.ends and not because:
         because = "" if fought.hits else "no swing ever lands"
     elif not fought.ends:
-        because = f"nobody is defeated within {LIMIT:,.0f}, in {fought.fights} fights"
+        because = f"nobody is defeated within {LIMIT:,.0f} {'s' if in_seconds else 'turns'}"
     keeps = pair.keeps_time and times is not None
     return Matchup(
         attacker=pair.attacker,

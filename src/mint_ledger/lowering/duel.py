@@ -46,7 +46,7 @@ from mint_ledger.program.statements import Call, Finish, Open, Procedure, Set, S
 from mint_ledger.program.verify import verify
 
 NOBODY = const(-1.0)
-LIMIT = 3_600.0
+LIMIT = 1_800.0
 """Seconds (or turns) after which a fight is taken to have no end."""
 BEATEN = "beaten"
 # What a copy may have of its own without fighting otherwise.
@@ -205,13 +205,21 @@ class _Duels:
 
     def _beginnings(self) -> Iterator[Procedure]:
         """What begins as one of a kind appears, without what rules wait for."""
+        names = [name for name, _ in self.attacks]
         for member in self.lowering.cast.members.values():
             if member.room:
                 b = BlockBuilder(1)
                 emit_flows_of(self.lowering, b, Local(0), member)
                 for owner, ranges, emit in self.lowering.on_appear:
                     of_a_rule = owner[:1] == ("rules",) or owner[2:3] in (("rules",), ("lives",))
-                    if not of_a_rule and any(first <= member.first < first + count for first, count in ranges):
+                    if of_a_rule or not any(first <= member.first < first + count for first, count in ranges):
+                        continue
+                    number = names.index(str(owner[1])) if owner[:1] == ("attacks",) else -1
+                    if number < 0:
+                        emit(b, Local(0))
+                        continue
+                    # Of the attacks only the one that is fought with is waited for.
+                    with b.when(compare("==", self.chosen, const(number))):
                         emit(b, Local(0))
                 yield b.procedure(_begin(member))
 

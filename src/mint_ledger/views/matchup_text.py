@@ -37,6 +37,9 @@ def matchup_foot(found: Matchups) -> str:
     if fought:
         lines += _wrapped(f"* fought {fought[0].fights} times; these intervals hold in 95 of 100 cases:")
         lines += [line for pair in fought for line in _wrapped(_how_sure(pair), deeper=2)]
+        for because in dict.fromkeys(pair.because for pair in fought):
+            attacks = ", ".join(dict.fromkeys(pair.attack for pair in fought if pair.because == because))
+            lines += _wrapped(f"not worked out ({attacks}): {because}", deeper=2)
     for because in dict.fromkeys(p.because for p in found.pairs if not p.fights and p.because):
         names = ", ".join(f"{p.attack} against {p.target}" for p in found.pairs if p.because == because)
         lines += _wrapped(f"{names}: {because}")
@@ -52,8 +55,11 @@ def _wrapped(text: str, deeper: int = 0) -> list[str]:
 
 def _how_sure(pair: Matchup) -> str:
     low, high = (f"{100 * share:.1f}" for share in pair.lands_between)
-    mid = f"mid {pair.median_between[0]} to {pair.median_between[1]} hits, " if pair.median_between else ""
-    return f"{pair.attack} against {pair.target}: {mid}lands {low} to {high} % (not worked out: {pair.because})"
+    mid = ""
+    if pair.median_between:
+        least, most = pair.median_between
+        mid = f"mid {least} hits, " if least == most else f"mid {least} to {most} hits, "
+    return f"{pair.attack} of {pair.attacker} against {pair.target}: {mid}lands {low} to {high} %"
 
 
 def matchup_line(pair: Matchup) -> str:
