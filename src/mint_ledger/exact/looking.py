@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from dataclasses import fields
-from typing import Any, Literal, cast
+from typing import Any, Literal
 
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
@@ -25,38 +24,16 @@ from mint_ledger.program.handle import (
 )
 from mint_ledger.program.program import AccountSpec, Program
 from mint_ledger.program.state import Column
+from mint_ledger.program.walking import children, is_node, nodes
 
 # Not the part that only measures.
 ROOTS = (OPENING_ACCOUNTS, OPENING, *PARTS_BEFORE_SCRIPT, *PARTS_AFTER_SCRIPT[:-1])
-EXPRESSIONS: tuple[type, ...] = ex.Expr.__args__
-STATEMENTS: tuple[type, ...] = st.Statement.__args__
 Nature = Literal["plain", "time", "step"]
 Worth = Callable[[ex.Expr], float | None]
 
 
 class KnowsTheTime(Exception):
     """Something looks at the clock itself."""
-
-
-def is_node(value: Any) -> bool:
-    """Whether it is a statement or expression of a program."""
-    return isinstance(value, (*EXPRESSIONS, *STATEMENTS))
-
-
-def nodes(value: Any) -> Iterator[Any]:
-    """All statements and expressions in a block or expression, itself first; not what only tells (the values of
-    notes)."""
-    if isinstance(value, tuple):
-        for item in value:
-            yield from nodes(item)
-        return
-    if not is_node(value):
-        return
-    yield value
-    if isinstance(value, st.Note):
-        return
-    for field in fields(value):
-        yield from nodes(getattr(value, field.name))
 
 
 def procedures(program: Program) -> dict[Handle | str, st.Procedure]:
@@ -76,7 +53,7 @@ def procedures(program: Program) -> dict[Handle | str, st.Procedure]:
         if known is None:
             continue
         found[callee] = procedure = known
-        for node in nodes((procedure.body, procedure.result)):
+        for node in nodes((procedure.body, procedure.result), st.Note):
             if isinstance(node, st.Call):
                 waiting.append(node.procedure)
             elif isinstance(node, ex.Apply):
@@ -89,7 +66,7 @@ def columns_read(program: Program, found: dict[Handle | str, st.Procedure]) -> s
     read = {
         node.column.base
         for procedure in found.values()
-        for node in nodes((procedure.body, procedure.result))
+        for node in nodes((procedure.body, procedure.result), st.Note)
         if isinstance(node, (ex.At, ex.Read))
     }
     for account in program.accounts:
@@ -155,10 +132,6 @@ class _Look:
         if self.nature(e) != nature:
             raise KnowsTheTime
 
-    def _want_plain(self, part: Any) -> None:
-        if isinstance(part, EXPRESSIONS):
-            self.want(cast(ex.Expr, part), "plain")
-
     def block(self, block: st.Block) -> None:
         for statement in block:
             match statement:
@@ -188,10 +161,8 @@ class _Look:
                 case st.Note():
                     pass
                 case _:
-                    for field in fields(statement):
-                        value = getattr(statement, field.name)
-                        for e in value if isinstance(value, tuple) else (value,):
-                            self._want_plain(e)
+                    for part in children(statement):
+                        self.want(part, "plain")
 
     def _let(self, local: int, value: ex.Expr) -> None:
         """A constant may stand for a moment too (never, for ever)."""
@@ -245,10 +216,8 @@ class _Look:
             case ex.Apply("modulo", (steps, ex.Constant(count))) if self.nature(steps) == "step":
                 self.periods.append(int(count))
                 return "plain"
-        for field in fields(e):
-            value = getattr(e, field.name)
-            for part in value if isinstance(value, tuple) else (value,):
-                self._want_plain(part)
+        for part in children(e):
+            self.want(part, "plain")
         return "plain"
 
     def _binary(self, op: str, left: Nature, right: Nature) -> Nature:
@@ -295,8 +264,8 @@ def _waits(value: Any, column: Column, worth: Worth) -> Iterator[float]:
         case ex.At(own) if own == column:
             yield math.inf
     if is_node(value):
-        for field in fields(value):
-            yield from _waits(getattr(value, field.name), column, worth)
+        for part in children(value):
+            yield from _waits(part, column, worth)
 
 
 def _waits_until(moment: ex.Expr, column: Column, worth: Worth) -> Iterator[float]:

@@ -42,8 +42,11 @@ def children(node: Node) -> Iterator[Node]:
             yield value
 
 
-def nodes(value: Node) -> Iterator[Node]:
-    """All statements and expressions in a node or in a tuple of them, each before what it is made of."""
+def nodes(value: Node, without: type | None = None) -> Iterator[Node]:
+    """All statements and expressions in a node or in a tuple of them, each before what it is made of.
+
+    What nodes of the sort `without` are made of is passed over.
+    """
     waiting = [value]
     while waiting:
         now = waiting.pop()
@@ -51,7 +54,8 @@ def nodes(value: Node) -> Iterator[Node]:
             waiting += now[::-1]
         elif now is not None:
             yield now
-            waiting += tuple(children(now))[::-1]
+            if without is None or not isinstance(now, without):
+                waiting += tuple(children(now))[::-1]
 
 
 def rebuilt(node: Node, change: Callable[[Node], Node]) -> Node:

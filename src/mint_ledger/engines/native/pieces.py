@@ -9,6 +9,7 @@ from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.handle import PARTS_AFTER_SCRIPT, PARTS_BEFORE_SCRIPT, Handle
 from mint_ledger.program.program import Program
+from mint_ledger.program.walking import nodes
 
 
 @dataclass(frozen=True)
@@ -61,20 +62,11 @@ def _leaves(statement: st.Statement) -> bool:
 def locals_of(value: object) -> set[int]:
     """The locals that statements or expressions name."""
     found: set[int] = set()
-    waiting: list[object] = [value]
-    while waiting:
-        now = waiting.pop()
-        if isinstance(now, tuple):
-            waiting += now
-            continue
-        if isinstance(now, ex.Local):
-            found.add(now.index)
-        for name in getattr(now, "__slots__", ()):
-            inner = getattr(now, name)
-            if name in ("local", "into") and isinstance(inner, int):
-                found.add(inner)
-            elif isinstance(inner, tuple) or hasattr(inner, "__slots__"):
-                waiting.append(inner)
+    for node in nodes(value):
+        if isinstance(node, ex.Local):
+            found.add(node.index)
+        # What names a local besides: what is let, drawn or repeated, the result of a call.
+        found |= {local for local in (getattr(node, "local", None), getattr(node, "into", None)) if local is not None}
     return found
 
 

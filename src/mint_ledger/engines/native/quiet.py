@@ -27,7 +27,6 @@ from mint_ledger.engines.native.turning import (
     Unknown,
     due_turns,
     first_step,
-    parts_of,
     steps_to,
     turns,
 )
@@ -35,6 +34,7 @@ from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.handle import WATCH, WATCH_GONE, Handle
 from mint_ledger.program.program import Account, FlowSpec
+from mint_ledger.program.walking import nodes
 
 # Asking costs as much as doing: a part whose question is longer than this is carried out in each step.
 LONGEST_QUESTION = 1_500
@@ -148,7 +148,7 @@ def _forget(q: Quiet, local: int) -> None:
     """A local has another value now: what was explained by it is no longer known."""
     q.meanings.pop(local, None)
     for other, meaning in q.meanings.items():
-        if not isinstance(meaning, Unknown) and ex.Local(local) in set(parts_of(meaning)):
+        if not isinstance(meaning, Unknown) and ex.Local(local) in set(nodes(meaning)):
             q.meanings[other] = UNKNOWN
 
 
@@ -156,7 +156,7 @@ def _let(q: Quiet, s: st.Let) -> None:
     moves = q.moves(s.value)
     meaning = q.explained(s.value) if moves else None
     q.store_local(s.local, expression(q, s.value))
-    if moves and any(isinstance(part, (ex.Only, ex.Apply)) for part in parts_of(s.value)):
+    if moves and any(isinstance(part, (ex.Only, ex.Apply)) for part in nodes(s.value)):
         # It may stop the run in a later step.
         q.now()
         return

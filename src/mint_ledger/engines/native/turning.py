@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import cast
 
 from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.native import operations as op
@@ -21,6 +21,7 @@ from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.program import Account
+from mint_ledger.program.walking import children, nodes, rebuilt
 
 NEVER = str(2**62)
 # Of the way from one step to the next; float64 is a thousand times finer up to a million steps.
@@ -66,7 +67,7 @@ class Quiet(Body):
 
     def moves(self, e: ex.Expr) -> bool:
         """Whether an expression may change while nothing happens but time."""
-        return any(self._moves_itself(part) for part in parts_of(e))
+        return any(self._moves_itself(part) for part in nodes(e))
 
     def _moves_itself(self, e: ex.Expr) -> bool:
         match e:
@@ -87,78 +88,25 @@ class Quiet(Body):
         return explained(e, self.meanings)
 
 
-def parts_of(e: ex.Expr) -> Iterable[ex.Expr]:
-    """An expression and all that it is made of."""
-    yield e
-    for part in children(e):
-        yield from parts_of(part)
-
-
-def children(e: ex.Expr) -> tuple[ex.Expr, ...]:
-    """What an expression is made of."""
-    match e:
-        case ex.DialOf() | ex.At() | ex.Read():
-            return (e.entity,)
-        case ex.Unary() | ex.Due() | ex.Checked():
-            return (e.value,)
-        case ex.Binary() | ex.Compare():
-            return (e.left, e.right)
-        case ex.And() | ex.Or():
-            return e.items
-        case ex.Choose():
-            return (e.condition, e.then, e.other)
-        case ex.Fold():
-            return (e.where, e.body)
-        case ex.Seconds():
-            return (e.steps,)
-        case ex.Apply():
-            return e.arguments
-        case ex.Only():
-            return (e.value, e.condition)
-    return ()
+class _NotKnown(Exception):
+    """A local that may move in a way that cannot be followed."""
 
 
 def explained(e: ex.Expr, meanings: dict[int, Meaning]) -> ex.Expr | None:
     """See `Quiet.explained`."""
-    if isinstance(e, ex.Local):
-        meaning = meanings.get(e.index, e)
-        return None if isinstance(meaning, Unknown) else meaning
-    found = [explained(part, meanings) for part in children(e)]
-    if any(part is None for part in found):
+
+    def change(part: ex.Expr) -> ex.Expr:
+        if isinstance(part, ex.Local):
+            meaning = meanings.get(part.index, part)
+            if isinstance(meaning, Unknown):
+                raise _NotKnown
+            return meaning
+        return cast(ex.Expr, rebuilt(part, change))
+
+    try:
+        return change(e)
+    except _NotKnown:
         return None
-    parts: list[Any] = found
-    match e:
-        case ex.DialOf():
-            return ex.DialOf(e.table, e.first, *parts)
-        case ex.At():
-            return ex.At(e.column, *parts)
-        case ex.Read():
-            return ex.Read(e.column, *parts)
-        case ex.Unary():
-            return ex.Unary(e.op, *parts)
-        case ex.Due():
-            return ex.Due(*parts)
-        case ex.Checked():
-            return ex.Checked(parts[0], e.formula)
-        case ex.Binary():
-            return ex.Binary(e.op, *parts)
-        case ex.Compare():
-            return ex.Compare(e.op, *parts)
-        case ex.And():
-            return ex.And(tuple(parts))
-        case ex.Or():
-            return ex.Or(tuple(parts))
-        case ex.Choose():
-            return ex.Choose(*parts)
-        case ex.Fold():
-            return ex.Fold(e.op, e.local, e.ranges, *parts)
-        case ex.Seconds():
-            return ex.Seconds(*parts)
-        case ex.Apply():
-            return ex.Apply(e.function, tuple(parts))
-        case ex.Only():
-            return ex.Only(parts[0], parts[1], e.fault)
-    return e
 
 
 def looks_at_time(module: Module, function: str) -> bool:
@@ -173,19 +121,19 @@ def looks_at_time(module: Module, function: str) -> bool:
 def expressions_of(procedure: st.Procedure) -> Iterable[ex.Expr]:
     """All expressions of a procedure that only works with its arguments."""
     if procedure.result is not None:
-        yield from parts_of(procedure.result)
+        yield from nodes(procedure.result)
     waiting = list(procedure.body)
     while waiting:
         statement = waiting.pop()
         match statement:
             case st.Let():
-                yield from parts_of(statement.value)
+                yield from nodes(statement.value)
             case st.If():
-                yield from parts_of(statement.condition)
+                yield from nodes(statement.condition)
                 waiting += [*statement.then, *statement.other]
             case st.Each():
                 if statement.repeat is not None:
-                    yield from parts_of(statement.repeat)
+                    yield from nodes(statement.repeat)
                 waiting += statement.body
             case st.Leave():
                 pass
@@ -327,8 +275,8 @@ def _search(q: Quiet, e: ex.Compare) -> None:
     """Find the step in which a comparison turns that turns once at most."""
     r = q.r
     after = r.label()
-    reads = [part for part in parts_of(e) if isinstance(part, ex.Read) and q._moves_itself(part)]
-    if not any(isinstance(part, (ex.Step, ex.Time, ex.At)) and q._moves_itself(part) for part in parts_of(e)):
+    reads = [part for part in nodes(e) if isinstance(part, ex.Read) and q._moves_itself(part)]
+    if not any(isinstance(part, (ex.Step, ex.Time, ex.At)) and q._moves_itself(part) for part in nodes(e)):
         runs = "false"
         for read in reads:
             runs = r.let(f"or i1 {runs}, {_flows(q, read)}")
