@@ -231,6 +231,8 @@ class _Walk:
         self.waiting: list[tuple[bytes, bool]] = []
         self.depths: list[int] = []
         self._depth = 0
+        # How many of the states were gone on from; those that are first reached at the limit are not.
+        self.walked = 0
         self.last = _last_step(self.engine)
         self.first: dict[int, float] = defaultdict(float)
         self.over_at_once: dict[Over, float] = defaultdict(float)
@@ -266,6 +268,7 @@ class _Walk:
             self.moves += [(number, to, chance) for to, chance in moves.items()]
             self.ends += [(number, over, chance) for over, chance in ends.items()]
             number += 1
+            self.walked = number
             if self.progress is not None and number % 100 == 0:
                 self.progress(number, len(self.waiting))
 
@@ -361,7 +364,7 @@ def _solved(walk: _Walk, title: str) -> Exact:
         going[number] = chance
     ended = [np.array([walk.over_at_once.get(over, 0.0) for over in overs])]
     left = float(going.sum())
-    _check_shares(np.asarray(onward.sum(axis=0)) + np.asarray(ending.sum(axis=0)))
+    _check_shares((np.asarray(onward.sum(axis=0)) + np.asarray(ending.sum(axis=0)))[: walk.walked])
     while len(ended) <= walk.last and left > NOTHING:
         gone, on = ending @ going, onward @ going
         # What rounding takes or adds in a step is given back, so that it never piles up.
