@@ -223,6 +223,7 @@ def test_tuning_finds_all_values_that_meet_a_target_in_closed_form(post: mint.Ga
     assert tuned.confirmed is not None and tuned.confirmed.value == 5.0
 
 
+@pytest.mark.slow
 def test_tuning_reports_an_interval_that_holds_the_true_value(coin: mint.Game) -> None:
     held = 0
     for seed in range(20):

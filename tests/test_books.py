@@ -44,6 +44,7 @@ def test_a_snapshot_gone_back_to_gives_the_same_journal(data: dict) -> None:
     assert (list(engine.rows), tuple(engine.state)) == first
 
 
+@pytest.mark.slow
 def test_parts_of_a_statement_add_up_to_the_whole(demo: mint.Game) -> None:
     run = demo.run(seed=7)
     for account in ("keeper.health", "keeper.oil", "keeper.shutters"):

@@ -44,6 +44,7 @@ def test_a_cluster_that_loses_a_worker_gives_the_same_numbers_as_one_machine(clu
     assert_same_study(alone, spread)
 
 
+@pytest.mark.slow
 def test_the_command_plays_on_a_cluster(cluster: object, command: Command) -> None:
     address = cluster.scheduler_address  # type: ignore[attr-defined]
     from pathlib import Path

@@ -110,6 +110,7 @@ def test_who_is_not_there_at_the_start_is_measured_all_the_same() -> None:
     assert low < 0.8 < high
 
 
+@pytest.mark.slow
 def test_the_exact_mean_is_what_studies_find(demo: mint.Game) -> None:
     cudgel = pair(demo, "cudgel")
     script = [{"at": 3 * n, "hit": "keeper", "with": "cudgel", "by": "bosun", "sure": True} for n in range(1, 60)]
@@ -136,6 +137,7 @@ def test_breakpoints_are_where_the_hits_change(yard: mint.Game) -> None:
         breakpoints(yard, "ram.weight", [2.0], "butts", "ram")
 
 
+@pytest.mark.slow
 def test_the_command_shows_all_pairs_and_breakpoints(command: Command, tmp_path: Path) -> None:
     (tmp_path / "yard.yaml").write_text(YARD, "utf-8")
     result = command("matchup", "yard.yaml", "-o", "yard.csv", "--plot", "yard.png")

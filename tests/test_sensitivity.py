@@ -82,6 +82,7 @@ def test_what_cannot_be_asked_is_refused() -> None:
         sobol(game, {"luck": (0, 1)}, points=32)
 
 
+@pytest.mark.slow
 def test_the_command_ranks_and_draws(command: Command, tmp_path: Path) -> None:
     (tmp_path / "sum.yaml").write_text(SUM, "utf-8")
     wanted = ["--measure", "mean(time)", "--runs", 3, "--dial", "wide", "--dial", "narrow"]

@@ -103,6 +103,7 @@ def test_two_processes_may_write_to_one_store(demo: Path) -> None:
         assert sorted(entry.runs for entry in opened.entries()) == [900, 900]
 
 
+@pytest.mark.slow
 def test_history_lists_shows_and_compares(demo: Path, command: Command) -> None:
     store = demo.parent / "nights.sqlite"
     assert command("study", demo, "--runs", 200, "--habit", "careful", "--store", store).returncode == 0

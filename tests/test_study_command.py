@@ -19,6 +19,7 @@ def demo(tmp_path: Path) -> Path:
     return path
 
 
+@pytest.mark.slow
 def test_measures_causes_and_worst_runs_are_told_within_80_columns(demo: Path, command: Command) -> None:
     told = command(
         *("study", demo.name, "--runs", 200, "--habit", "careful", "--account", "keeper.health"),

@@ -173,6 +173,7 @@ def test_numbers_that_make_no_game_are_refused(folder: Path, command: Command) -
     assert "Traceback" not in refused.stderr
 
 
+@pytest.mark.slow
 def test_a_book_that_is_not_ours_or_cannot_be_read_is_refused(folder: Path, command: Command) -> None:
     (folder / "other.xlsx").write_bytes(b"PK not a book")
     openpyxl.Workbook().save(folder / "foreign.xlsx")

@@ -176,6 +176,7 @@ def test_why_of_a_scripted_run(command: Command, saltmere: Path, tmp_path: Path)
     assert "nothing to be seen at 9999" in late.stderr
 
 
+@pytest.mark.slow
 def test_statements_of_all_accounts_and_of_two_runs(command: Command, saltmere: Path, tmp_path: Path) -> None:
     both = command("statement", saltmere.name, "keeper.oil", "--habit", "careful", "--compare", "habit=reckless")
     assert both.returncode == 0, both.stderr

@@ -163,6 +163,7 @@ endings:
 """
 
 
+@pytest.mark.slow
 def test_each_habit_gets_a_variant_with_its_own_target(command: Command, tmp_path: Path) -> None:
     # Calm divers win 10 / (10 + depth) of the dives, hasty ones 0.6 of that.
     tuned = mint.loads(DIVERS).tune_habits({"depth": "1..20 by 0.5"}, {"calm": "0.48..0.52", "hasty": "0.48..0.52"})
