@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from pydantic import PrivateAttr
 
+from mint_ledger import showing
 from mint_ledger.errors import BadRequest, Fault, GameError, MintError, NotFound, nearest
 from mint_ledger.files import write_text
 from mint_ledger.game.document import GameFile
@@ -145,9 +146,7 @@ class Game(GameFile):
         return game.with_dials(dials) if dials else game
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import game_html
-
-        return game_html(self)
+        return showing.text("notebook.game_html", self)
 
     def run(
         self,

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.audit import conditions, contact, fairness, limits, order
 from mint_ledger.audit.finding import Caught, Check, Finding
 from mint_ledger.audit.plays import Progress, play_all
@@ -63,20 +64,15 @@ class Audit:
 
     def as_sarif(self) -> dict[str, Any]:
         """The audit as a SARIF 2.1.0 log (OASIS standard), as plain values."""
-        from mint_ledger.views.sarif import sarif_log
-
-        return sarif_log(self)
+        log: dict[str, Any] = showing.view("sarif.sarif_log")(self)
+        return log
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import text_html
-
-        return text_html(self.summary())
+        return showing.text("notebook.text_html", self.summary())
 
     def summary(self) -> str:
         """The findings as text."""
-        from mint_ledger.views.audit_text import audit_text
-
-        return audit_text(self)
+        return showing.text("audit_text.audit_text", self)
 
     def __str__(self) -> str:
         return self.summary()

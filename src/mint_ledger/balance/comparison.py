@@ -6,6 +6,7 @@ from collections import Counter
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.row import Row
 from mint_ledger.journal.wording import Words
@@ -94,15 +95,11 @@ class Comparison:
         }
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import text_html
-
-        return text_html(self.summary())
+        return showing.text("notebook.text_html", self.summary())
 
     def summary(self) -> str:
         """The comparison as text."""
-        from mint_ledger.views.comparison_text import comparison_text
-
-        return comparison_text(self)
+        return showing.text("comparison_text.comparison_text", self)
 
     def __str__(self) -> str:
         return self.summary()

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.balance.duel import FIGHTS, Fought, NotExact, fight, work_out
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.dials import plain_value
@@ -103,21 +104,15 @@ class Matchups:
         return {"title": self.title, "matchups": rows, "left_out": list(self.left_out)}
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import text_html
-
-        return text_html(self.summary())
+        return showing.text("notebook.text_html", self.summary())
 
     def summary(self) -> str:
         """The matchups as a table of text."""
-        from mint_ledger.views.matchup_text import matchup_text
-
-        return matchup_text(self)
+        return showing.text("matchup_text.matchup_text", self)
 
     def plot(self) -> Figure:
         """The median of the hits to defeat as a heat map; see `views.matchup_plot`."""
-        from mint_ledger.views.matchup_plot import plot_matchups
-
-        return plot_matchups(self)
+        return showing.figure("matchup_plot.plot_matchups", self)
 
     def __str__(self) -> str:
         return self.summary()

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.balance.estimates import measured
 from mint_ledger.errors import BadRequest, GameError, RunStopped
 from mint_ledger.game.target import ESTIMATE
@@ -86,21 +87,15 @@ class Sensitivity:
         }
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import text_html
-
-        return text_html(self.summary())
+        return showing.text("notebook.text_html", self.summary())
 
     def summary(self) -> str:
         """The ranking as text."""
-        from mint_ledger.views.sensitivity_text import sensitivity_text
-
-        return sensitivity_text(self)
+        return showing.text("sensitivity_text.sensitivity_text", self)
 
     def plot(self) -> Figure:
         """The ranking as bars with intervals; see `views.sensitivity_plot`."""
-        from mint_ledger.views.sensitivity_plot import plot_sensitivity
-
-        return plot_sensitivity(self)
+        return showing.figure("sensitivity_plot.plot_sensitivity", self)
 
     def __str__(self) -> str:
         return self.summary()

@@ -9,6 +9,7 @@ from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.balance.estimates import measured
 from mint_ledger.balance.targets import Judged, judge_study
 from mint_ledger.errors import BadRequest
@@ -92,21 +93,15 @@ class Sweep:
         }
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import sweep_html
-
-        return sweep_html(self)
+        return showing.text("notebook.sweep_html", self)
 
     def summary(self) -> str:
         """The points as a table of text."""
-        from mint_ledger.views.sweep_text import sweep_text
-
-        return sweep_text(self)
+        return showing.text("sweep_text.sweep_text", self)
 
     def plot(self, measure: str | None = None) -> Figure:
         """One dial as a line with its interval, two as a heat map; see `views.sweep_plot`."""
-        from mint_ledger.views.sweep_plot import plot_sweep
-
-        return plot_sweep(self, measure)
+        return showing.figure("sweep_plot.plot_sweep", self, measure)
 
     def __str__(self) -> str:
         return self.summary()

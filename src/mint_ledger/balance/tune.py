@@ -13,6 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.balance.estimates import is_share, measured
 from mint_ledger.balance.targets import Verdict, verdict
 from mint_ledger.errors import BadRequest
@@ -104,15 +105,11 @@ class Tuned:
         }
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import text_html
-
-        return text_html(self.summary())
+        return showing.text("notebook.text_html", self.summary())
 
     def summary(self) -> str:
         """The answer as text."""
-        from mint_ledger.views.tune_text import tune_text
-
-        return tune_text(self)
+        return showing.text("tune_text.tune_text", self)
 
     def __str__(self) -> str:
         return self.summary()

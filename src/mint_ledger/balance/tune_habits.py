@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.balance.tune_many import Range, Told, TunedMany, tune_dials
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.parts import Span
@@ -49,15 +50,11 @@ class TunedHabits:
         }
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import text_html
-
-        return text_html(self.summary())
+        return showing.text("notebook.text_html", self.summary())
 
     def summary(self) -> str:
         """The variants as text."""
-        from mint_ledger.views.tune_text import tune_habits_text
-
-        return tune_habits_text(self)
+        return showing.text("tune_text.tune_habits_text", self)
 
     def __str__(self) -> str:
         return self.summary()

@@ -17,6 +17,7 @@ from dataclasses import dataclass, field
 from itertools import combinations, product
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.balance.estimates import is_share
 from mint_ledger.balance.targets import Judged, judge_these
 from mint_ledger.errors import BadRequest, GameError
@@ -140,15 +141,11 @@ class TunedMany:
         }
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import text_html
-
-        return text_html(self.summary())
+        return showing.text("notebook.text_html", self.summary())
 
     def summary(self) -> str:
         """The answers as text."""
-        from mint_ledger.views.tune_text import tune_many_text
-
-        return tune_many_text(self)
+        return showing.text("tune_text.tune_many_text", self)
 
     def __str__(self) -> str:
         return self.summary()

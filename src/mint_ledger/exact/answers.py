@@ -14,6 +14,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest, BrokenProgram, NotFound, nearest
@@ -142,15 +143,11 @@ class Exact:
         }
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import text_html
-
-        return text_html(self.summary())
+        return showing.text("notebook.text_html", self.summary())
 
     def summary(self) -> str:
         """The answers as text."""
-        from mint_ledger.views.exact_text import exact_text
-
-        return exact_text(self)
+        return showing.text("exact_text.exact_text", self)
 
     def __str__(self) -> str:
         return self.summary()

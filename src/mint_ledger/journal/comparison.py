@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.statement import Statement
 from mint_ledger.plain import finite
@@ -52,9 +53,7 @@ class StatementComparison:
         }
 
     def __str__(self) -> str:
-        from mint_ledger.views.statement_text import comparison_text
-
-        return comparison_text(self)
+        return showing.text("statement_text.comparison_text", self)
 
 
 def compare_statements(one: Statement, other: Statement) -> StatementComparison:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.journal.books import AccountKey, account_name
 from mint_ledger.journal.row import Row
 from mint_ledger.journal.wording import Words
@@ -50,9 +51,7 @@ class Statement:
     end: float
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import statement_html
-
-        return statement_html(self)
+        return showing.text("notebook.statement_html", self)
 
     def reconciles(self) -> bool:
         """Whether opening and lines add up to the closing, without any rounding."""
@@ -83,9 +82,7 @@ class Statement:
 
     def plot(self) -> Figure:
         """The statement as a waterfall; see `views.statement_plot`."""
-        from mint_ledger.views.statement_plot import plot_statement
-
-        return plot_statement(self)
+        return showing.figure("statement_plot.plot_statement", self)
 
     def beside(self, other: Statement) -> StatementComparison:
         """This statement and another one of the same account, cause by cause."""
@@ -94,9 +91,7 @@ class Statement:
         return compare_statements(self, other)
 
     def __str__(self) -> str:
-        from mint_ledger.views.statement_text import statement_text
-
-        return statement_text(self)
+        return showing.text("statement_text.statement_text", self)
 
 
 def make_statement(

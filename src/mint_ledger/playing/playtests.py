@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from mint_ledger import showing
 from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest, MintError, NotFound
@@ -141,11 +142,9 @@ def _check_starts(lowered: Lowered, engine: ReferenceEngine, starts: list[Start]
 
 def _found_in_many(study: Study, wanted: Wanted) -> Found:
     """Whether an estimate lies where it should; the same seed gives the same answer every time."""
-    from mint_ledger.views.balance_text import told
-
     estimate = study.estimate(wanted.measure)
     held = wanted.want.low <= estimate.value <= wanted.want.high
-    values = f"{wanted.measure} is {told(wanted.measure, estimate)}"
+    values = f"{wanted.measure} is {showing.text('balance_text.told', wanted.measure, estimate)}"
     return Found(f"in {study.runs:,} runs", wanted.text, held, values)
 
 

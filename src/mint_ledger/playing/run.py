@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.names import EngineName
 from mint_ledger.engines.reference import ReferenceEngine
@@ -123,9 +124,7 @@ class Run:
         return journal_table(self.program, self.rows)
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import run_html
-
-        return run_html(self)
+        return showing.text("notebook.run_html", self)
 
     def journal_csv(self) -> str:
         """The journal as CSV."""
@@ -320,21 +319,15 @@ class Run:
 
     def story(self) -> str:
         """The run as a story, line by line."""
-        from mint_ledger.views.story import story_text
-
-        return story_text(self)
+        return showing.text("story.story_text", self)
 
     def plot(self, accounts: Sequence[str] | None = None) -> Figure:
         """Chosen accounts over time, with limits, bands and marks; see `views.run_plot`."""
-        from mint_ledger.views.run_plot import plot_run
-
-        return plot_run(self, accounts)
+        return showing.figure("run_plot.plot_run", self, accounts)
 
     def plot_timeline(self) -> Figure:
         """Levels, hits, actions, statuses and rules over time; see `views.timeline_plot`."""
-        from mint_ledger.views.timeline_plot import plot_timeline
-
-        return plot_timeline(self)
+        return showing.figure("timeline_plot.plot_timeline", self)
 
     def changed_accounts(self) -> list[str]:
         """The names of the accounts to which anything was posted, in the order of the file."""
@@ -347,10 +340,8 @@ class Run:
         Raises:
             BadRequest: the time is no time of the run.
         """
-        from mint_ledger.views.readout_text import readout_text
-
         self._check_time(at)
-        return readout_text(self.lowered, self.engine_at(at))
+        return showing.text("readout_text.readout_text", self.lowered, self.engine_at(at))
 
     def _check_time(self, at: float | None) -> None:
         if at is not None and not 0.0 <= at <= self.time + 1e-9:

@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.reference import ReferenceEngine, Snapshot
 from mint_ledger.errors import BadRequest, RunStopped
@@ -272,15 +273,11 @@ class Session:
 
     def story(self) -> str:
         """All that has happened so far, line by line."""
-        from mint_ledger.views.story import told_rows
-
-        return "\n".join(told_rows(self.words, self.rows))
+        return "\n".join(showing.view("story.told_rows")(self.words, self.rows))
 
     def readout(self, accounts: Sequence[str] = ()) -> str:
         """The readout now, with further accounts."""
-        from mint_ledger.views.readout_text import readout_text
-
-        return readout_text(self.lowered, self._engine, accounts)
+        return showing.text("readout_text.readout_text", self.lowered, self._engine, accounts)
 
     # What is kept
 

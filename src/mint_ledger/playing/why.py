@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from mint_ledger import showing
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import NotFound, Place
 from mint_ledger.game.source import Source
@@ -69,9 +70,7 @@ class Why:
     unit: str
 
     def __str__(self) -> str:
-        from mint_ledger.views.why_text import why_text
-
-        return why_text(self)
+        return showing.text("why_text.why_text", self)
 
 
 def explain(lowered: Lowered, engine: ReferenceEngine, account: str, count: int = 3) -> Why:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger import showing
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.lowering import Lowered
@@ -283,39 +284,27 @@ class Study:
         return self.measures.loc[values.index]
 
     def _repr_html_(self) -> str:
-        from mint_ledger.views.notebook import study_html
-
-        return study_html(self)
+        return showing.text("notebook.study_html", self)
 
     def summary(self) -> str:
         """Outcomes, times and measures with their intervals, for people."""
-        from mint_ledger.views.study_text import study_text
-
-        return study_text(self)
+        return showing.text("study_text.study_text", self)
 
     def plot_outcomes(self) -> Figure:
         """How often each ending came up, with intervals."""
-        from mint_ledger.views.study_plots import plot_outcomes
-
-        return plot_outcomes(self)
+        return showing.figure("study_plots.plot_outcomes", self)
 
     def plot_survival(self) -> Figure:
         """How many runs go on, and by which ending the others have ended, over time."""
-        from mint_ledger.views.study_plots import plot_survival
-
-        return plot_survival(self)
+        return showing.figure("study_plots.plot_survival", self)
 
     def plot_bands(self, accounts: Sequence[str] | None = None) -> Figure:
         """Quantile bands of accounts over time."""
-        from mint_ledger.views.study_plots import plot_bands
-
-        return plot_bands(self, accounts)
+        return showing.figure("study_plots.plot_bands", self, accounts)
 
     def plot_causes(self, account: str | None = None) -> Figure:
         """What took and gave an account its points."""
-        from mint_ledger.views.study_plots import plot_causes
-
-        return plot_causes(self, account)
+        return showing.figure("study_plots.plot_causes", self, account)
 
     @finite
     def as_json(self) -> dict[str, Any]:

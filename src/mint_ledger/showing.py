@@ -1,0 +1,30 @@
+"""The one door from results to what people see: results are plain values, and views are asked for by name.
+
+A view is named by its file and function in `views`, like `study_text.study_text`. Views know the results; no result
+knows a view but through here, so computation stands without them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from importlib import import_module
+from typing import TYPE_CHECKING, Any, cast
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+def view(name: str) -> Callable[..., Any]:
+    """The view of a name; imported now, since most results are never shown."""
+    file, _, function = name.partition(".")
+    return cast(Callable[..., Any], getattr(import_module(f"mint_ledger.views.{file}"), function))
+
+
+def text(name: str, *shown: Any) -> str:
+    """A text, or a page for notebooks."""
+    return str(view(name)(*shown))
+
+
+def figure(name: str, *shown: Any) -> Figure:
+    """A figure."""
+    return cast("Figure", view(name)(*shown))
