@@ -397,3 +397,25 @@ def test_where_two_bands_touch_why_and_the_rules_name_the_same() -> None:
     game = mint.loads(text + "rules: [{when: {every: 1}, if: heat.band == warm, do: [n += 1]}]")
     run = game.run()
     assert run.statement("n").closing == 12 and run.why("heat").band == "warm"
+
+
+def test_rules_of_one_name_are_told_apart_in_books_and_studies() -> None:
+    text = (
+        HEAD
+        + """
+stats: {till: 0}
+kinds:
+  miller: {rules: [{name: moves, when: {every: 2}, do: [till += 3]}]}
+  baker: {rules: [{name: moves, when: {every: 3}, do: [till -= 1]}]}
+rules: [{name: moves, when: {every: 4}, do: [till += 10]}]
+"""
+    )
+    game = mint.loads(text)
+    run = game.run()
+    wanted = {"moves (miller)": 18, "moves (baker)": -4, "moves": 30}
+    assert {line.cause: line.total for line in run.statement("till").lines} == wanted
+    table = game.study(20, accounts=["till"]).by_cause("till")
+    assert dict(zip(table["cause"], table["total"], strict=True)) == wanted
+    assert game.study(20, measures={"all": "total(till, moves)"}).mean("all").value == 44
+    # A rule of that name is no motion, and is told.
+    assert "till" in run.story().split("readout")[0] and "moves (baker)" in run.story()

@@ -270,7 +270,7 @@ def _ways_through(subject: Subject, play: Play, title: str, stat: str) -> set[in
     words, found = subject.plays.words, set()
     last: Row | None = None
     for row in play.rows:
-        if row.cause >= 0 and words.cause(row.cause) == title:
+        if row.cause >= 0 and subject.plays.program.causes[int(row.cause)].name == title:
             if last is not None and last.step == row.step:
                 found.add(1 if last.after > last.before else -1)
         elif row.what == 0.0 and words.stat(row.stat) == stat and row.after != row.before:

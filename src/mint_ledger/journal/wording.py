@@ -79,8 +79,8 @@ class Words:
         return f"{owner}.{self.stat(stat)}" if owner else self.stat(stat)
 
     def cause(self, cause: float) -> str:
-        """The name of a cause."""
-        return self.program.causes[int(cause)].name if cause >= 0 else ""
+        """What people call a cause."""
+        return self.program.cause_labels[int(cause)] if cause >= 0 else ""
 
     def model(self, entity: float, stat: float) -> Stat | None:
         """The stat as the file has it."""

@@ -162,6 +162,7 @@ class _Measures:
         return account.column.offset + entity
 
     def _causes(self, name: str) -> tuple[int, ...]:
+        # Those of a name under several owners are counted together.
         found = tuple(i for i, cause in enumerate(self.lowering.causes) if cause.name == name)
         if not found:
             known = [cause.name for cause in self.lowering.causes]

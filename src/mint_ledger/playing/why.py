@@ -175,7 +175,7 @@ def _reason(source: Source, words: Words, rows: Sequence[Row], index: int) -> Re
         after=row.after,
         change=_change(words, row),
         waste=row.waste,
-        cause=cause.name if cause is not None else "the opening",
+        cause=words.cause(row.cause) if cause is not None else "the opening",
         by=words.entity(row.by),
         place=place,
         lines=lines_at(source, cause.path) if cause is not None and place is not None else (),
@@ -225,7 +225,7 @@ def _watched_by(program: Program, row: Row) -> Watched | None:
         for place in program.formulas
         if place.path[: len(path)] == path
         and place.path[len(path) : len(path) + 1] == ("when",)
-        and any(key in ("becomes", "enters", "leaves") for key in place.path[len(path) :])
+        and any(key in ("becomes", "enters", "leaves", "while") for key in place.path[len(path) :])
     ]
     if not texts:
         return None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from dataclasses import dataclass, field
 from functools import cache, cached_property
 from typing import Literal
@@ -202,7 +203,7 @@ class Program:
     def hand_on(self, other: Program) -> None:
         """Give a program that differs in its dials alone what was worked out of this one."""
         # Worked out once for all that a search turns.
-        for key in ("account_index", "content_hash"):
+        for key in ("account_index", "cause_labels", "content_hash"):
             other.__dict__[key] = getattr(self, key)
 
     @cached_property
@@ -227,6 +228,23 @@ class Program:
     def account_index(self) -> dict[str, int]:
         """The number of each stat's account column, by the stat's name."""
         return {account.stat: index for index, account in enumerate(self.accounts)}
+
+    @cached_property
+    def cause_labels(self) -> tuple[str, ...]:
+        """What people call each cause: its name, with its owner where another rule or attack has that name as well."""
+        named = ("rule", "attack", "action", "status", "ending", "habit", "cue", "level")
+        shared = Counter(cause.name for cause in self.causes if cause.sort in named)
+        labels: list[str] = []
+        for cause in self.causes:
+            label = cause.name
+            if cause.sort in ("rule", "ending") and shared[label] > 1 and cause.path[0] == "kinds":
+                label = f"{label} ({cause.path[1]})"
+            number = 1
+            while cause.sort in ("rule", "ending") and label in labels:
+                number += 1
+                label = f"{label.removesuffix(f' #{number - 1}')} #{number}"
+            labels.append(label)
+        return tuple(labels)
 
     def cause(self, sort: CauseSort, name: str) -> int:
         """The number of a cause."""

@@ -209,13 +209,13 @@ class Study:
         size = tally_size(program)
         tally = self.sums[self.accounts.index(account) * size :][:size]
         rows = []
-        for index, cause in enumerate(program.causes):
+        for index in range(len(program.causes)):
             first = TALLY_HEAD + TALLY_OF_CAUSE * index
             total, waste, changes = tally[first : first + TALLY_OF_CAUSE]
             if changes[0]:
                 about = mean(float(total[0]), float(total[1]), self.runs)
                 share = [float(changes[0]) / self.runs, about.value, about.low, about.high]
-                rows.append([cause.name, *share, float(waste[0]) / self.runs])
+                rows.append([program.cause_labels[index], *share, float(waste[0]) / self.runs])
         table = pd.DataFrame(rows, columns=["cause", "changes", "total", "low", "high", "waste"])
         table = table.groupby("cause", sort=False, as_index=False).sum() if table["cause"].duplicated().any() else table
         return table.sort_values("total", kind="stable").reset_index(drop=True)

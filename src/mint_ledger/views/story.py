@@ -60,7 +60,10 @@ def told_rows(words: Words, rows: Sequence[Row]) -> list[str]:
 
 def is_motion(words: Words, row: Row) -> bool:
     """Whether a row only says that something has moved on; there are many, and they are told if asked for."""
-    return words.cause(row.cause) == "moves" and WHATS[int(row.what)] == "posting"
+    if WHATS[int(row.what)] != "posting" or row.cause < 0:
+        return False
+    cause = words.program.causes[int(row.cause)]
+    return cause.sort == "flow" and cause.path[2:] == ("moves",)
 
 
 def _in_time(words: Words, row: Row, start: float, end: float | None) -> bool:
