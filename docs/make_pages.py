@@ -146,7 +146,7 @@ def commands_page() -> str:
         "# The commands",
         "",
         "Every command tells this with `--help`. Exit codes: 0 all is well; 1 a playtest, target or audit fell short; 2 the",
-        "input cannot be used; 130 stopped with Ctrl-C. `mint-ledger --install-completion` lets bash, zsh and fish complete",
+        "input cannot be used; 70 a fault of Mint Ledger itself; 130 stopped with Ctrl-C. `mint-ledger --install-completion` lets bash, zsh and fish complete",
         "commands and options. Output is plain text; the progress bar has colours on terminals only, and none with",
         "`NO_COLOR`. Where a terminal knows only ASCII, signs like `→` and `±` are written as `>` and `+-`.",
     ]

@@ -21,11 +21,11 @@ def write_bytes(path: Path, content: bytes) -> None:
     Raises:
         BadRequest: the folder does not exist or may not be written to, or the disk is full.
     """
-    target = path.resolve() if path.is_symlink() else path
-    if target.is_dir():
-        raise BadRequest(f"{path} is a folder; a file's name is wanted")
     temporary = ""
     try:
+        target = path.resolve() if path.is_symlink() else path
+        if target.is_dir():
+            raise BadRequest(f"{path} is a folder; a file's name is wanted")
         handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.", suffix=".part")
         with os.fdopen(handle, "wb") as out:
             out.write(content)
@@ -33,8 +33,9 @@ def write_bytes(path: Path, content: bytes) -> None:
             os.fsync(out.fileno())
         Path(temporary).chmod(target.stat().st_mode & 0o777 if target.exists() else 0o666 & ~_umask())
         Path(temporary).replace(target)
-    except OSError as error:
-        raise BadRequest(f"{path} cannot be written: {error.strerror or error}") from None
+    except (OSError, RuntimeError, ValueError) as error:
+        # A loop of links is a RuntimeError in some versions of Python, a name with a zero byte a ValueError.
+        raise BadRequest(f"{path} cannot be written: {getattr(error, 'strerror', None) or error}") from None
     finally:
         if temporary:
             with contextlib.suppress(OSError):

@@ -37,7 +37,9 @@ def by_hand(
     )
     table = Table(session, game)
     say(f"{session.title}\n{table.seen()}")
-    if sys.stdin.isatty() and sys.stdout.isatty():
+    if sys.stdin is None or sys.stdin.closed:
+        raise BadRequest("try takes its commands from a terminal or a pipe, and its input is closed")
+    if sys.stdin.isatty() and sys.stdout is not None and sys.stdout.isatty():
         from mint_ledger.cli.prompt import ask_lines
 
         lines = ask_lines(lambda: table.session)

@@ -6,12 +6,13 @@ import contextlib
 import os
 import sys
 import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from mint_ledger import __version__
 from mint_ledger.cli.arguments import (
     EngineOption,
     GameArgument,
@@ -27,18 +28,18 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.audit import audit
 from mint_ledger.cli.balance import compare, matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.output import flush, say, say_json
 from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
 from mint_ledger.cli.tables import export, tables
 from mint_ledger.cli.watch import watch
 from mint_ledger.engines.threads import COMPILING
-from mint_ledger.errors import BadRequest, MintError
+from mint_ledger.errors import BadRequest, BooksError, BrokenProgram, MintError
 
 if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
-FELL_SHORT, UNUSABLE, INTERRUPTED = 1, 2, 130
+FELL_SHORT, UNUSABLE, INTERNAL_FAULT, INTERRUPTED = 1, 2, 70, 130
 SCHEMA = "mint-ledger.schema.json"
 # With so few, `check` only says what is certainly off.
 FEW_RUNS = 200
@@ -400,13 +401,22 @@ app.command()(watch)
 
 def main() -> None:
     """Run the command; what is wrong with the input ends with one line a fault and exit code 2."""
-    code: str | int | None = 0
+    _leave(_code_of(app))
+
+
+def _code_of(command: Callable[[], None]) -> str | int | None:
+    """Carry out a command, and say in one line whatever keeps it from its end."""
     try:
-        app()
-    except SystemExit as leaving:
-        code = leaving.code
-        if code == INTERRUPTED:
-            say("interrupted", error=True)
+        try:
+            command()
+            code: str | int | None = 0
+        except SystemExit as leaving:
+            code = leaving.code
+            if code == INTERRUPTED:
+                say("interrupted", error=True)
+        flush()
+    except (BrokenProgram, BooksError) as error:
+        code = _fault(str(error))
     except MintError as error:
         say(str(error), error=True)
         code = UNUSABLE
@@ -414,9 +424,38 @@ def main() -> None:
         say("interrupted", error=True)
         code = INTERRUPTED
     except BrokenPipeError:
-        # Whoever read our output has seen enough; the interpreter must not try to flush it.
+        # Whoever read our output has seen enough.
+        _let_go_of_output()
+        code = 0
+    except OSError as error:
+        _let_go_of_output()
+        say(f"cannot go on: {error.strerror or error}{f' ({error.filename})' if error.filename else ''}", error=True)
+        code = UNUSABLE
+    except Exception as error:
+        code = _fault(f"{type(error).__name__}: {' '.join(str(error).split())[:200]}", error)
+    return code
+
+
+def _fault(what: str, error: BaseException | None = None) -> int:
+    """A fault of ours: one line with what is needed to find it, and where to send it."""
+    at = ""
+    trace = error.__traceback__ if error is not None else None
+    while trace is not None:
+        name = Path(trace.tb_frame.f_code.co_filename)
+        at = f" at {name.name}:{trace.tb_lineno}" if "mint_ledger" in name.parts else at
+        trace = trace.tb_next
+    say(
+        f"mint-ledger {__version__} has a fault of its own{at}: {what}. Nothing is wrong with your file. Please send "
+        "this line, and the file if you may, to whoever gave you Mint Ledger",
+        error=True,
+    )
+    return INTERNAL_FAULT
+
+
+def _let_go_of_output() -> None:
+    """The interpreter must not try to flush what nobody can take."""
+    with contextlib.suppress(OSError, ValueError, AttributeError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-    _leave(code)
 
 
 def _leave(code: str | int | None) -> None:

@@ -31,6 +31,8 @@ _PLAIN = str.maketrans(
 def say(text: str, *, error: bool = False) -> None:
     """Print a text, in plain letters where the stream can do no better."""
     stream = sys.stderr if error else sys.stdout
+    if stream is None or stream.closed:
+        return  # nobody listens
     encoding = stream.encoding or "utf-8"
     try:
         text.encode(encoding)
@@ -41,7 +43,8 @@ def say(text: str, *, error: bool = False) -> None:
 
 def flush() -> None:
     """Let what was said be seen now, in pipes too."""
-    sys.stdout.flush()
+    if sys.stdout is not None and not sys.stdout.closed:
+        sys.stdout.flush()
 
 
 def say_json(value: Any) -> None:

@@ -55,9 +55,9 @@ def _fault(file: str, message: str, line: int = 1, column: int = 1) -> GameError
 
 def _read_text(file: Path) -> str:
     name = str(file)
-    if file.is_dir():
-        raise _fault(name, "this is a folder, not a game file")
     try:
+        if file.is_dir():
+            raise _fault(name, "this is a folder, not a game file")
         size = file.stat().st_size
         if size > MAX_BYTES:
             raise _fault(name, f"the file has {size:,} bytes; a game file may have {MAX_BYTES:,} at most")
