@@ -84,3 +84,23 @@ def test_a_broken_program_is_a_fault_of_ours(folder: Path) -> None:
 def test_input_that_cannot_be_used_stays_exit_2(command: Command, folder: Path) -> None:
     (folder / "weir.yaml").write_text("stats: {n: [1]}", "utf-8")
     assert command("check", "weir.yaml").returncode == 2
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        ["check", "weir.yaml", "--junit", "weir.yaml"],
+        ["audit", "weir.yaml", "--runs", "0", "--sarif", "weir.yaml"],
+        ["schema", "-o", "weir.yaml"],
+        ["run", "weir.yaml", "-o", "other.csv"],
+        ["export", "weir.yaml", "-o", "game.json"],
+    ],
+)
+def test_nothing_overwrites_a_game_file_but_what_says_so(command: Command, folder: Path, line: list[str]) -> None:
+    # Whatever it is called, a game is a game.
+    (folder / "other.csv").write_text(GAME, "utf-8")
+    (folder / "game.json").write_text('{"title": "Weir", "stats": {"n": 0}}', "utf-8")
+    before = {path.name: path.read_bytes() for path in folder.iterdir() if path.is_file()}
+    done = command(*line)
+    assert done.returncode == 2 and "is a game file, and is left as it is" in done.stderr, done.stderr
+    assert {path.name: path.read_bytes() for path in folder.iterdir() if path.is_file()} == before

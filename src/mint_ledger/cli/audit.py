@@ -25,15 +25,15 @@ def audit(
     as_json: JsonOption = False,
 ) -> None:
     """Play the game in many ways and name the usual mistakes."""
+    from mint_ledger.cli.files import write_output
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
-    from mint_ledger.files import write_text
 
     loaded = load(game)
     with counted_progress(f"{loaded.title}: runs") as progress:
         made = loaded.audit(runs=runs, seed=seed, only=only or (), progress=progress)
     if sarif:
-        write_text(sarif, json.dumps(made.as_sarif(), indent=2, ensure_ascii=False) + "\n")
+        write_output(sarif, json.dumps(made.as_sarif(), indent=2, ensure_ascii=False) + "\n")
     if as_json:
         say_json(made.as_json())
     else:

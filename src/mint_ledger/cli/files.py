@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from mint_ledger.errors import BadRequest
-from mint_ledger.files import write_bytes, write_text
+from mint_ledger.files import write_bytes
+from mint_ledger.game.guard import refuse_game
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -16,11 +17,21 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
 
+def write_output(path: Path, content: str | bytes) -> None:
+    """Write what was made of a game, but never over a game file.
+
+    Raises:
+        BadRequest: a game file stands there, or it cannot be written.
+    """
+    refuse_game(path)
+    write_bytes(path, content.encode("utf-8") if isinstance(content, str) else content)
+
+
 def write_journal(path: Path, run: Run) -> None:
     """Write a journal as CSV, JSON Lines or Parquet."""
     forms = {".csv": run.journal_csv, ".jsonl": run.journal_jsonl}
     if path.suffix in forms:
-        write_text(path, forms[path.suffix]())
+        write_output(path, forms[path.suffix]())
     else:
         write_table(path, run.journal)
 
@@ -35,7 +46,7 @@ def write_table(path: Path, table: pd.DataFrame, *, index: bool = False) -> None
 
     if path.suffix not in FORMS:
         raise BadRequest(f"{path}: data is written as {', '.join(FORMS[:-1])} or {FORMS[-1]}")
-    write_bytes(path, table_bytes(path.suffix, table, index=index))
+    write_output(path, table_bytes(path.suffix, table, index=index))
 
 
 def write_figure(path: Path, figure: Figure) -> None:
@@ -44,7 +55,7 @@ def write_figure(path: Path, figure: Figure) -> None:
         raise BadRequest(f"{path}: a figure is written as .png, .svg or .pdf")
     out = io.BytesIO()
     figure.savefig(out, format=path.suffix[1:])
-    write_bytes(path, out.getvalue())
+    write_output(path, out.getvalue())
 
 
 def show_change(path: Path, before: str, after: str) -> str:

@@ -100,12 +100,12 @@ def schema(
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write it into this file.")] = None,
 ) -> None:
     """Give the JSON Schema of the game file, for editors."""
-    from mint_ledger.files import write_text
+    from mint_ledger.cli.files import write_output
 
     if output is None:
         say(_schema_text().rstrip())
         return
-    write_text(output, _schema_text())
+    write_output(output, _schema_text())
     say(f"{output} is written; the first line of a game file points an editor to it:")
     say(f"# yaml-language-server: $schema={output.name}")
 
@@ -141,10 +141,10 @@ def check(
     judged = loaded.judge(FEW_RUNS) if loaded.targets else []
     missed = [one for one in judged if one.verdict == "missed"]
     if junit:
-        from mint_ledger.files import write_text
+        from mint_ledger.cli.files import write_output
         from mint_ledger.views.junit import junit_text
 
-        write_text(junit, junit_text(loaded.title, results, judged))
+        write_output(junit, junit_text(loaded.title, results, judged))
     if as_json:
         say_json(
             {

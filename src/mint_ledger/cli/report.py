@@ -27,9 +27,9 @@ def report(
     ] = None,
 ) -> None:
     """Write one HTML page for those you talk to: targets, outcomes, hits, findings, two runs."""
+    from mint_ledger.cli.files import write_output
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
-    from mint_ledger.files import write_text
     from mint_ledger.report.gathering import gather
     from mint_ledger.views.report_html import report_html
 
@@ -53,5 +53,5 @@ def report(
             command=shlex.join(command),
             progress=progress,
         )
-    write_text(output, report_html(made))
+    write_output(output, report_html(made))
     say(f"{output} is written: {len(made.parts)} ways of playing, {runs:,} runs each")

@@ -83,8 +83,8 @@ def export(
     """Give the numbers that a game engine loads: every dial by name, with the game file's hash."""
     import json
 
+    from mint_ledger.cli.files import write_output
     from mint_ledger.client import load
-    from mint_ledger.files import write_text
     from mint_ledger.tables.numbers import TODAY, numbers_csv, numbers_of
 
     loaded = load(game)
@@ -98,5 +98,5 @@ def export(
     if output is None:
         say(text.rstrip("\n"))
         return
-    write_text(output, text)
+    write_output(output, text)
     say(f"{output} is written: {len(loaded.dials.names)} numbers of {', '.join(names) or TODAY}")

@@ -13,6 +13,7 @@ from typing import Any
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes, write_text
 from mint_ledger.game.dials import plain_value
+from mint_ledger.game.guard import refuse_game
 from mint_ledger.tables.sheets import SHEETS, Sheet
 
 HEAD = ("name", "label")
@@ -38,6 +39,7 @@ def write_book(path: Path, sheets: Sequence[Sheet]) -> None:
         BadRequest: it cannot be written, or openpyxl is not installed.
     """
     if path.suffix == ".xlsx":
+        refuse_game(path)
         write_bytes(path, _xlsx(sheets))
         return
     if path.suffix:
