@@ -175,3 +175,13 @@ def test_floor_division_and_remainder_are_pythons(x: float, y: float) -> None:
 def test_long_and_deep_formulas_are_refused(text: str) -> None:
     with pytest.raises(FormulaError):
         parse_formula(text)
+
+
+def test_letters_that_stand_for_others_are_refused_with_the_name_to_write() -> None:
+    # Python folds the ligature into two letters: without a word this would move another stat.
+    text = "stats: {fi: 0, ﬁ: 0}\nclock: {unit: turn, limit: 2}\nrules: [{name: up, when: {every: 1}, do: ['ﬁ += 1']}]"
+    with pytest.raises(mint.GameError) as caught:
+        mint.loads(text)
+    messages = [fault.message for fault in caught.value.faults]
+    assert any("write 'fi'" in message for message in messages)
+    assert any("write 'fi += 1'" in message for message in messages)

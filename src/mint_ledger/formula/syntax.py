@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ast
 import math
+import unicodedata
 import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -222,6 +223,10 @@ def _ast_of(text: str, mode: str) -> ast.AST:
     if not text.strip():
         raise FormulaError("the formula is empty")
     _check_brackets(text)
+    folded = unicodedata.normalize("NFKC", text)
+    if folded != text:
+        # Python would read another name than the one that stands there.
+        raise FormulaError(f"'{shorten(text)}' has letters that stand for others; write '{shorten(folded)}'")
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import unicodedata
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -233,7 +234,10 @@ def _check_names(lowering: Lowering) -> None:
 
 
 def _check_identifier(lowering: Lowering, path: tuple[str | int, ...], name: str) -> None:
-    if not name.isidentifier() or name.startswith("_"):
+    folded = unicodedata.normalize("NFKC", name)
+    if folded != name:
+        lowering.fault(path, f"'{name}' has letters that stand for others; write '{folded}'")
+    elif not name.isidentifier() or name.startswith("_"):
         lowering.fault(path, f"'{name}' is no name that a formula can use; a name has letters, digits and _")
     elif (path[0] in ("numbers", "stats", "kinds") and name in RESERVED) or name in (
         "and",
