@@ -19,17 +19,8 @@ from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.statements import DrawFunction, Statements
 from mint_ledger.engines.stopping import describe_stop
 from mint_ledger.errors import RunStopped
-from mint_ledger.program.handle import (
-    ENDINGS_PART,
-    MEASURES_PART,
-    OPENING,
-    OPENING_ACCOUNTS,
-    PARTS_AFTER_SCRIPT,
-    PARTS_BEFORE_SCRIPT,
-    WATCH,
-    WATCH_GONE,
-    Handle,
-)
+from mint_ledger.program import parts
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem
 
 MAX_DEPTH = 64
@@ -94,8 +85,8 @@ class ReferenceEngine(Statements):
         self._handlers: list[Callable[..., float] | None] = []
         self._phases: list[str] = []
         self._take_procedures(program)
-        self._watch = self._procedures[WATCH]
-        self._watch_gone = self._procedures[WATCH_GONE]
+        self._watch = self._procedures[parts.WATCH]
+        self._watch_gone = self._procedures[parts.WATCH_GONE]
 
     def set_up(self, *, seed: int, only_script: bool, starts: Sequence[Start], script: Sequence[ScriptItem]) -> None:
         """Make ready for another run of the same program and dials; `open` or `play` begins it."""
@@ -142,7 +133,7 @@ class ReferenceEngine(Statements):
     def open(self) -> None:
         """Step 0: open the accounts, fire the start rules, judge the endings."""
         self.prepare_accounts()
-        self._in_turn(OPENING, ENDINGS_PART, MEASURES_PART)
+        self._in_turn(parts.OPENING, parts.ENDINGS, parts.MEASURES)
         self._expire()
 
     def prepare_accounts(self) -> None:
@@ -150,7 +141,7 @@ class ReferenceEngine(Statements):
         self.state[:] = self.program.layout.opening()
         self.state[self.program.columns.only_script.base] = float(self._only_script)
         self.rows.clear()
-        self._call(OPENING_ACCOUNTS)
+        self._call(parts.OPENING_ACCOUNTS)
         for start in self.starts:
             self._start(start)
         self.opening = tuple(self.state)
@@ -159,12 +150,12 @@ class ReferenceEngine(Statements):
         """One step, in the seven parts of its order."""
         self.state[self._step] += 1.0
         try:
-            for part in PARTS_BEFORE_SCRIPT:
+            for part in parts.BEFORE_SCRIPT:
                 self._call(part)
             self._part_2()
         except Finished:
             return
-        self._in_turn(*PARTS_AFTER_SCRIPT)
+        self._in_turn(*parts.AFTER_SCRIPT)
         self._expire()
 
     def _in_turn(self, *parts: Handle) -> None:

@@ -24,7 +24,7 @@ from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering import Lowered
 from mint_ledger.plain import finite
 from mint_ledger.playing.settings import habit_starts
-from mint_ledger.program.handle import MEASURES_PART
+from mint_ledger.program import parts
 from mint_ledger.program.program import Program
 from mint_ledger.program.statements import Procedure
 
@@ -213,7 +213,9 @@ class _Walk:
         progress: Callable[[int, int], None] | None,
     ) -> None:
         program = lowered.program
-        program = replace(program, procedures={**program.procedures, MEASURES_PART: Procedure(MEASURES_PART, 0, 0, ())})
+        program = replace(
+            program, procedures={**program.procedures, parts.MEASURES: Procedure(parts.MEASURES, 0, 0, ())}
+        )
         self.program: Program = program
         self.branching = Branching()
         self.engine = _Endless(

@@ -11,23 +11,16 @@ from collections.abc import Callable, Iterator
 from typing import Any, Literal
 
 from mint_ledger.program import expressions as ex
+from mint_ledger.program import parts
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
-from mint_ledger.program.handle import (
-    OPENING,
-    OPENING_ACCOUNTS,
-    PARTS_AFTER_SCRIPT,
-    PARTS_BEFORE_SCRIPT,
-    WATCH,
-    WATCH_GONE,
-    Handle,
-)
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import AccountSpec, Program
 from mint_ledger.program.state import Column
 from mint_ledger.program.walking import children, is_node, nodes
 
 # Not the part that only measures.
-ROOTS = (OPENING_ACCOUNTS, OPENING, *PARTS_BEFORE_SCRIPT, *PARTS_AFTER_SCRIPT[:-1])
+ROOTS = (parts.OPENING_ACCOUNTS, parts.OPENING, *parts.BEFORE_SCRIPT, *parts.AFTER_SCRIPT[:-1])
 Nature = Literal["plain", "time", "step"]
 Worth = Callable[[ex.Expr], float | None]
 
@@ -40,8 +33,8 @@ def procedures(program: Program) -> dict[Handle | str, st.Procedure]:
     """The procedures that a run may carry out, without those that only measure."""
     waiting: list[Handle | str] = [
         *ROOTS,
-        WATCH,
-        WATCH_GONE,
+        parts.WATCH,
+        parts.WATCH_GONE,
         *(event.handler for event in program.events if event.handler),
     ]
     found: dict[Handle | str, st.Procedure] = {}

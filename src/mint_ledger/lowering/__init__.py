@@ -49,19 +49,10 @@ from mint_ledger.lowering.stats import (
 from mint_ledger.lowering.status import emit_status_part, lower_statuses, status_columns
 from mint_ledger.lowering.turns import lower_turns
 from mint_ledger.lowering.variants import check_variants
+from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Constant, Dial, Expr, Local
-from mint_ledger.program.handle import (
-    FLOWS_PART,
-    LEVELS_PART,
-    OPENING,
-    PLAYERS_PART,
-    RULES_PART,
-    TIME_PART,
-    WATCH,
-    Handle,
-    Path,
-)
+from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import Event, OrderLine, Program, ScriptItem
 from mint_ledger.program.statements import Settle
 from mint_ledger.program.verify import verify
@@ -388,28 +379,28 @@ def _lower_parts(lowering: Lowering) -> None:
     emit_wind_ups(lowering, time)
     if lowering.game.statuses or wiring.new_step:
         time.emit(Settle(NOBODY, ZERO))
-    lowering.procedure(time.procedure(TIME_PART))
+    lowering.procedure(time.procedure(parts.TIME))
     players = BlockBuilder()
     emit_habit_part(lowering, players)
-    lowering.procedure(players.procedure(PLAYERS_PART))
+    lowering.procedure(players.procedure(parts.PLAYERS))
     if not lowering.game.levels:
-        lowering.procedure(BlockBuilder().procedure(LEVELS_PART))
+        lowering.procedure(BlockBuilder().procedure(parts.LEVELS))
     rules = BlockBuilder()
     for path, emit in wiring.polled:
         before = len(rules.body())
         emit(rules)
         lowering.polled_blocks.append((path, rules.body()[before:]))
-    lowering.procedure(rules.procedure(RULES_PART))
+    lowering.procedure(rules.procedure(parts.RULES))
     flows = BlockBuilder()
     emit_flows(lowering, flows)
     flows.emit(Settle(NOBODY, ZERO, always=True))
-    lowering.procedure(flows.procedure(FLOWS_PART))
+    lowering.procedure(flows.procedure(parts.FLOWS))
     watch = BlockBuilder(1)
     emit_limit_postings(lowering, watch)
     lowering.limit_postings = watch.body()
     for emit in wiring.watched:
         emit(watch)
-    lowering.procedure(watch.procedure(WATCH))
+    lowering.procedure(watch.procedure(parts.WATCH))
     lower_watch_gone(lowering)
     _lower_handlers(lowering)
     lower_opening(lowering)
@@ -419,7 +410,7 @@ def _lower_parts(lowering: Lowering) -> None:
     for emit in wiring.starts:
         emit(opening)
     opening.emit(Settle(NOBODY, ZERO, always=True))
-    lowering.procedure(opening.procedure(OPENING))
+    lowering.procedure(opening.procedure(parts.OPENING))
     for member in lowering.cast.members.values():
         lower_begin(lowering, member)
 

@@ -11,9 +11,10 @@ from mint_ledger.lowering.context import EmitPair, Lowering
 from mint_ledger.lowering.handles import MOTION
 from mint_ledger.lowering.scope import EntityRef
 from mint_ledger.lowering.space import is_somewhere, touches
+from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, add, compare, const, higher_of, mul, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Or, Time, inside
-from mint_ledger.program.handle import CONTACT_PART, Handle
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, Note, Set
@@ -117,7 +118,7 @@ def lower_contacts(lowering: Lowering) -> None:
             _lower_block(lowering, b, pair)
     for pair in pairs.values():
         _forget_on_appearing(lowering, pair)
-    lowering.procedure(b.procedure(CONTACT_PART))
+    lowering.procedure(b.procedure(parts.CONTACT))
 
 
 def _by_size(pair: Pair) -> bool:

@@ -27,19 +27,10 @@ from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.handles import appear, begin_action, strike
 from mint_ledger.lowering.reading import hits_column
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, choose, compare, const, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Expr, Local, Or, Read, inside
-from mint_ledger.program.handle import (
-    CONTACT_PART,
-    ENDINGS_PART,
-    LEVELS_PART,
-    MEASURES_PART,
-    OPENING,
-    PLAYERS_PART,
-    RULES_PART,
-    WATCH,
-    Handle,
-)
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import EndingSpec
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, Finish, Open, Procedure, Set, Settle
@@ -119,19 +110,19 @@ class _Duels:
     def lower(self) -> Duels:
         """Make the program, and list the pairs."""
         lowering, program = self.lowering, self.lowered.program
-        empty = {part: Procedure(part, 0, 0, ()) for part in (CONTACT_PART, LEVELS_PART, MEASURES_PART)}
+        empty = {part: Procedure(part, 0, 0, ()) for part in (parts.CONTACT, parts.LEVELS, parts.MEASURES)}
         made = (
             *self._beginnings(),
             self._opening(),
             self._players(),
-            self._strikes(program.procedures[RULES_PART].locals),
+            self._strikes(program.procedures[parts.RULES].locals),
             self._end(),
         )
-        watch = Procedure(WATCH, 1, program.procedures[WATCH].locals, lowering.limit_postings)
+        watch = Procedure(parts.WATCH, 1, program.procedures[parts.WATCH].locals, lowering.limit_postings)
         procedures = {
             **program.procedures,
             **empty,
-            WATCH: watch,
+            parts.WATCH: watch,
             **{procedure.handle: procedure for procedure in made},
         }
         duels = replace(
@@ -251,7 +242,7 @@ class _Duels:
             with b.each(((member.first, member.room),)) as who:
                 b.emit(Call(_begin(member), (who,)))
         b.emit(Settle(NOBODY, ZERO, always=True))
-        return b.procedure(OPENING)
+        return b.procedure(parts.OPENING)
 
     def _players(self) -> Procedure:
         """Whoever strikes by an action begins it as soon as it may."""
@@ -263,7 +254,7 @@ class _Duels:
                 with b.when(compare("==", self.chosen, const(number))):
                     b.emit(Call(begin_action(action), (self.striker,)))
                     b.emit(Settle(cause, self.striker))
-        return b.procedure(PLAYERS_PART)
+        return b.procedure(parts.PLAYERS)
 
     def _strikes(self, taken: int) -> Procedure:
         """What the attack's own timer does; what has none strikes as soon as it may."""
@@ -280,7 +271,7 @@ class _Duels:
                 elif self._driver(name) is None and strike(name) in self.lowering.procedures:
                     b.emit(Call(strike(name), (self.striker, self.target, ZERO)))
                     b.emit(Settle(const(cause), self.striker))
-        return b.procedure(RULES_PART)
+        return b.procedure(parts.RULES)
 
     def _end(self) -> Procedure:
         """The fight is over as the last layer is at its floor, or the target is gone; what is spent is replaced."""
@@ -311,7 +302,7 @@ class _Duels:
                     b.emit(Set(present_column(lowering), self.striker, ONE))
                     b.emit(Call(appear(member.name), (self.striker, NOBODY, ZERO)))
                     b.emit(Call(_begin(member), (self.striker,)))
-        return b.procedure(ENDINGS_PART)
+        return b.procedure(parts.ENDINGS)
 
 
 def _begin(member: Member) -> Handle:

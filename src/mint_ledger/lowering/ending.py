@@ -7,9 +7,10 @@ from mint_ledger.game.ending import Ending
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Constant, Expr
-from mint_ledger.program.handle import ENDINGS_PART, Path
+from mint_ledger.program.handle import Path
 from mint_ledger.program.program import EndingSpec, OrderLine
 from mint_ledger.program.statements import Finish, Note, Settle
 
@@ -65,4 +66,4 @@ def lower_endings(lowering: Lowering) -> None:
             with b.when(condition(scope, ending.if_, "if")):
                 finish(lowering, b, index, who)
                 b.emit(Settle(Constant(-1.0), ZERO))
-    lowering.procedure(b.procedure(ENDINGS_PART))
+    lowering.procedure(b.procedure(parts.ENDINGS))

@@ -19,9 +19,10 @@ from mint_ledger.lowering.handles import ENTER_LEVEL, appear, begin, level_event
 from mint_ledger.lowering.presence import left_column
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Expr, Local, Or, Time
-from mint_ledger.program.handle import LEVELS_PART, Handle, Path
+from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Open, Post, Raise, Set, Settle
@@ -267,7 +268,7 @@ def _lower_next(lowering: Lowering) -> None:
     target = b.let(At(asked, ZERO))
     b.emit(If(compare("<", target, ZERO), (Leave("procedure"),)))
     b.emit(Call(ENTER_LEVEL, (target,)))
-    lowering.procedure(b.procedure(LEVELS_PART))
+    lowering.procedure(b.procedure(parts.LEVELS))
 
 
 def _emit_ways(lowering: Lowering, b: BlockBuilder, scope: Scope, level: Level, index: int) -> None:

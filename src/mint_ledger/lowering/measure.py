@@ -17,9 +17,10 @@ from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.formulas import COMPARISONS, condition
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import Scope
+from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, add, compare, no, sub
 from mint_ledger.program.expressions import ZERO, And, At, Constant, Step
-from mint_ledger.program.handle import MEASURES_PART, Handle, Path
+from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.statements import If, Set
 
 Sort = Literal["closing", "lowest", "highest", "total", "waste", "changes", "rows", "held", "first", "time", "level"]
@@ -213,7 +214,7 @@ def lower_measures(lowering: Lowering, more: Mapping[str, str]) -> tuple[Measure
         measures.lower(name, text, ("measures", name))
     for name, text in more.items():
         measures.lower(name, text, ("measures", name))
-    lowering.procedure(measures.builder.procedure(MEASURES_PART))
+    lowering.procedure(measures.builder.procedure(parts.MEASURES))
     return tuple(measures.known.values())
 
 

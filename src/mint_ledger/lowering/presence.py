@@ -12,9 +12,10 @@ from mint_ledger.lowering.handles import GONE, REMOVE, appear, begin, spawn
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion
 from mint_ledger.lowering.stats import emit_openings
+from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Dial, Expr, Local, Step, inside
-from mint_ledger.program.handle import OPENING_ACCOUNTS, WATCH_GONE, Handle
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Raise, Set
 
@@ -56,7 +57,7 @@ def lower_opening(lowering: Lowering) -> None:
             entity = b.let(add(const(member.first), index))
             b.emit(Set(present, entity, compare("<", index, count)))
             b.emit(Call(appear(member.name), (entity, Constant(-1.0), ZERO)))
-    lowering.procedure(b.procedure(OPENING_ACCOUNTS))
+    lowering.procedure(b.procedure(parts.OPENING_ACCOUNTS))
 
 
 def emit_beginnings(lowering: Lowering, b: BlockBuilder) -> None:
@@ -159,7 +160,7 @@ def lower_watch_gone(lowering: Lowering) -> None:
             )
             with b.when(condition(scope, kind.gone_if)):
                 b.emit(Call(REMOVE, (who, Local(0), Constant(float(why)))))
-    lowering.procedure(b.procedure(WATCH_GONE))
+    lowering.procedure(b.procedure(parts.WATCH_GONE))
 
 
 def _check_only(lowering: Lowering, name: str, holders: tuple[Member, ...]) -> None:

@@ -20,21 +20,3 @@ class Handle(NamedTuple):
 
     def __str__(self) -> str:
         return f"{self.use} of {'.'.join(map(str, self.owner))}" if self.owner else self.use
-
-
-OPENING_ACCOUNTS, OPENING = Handle("opening accounts"), Handle("opening")
-TIME_PART, PLAYERS_PART, CONTACT_PART = Handle("part", (1,)), Handle("part", (3,)), Handle("part", (4,))
-RULES_PART, FLOWS_PART, ENDINGS_PART = Handle("part", (5,)), Handle("part", (6,)), Handle("part", (7,))
-LEVELS_PART, MEASURES_PART = Handle("part", (7, "levels")), Handle("part", (7, "measures"))
-WATCH, WATCH_GONE = Handle("watch"), Handle("watch gone")
-PARTS_BEFORE_SCRIPT = (TIME_PART,)
-PARTS_AFTER_SCRIPT = (
-    PLAYERS_PART,
-    CONTACT_PART,
-    RULES_PART,
-    FLOWS_PART,
-    ENDINGS_PART,
-    LEVELS_PART,
-    MEASURES_PART,
-)
-"""The procedures of a step, in their order; part 2 is the script's happenings."""

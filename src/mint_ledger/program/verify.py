@@ -12,24 +12,17 @@ from typing import Any
 
 from mint_ledger.errors import BrokenProgram
 from mint_ledger.program import expressions as ex
+from mint_ledger.program import parts
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
-from mint_ledger.program.handle import (
-    OPENING,
-    OPENING_ACCOUNTS,
-    PARTS_AFTER_SCRIPT,
-    PARTS_BEFORE_SCRIPT,
-    WATCH,
-    WATCH_GONE,
-    Handle,
-)
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import AccountSpec, Program
 from mint_ledger.program.state import Column
 from mint_ledger.program.walking import STATEMENTS, nodes
 
 HANDLER_PARAMETERS = 10
 EVENT_VALUES = NOTE_VALUES = 8
-ENTRIES = (OPENING_ACCOUNTS, OPENING, *PARTS_BEFORE_SCRIPT, *PARTS_AFTER_SCRIPT)
+ENTRIES = (parts.OPENING_ACCOUNTS, parts.OPENING, *parts.BEFORE_SCRIPT, *parts.AFTER_SCRIPT)
 """The procedures that an engine carries out by itself, apart from what it settles with."""
 
 
@@ -80,7 +73,7 @@ class _Verifier:
                 HANDLER_PARAMETERS
             ):
                 self._broken(str(event.handle), "has a handler with other arguments than an event has")
-        for handle in (*ENTRIES, WATCH, WATCH_GONE):
+        for handle in (*ENTRIES, parts.WATCH, parts.WATCH_GONE):
             self._procedure("a step", handle)
         for handle in ENTRIES:
             if self._leaves(handle)[0]:

@@ -32,17 +32,8 @@ from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_f
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
 from mint_ledger.journal.row import WHATS
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
-from mint_ledger.program.handle import (
-    ENDINGS_PART,
-    MEASURES_PART,
-    OPENING,
-    OPENING_ACCOUNTS,
-    PARTS_AFTER_SCRIPT,
-    PARTS_BEFORE_SCRIPT,
-    WATCH,
-    WATCH_GONE,
-    Handle,
-)
+from mint_ledger.program import parts
+from mint_ledger.program.handle import Handle
 
 LOOK_FOR_STOP = 1024
 MANY_PIECES = 100
@@ -192,7 +183,7 @@ class Course:
         store(r, "mark", end)
         store(r, "dirty", "0")
         self._handle(r, HIT, start, end)
-        for name, phases in ((WATCH, (CONDITION,)), (WATCH_GONE, (GONE, CUE))):
+        for name, phases in ((parts.WATCH, (CONDITION,)), (parts.WATCH_GONE, (GONE, CUE))):
             routine = procedure_routine(module, name)
             leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
             end = load(r, "event_count")
@@ -249,10 +240,10 @@ class Course:
         body = Body(self.module, r)
         self._pending = r.cell("i1", None)
         r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
-        for part in PARTS_BEFORE_SCRIPT:
+        for part in parts.BEFORE_SCRIPT:
             self._pieces_of_part(body, part)
         self._do_piece(body, self.script_piece, "@script", "@quiet_script", settles=True)
-        for part in PARTS_AFTER_SCRIPT:
+        for part in parts.AFTER_SCRIPT:
             self._pieces_of_part(body, part)
         self._do_piece(body, self.limit_piece, "@limit", "@quiet_limit", settles=True)
         with r.when(r.let(f"icmp eq i64 {load(r, 'skips')}, {SKIP_STEPS}")):
@@ -327,14 +318,14 @@ class Course:
         only_script = module.program.columns.only_script.base
         body.store(load(r, "only_script"), body.slot(only_script))
         r.do("call void @set_step(ptr %s, ptr %x, i64 0)")
-        self._in_turn(body, (OPENING_ACCOUNTS,), ends="i32 1")
+        self._in_turn(body, (parts.OPENING_ACCOUNTS,), ends="i32 1")
         with body.loop(load(r, "start_count")) as (now, _, _):
             slot = r.let(f"load i64, ptr {item(r, 'start_slots', 'i64', now)}")
             value = body.load(item(r, "start_values", "double", now))
             body.store(value, r.let(f"getelementptr double, ptr %s, i64 {slot}"))
             self._open_flows(body, slot, value)
         self._open_tallies(body)
-        self._in_turn(body, (OPENING, ENDINGS_PART, MEASURES_PART), ends="i32 1")
+        self._in_turn(body, (parts.OPENING, parts.ENDINGS, parts.MEASURES), ends="i32 1")
         leave_unless_going(r, r.let(f"call i32 @limit({PASSED_ON})"))
         r.leave("i32 0")
         module.routines.append(r.text())

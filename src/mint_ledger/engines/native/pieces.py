@@ -6,8 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from mint_ledger.program import expressions as ex
+from mint_ledger.program import parts
 from mint_ledger.program import statements as st
-from mint_ledger.program.handle import PARTS_AFTER_SCRIPT, PARTS_BEFORE_SCRIPT, Handle
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 from mint_ledger.program.walking import nodes
 
@@ -25,7 +26,7 @@ class Piece:
 def pieces_of(program: Program) -> list[Piece]:
     """The pieces of all parts, in the order of a step."""
     found: list[Piece] = []
-    for part in (*PARTS_BEFORE_SCRIPT, *PARTS_AFTER_SCRIPT):
+    for part in (*parts.BEFORE_SCRIPT, *parts.AFTER_SCRIPT):
         for statements in _cut(program.procedures[part].body):
             found.append(Piece(len(found), part, statements, _settles(program, statements, set())))
     return found

@@ -31,8 +31,9 @@ from mint_ledger.engines.native.turning import (
     turns,
 )
 from mint_ledger.program import expressions as ex
+from mint_ledger.program import parts
 from mint_ledger.program import statements as st
-from mint_ledger.program.handle import WATCH, WATCH_GONE, Handle
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Account, FlowSpec
 from mint_ledger.program.walking import nodes
 
@@ -110,7 +111,7 @@ def quiet_block(q: Quiet, statements: st.Block, loop: str, procedure: str) -> No
                 turns(q, statement.condition)
             case st.Settle():
                 if statement.always:
-                    for name in (WATCH, WATCH_GONE):
+                    for name in (parts.WATCH, parts.WATCH_GONE):
                         _pass_on(q, name, [op.ZERO])
             case _:
                 q.now()
