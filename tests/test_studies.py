@@ -231,3 +231,30 @@ def test_a_user_without_a_cache_folder_can_still_study(monkeypatch: pytest.Monke
     monkeypatch.setenv("MINT_LEDGER_CACHE", str(tmp_path / "file" / "deeper"))
     assert mint.loads(CANDLE.replace("0.2", "0.23")).study(60, engine="native").runs == 60
     assert [path.name for path in tmp_path.iterdir()] == ["file"]
+
+
+@pytest.mark.parametrize(("q", "n"), [(0.5, 10), (0.9, 40), (0.99, 100), (0.99, 400), (0.999, 4_000), (0.05, 30)])
+def test_a_quantile_that_so_many_runs_cannot_tell_has_an_open_end(q: float, n: int) -> None:
+    rng = np.random.default_rng(21)
+    held = 0
+    for _ in range(400):
+        found = estimate.quantile(rng.exponential(size=n).tolist(), q)
+        held += found.low <= -np.log(1 - q) <= found.high
+        # By hand: the largest of n values is above the quantile with the chance 1 - q^n.
+        assert np.isinf(found.high) == (1 - q**n < 0.975)
+        assert np.isinf(found.low) == (1 - (1 - q) ** n < 0.975)
+    assert held / 400 >= 0.93
+
+
+def test_an_open_end_is_told_in_words_and_decides_nothing() -> None:
+    text = "clock: {unit: turn, limit: 1}\nstats: {a: 0}\nrules: [{name: d, when: {every: 1}, do: ['a = between(0, 1)']}]\n"
+    targets = "targets: [{name: small, measure: 'quantile(closing(a), 0.99)', want: 0..0.985}]"
+    game = mint.loads(text + targets)
+    # The true quantile is 0.99, so it is never met; a hundred runs cannot say that it is missed either.
+    verdicts = {game.judge(100, seed)[0].verdict for seed in range(1, 21)}
+    assert "met" not in verdicts and "undecided" in verdicts
+    study = game.study(100, measures=["closing(a)"])
+    assert study.quantile("closing(a)", 0.99).high == float("inf")
+    from mint_ledger.views.balance_text import told
+
+    assert told("quantile(closing(a), 0.99)", study.quantile("closing(a)", 0.99)).endswith(" and up)")

@@ -14,7 +14,10 @@ CONFIDENCE = 0.95
 
 @dataclass(frozen=True, slots=True)
 class Estimate:
-    """A value, an interval that holds the true one with `confidence`, from `runs` runs, made by `method`."""
+    """A value, an interval that holds the true one with `confidence`, from `runs` runs, made by `method`.
+
+    An end that so many runs cannot tell is open: infinite.
+    """
 
     value: float
     low: float
@@ -64,15 +67,15 @@ def quantile(values: Sequence[float], q: float, confidence: float = CONFIDENCE) 
     if n < 1:
         raise BadRequest("a quantile wants one run at least")
     tail = (1 - confidence) / 2
-    # The least k with P(at most k below) ≥ tail; bdtr is the binomial distribution function.
-    counts = np.arange(n + 1)
-    below = bdtr(counts, n, q)
-    low = int(np.searchsorted(below, tail))
+    # The kth value from below is above the quantile with the chance that fewer than k of n lie below it; bdtr is the
+    # binomial distribution function. Where even the first (or last) value is not far enough out, that end is open.
+    below = bdtr(np.arange(n + 1), n, q)
+    low = int(np.searchsorted(below, tail, side="right"))
     high = int(np.searchsorted(below, 1 - tail))
     return Estimate(
         float(np.quantile(ordered, q)),
-        float(ordered[max(low - 1, 0)]) if low >= 1 else float(ordered[0]),
-        float(ordered[min(high, n - 1)]),
+        float(ordered[low - 1]) if low >= 1 else -math.inf,
+        float(ordered[high]) if high < n else math.inf,
         n,
         "order statistics",
         confidence,

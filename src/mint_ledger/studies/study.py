@@ -312,7 +312,7 @@ class Study:
 
         def plain(e: Estimate) -> dict[str, Any]:
             keys = ("value", "low", "high", "method", "confidence")
-            return {key: getattr(e, key) if math.isfinite(e.half_width) or key == "value" else None for key in keys}
+            return {key: getattr(e, key) for key in keys}
 
         return {
             "title": self.title,

@@ -10,7 +10,7 @@ from mint_ledger.balance.targets import Judged
 from mint_ledger.game.parts import Span
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate
-from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.study_text import digits_for, fixed, span_text
 
 
 def told(text: str, estimate: Estimate) -> str:
@@ -21,7 +21,8 @@ def told(text: str, estimate: Estimate) -> str:
     if is_share(text) and scaled.half_width >= 0.1:
         digits = min(digits, 1)  # as a study's summary tells it
     unit = " %" if is_share(text) else ""
-    span = f" ({fixed(scaled.low, digits)} to {fixed(scaled.high, digits)})" if math.isfinite(scaled.half_width) else ""
+    is_open = not (math.isfinite(scaled.low) or math.isfinite(scaled.high))
+    span = "" if is_open else f" ({span_text(scaled.low, scaled.high, digits)})"
     return f"{fixed(scaled.value, digits)}{unit}{span}"
 
 

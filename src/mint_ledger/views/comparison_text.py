@@ -7,7 +7,7 @@ import textwrap
 from mint_ledger.balance.comparison import Comparison, Difference
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate
-from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.study_text import digits_for, fixed, span_text
 
 WIDTH = 80
 
@@ -47,7 +47,7 @@ def _line(difference: Difference) -> str:
     sign = "+" if gap.value > 0 else ""
     return (
         f"  {name + unit:<26}{fixed(values[0], digits):>10}{fixed(values[1], digits):>10}"
-        f"{sign + fixed(gap.value, digits):>10}   {fixed(low, digits)} to {fixed(high, digits)}{noise}"
+        f"{sign + fixed(gap.value, digits):>10}   {span_text(low, high, digits)}{noise}"
     )
 
 

@@ -95,7 +95,16 @@ def fixed(value: float, digits: int) -> str:
 
 
 def _span(estimate: Estimate, digits: int) -> str:
-    return f"{fixed(estimate.low, digits)} to {fixed(estimate.high, digits)}"
+    return span_text(estimate.low, estimate.high, digits)
+
+
+def span_text(low: float, high: float, digits: int) -> str:
+    """An interval; an end that so many runs cannot tell is open."""
+    if math.isfinite(low) and math.isfinite(high):
+        return f"{fixed(low, digits)} to {fixed(high, digits)}"
+    if math.isfinite(low):
+        return f"{fixed(low, digits)} and up"
+    return f"up to {fixed(high, digits)}" if math.isfinite(high) else "open"
 
 
 def worst_text(study: Study, measure: str, command: str) -> str:
@@ -122,7 +131,8 @@ def _share_line(name: str, estimate: Estimate) -> str:
 
 def digits_for(estimate: Estimate) -> int:
     """Decimals that the width of the interval supports."""
-    width = estimate.half_width
+    ends = [abs(end - estimate.value) for end in (estimate.low, estimate.high) if math.isfinite(end)]
+    width = estimate.half_width if len(ends) == 2 else max(ends, default=0.0)
     if width <= 0:
         return 0 if estimate.value == round(estimate.value) else 2
     return max(0, min(3, 1 - math.floor(math.log10(width))))

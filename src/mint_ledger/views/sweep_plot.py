@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING
 
 from mint_ledger.balance.estimates import is_share
@@ -45,7 +46,15 @@ def _line(figure: Figure, sweep: Sweep, text: str) -> None:
     factor = 100.0 if is_share(text) else 1.0
     xs = [point.dials[dial] for point in sweep.points]
     found = [point.estimates[text] for point in sweep.points]
-    axis.fill_between(xs, [factor * e.low for e in found], [factor * e.high for e in found], color=BLUE, alpha=0.2)
+    known = [end for e in found for end in (e.low, e.value, e.high) if math.isfinite(end)]
+    margin = 0.06 * ((max(known) - min(known)) or 1.0)
+    bottom, top = factor * (min(known) - margin), factor * (max(known) + margin)
+    # An open end goes on beyond the picture.
+    lows, highs = (
+        [min(max(factor * end, bottom), top) for end in ends]
+        for ends in zip(*((e.low, e.high) for e in found), strict=True)
+    )
+    axis.fill_between(xs, lows, highs, color=BLUE, alpha=0.2)
     axis.plot(xs, [factor * e.value for e in found], "o-", color=BLUE, linewidth=1.8, label=text)
     for point in sweep.points:
         for judged in point.judged:
@@ -72,9 +81,7 @@ def _line(figure: Figure, sweep: Sweep, text: str) -> None:
         textcoords="offset points",
         fontsize=10,
     )
-    low, high = min(e.low for e in found), max(e.high for e in found)
-    margin = 0.06 * ((high - low) or 1.0)
-    axis.set_ylim(factor * (low - margin), factor * (high + margin))
+    axis.set_ylim(bottom, top)
     axis.set_xlabel(dial, fontsize=12)
     axis.set_ylabel(_label(text), fontsize=12)
     axis.spines[["top", "right"]].set_visible(False)
