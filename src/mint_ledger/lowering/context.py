@@ -169,12 +169,19 @@ class Lowering:
         return index
 
     def looked_at(self, path: Path) -> None:
-        """Note that the code depends on the number at a path, so that another value may make another program."""
+        """Note that the program depends on the numbers at or below a path: other values may make another program."""
         self._looked_at.add(path)
 
     def plain_arguments(self) -> frozenset[int]:
         """The dials that are arguments of the code and nothing besides."""
-        fixed = {index for path in self._looked_at if (index := self.dials.at(path)) is not None}
+        fixed = {
+            index
+            for index in self._arguments
+            if any(
+                self.dials.paths[index][:length] in self._looked_at
+                for length in range(len(self.dials.paths[index]) + 1)
+            )
+        }
         sized = {
             index
             for index in self._arguments

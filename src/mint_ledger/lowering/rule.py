@@ -57,6 +57,9 @@ class RuleLowering:
     def lower(self) -> None:
         """Make the rule's procedure and wire its triggers."""
         lowering = self.lowering
+        if not self.rule.name:
+            # What it is called has its trigger in it, numbers and all.
+            lowering.looked_at((*self.path, "when"))
         b = BlockBuilder(PARAMETERS)
         cause = const(lowering.cause("rule", self.title, self.path))
         try:
