@@ -239,6 +239,43 @@ attacks: {pinch: {from: post, to: crab, damage: 9}}
 # Limits, cues, ends of time
 
 
+ANCHORED = """\
+mint_ledger: 1
+clock: {step: 1, limit: 4}
+kinds:
+  goat:
+    stats: &stats
+      health: &health {start: 10, min: 0, max: 20}  # a comment that stays
+      bite: &bite 2
+  sheep:
+    stats: *stats
+  ram:
+    stats: {health: *health, bite: *bite}
+rules:
+  - {when: {every: 1}, do: [goat.health -= sheep.bite, ram.health -= goat.bite]}
+"""
+
+
+@pytest.mark.parametrize(
+    ("dial", "health"),
+    [("sheep.bite", {"goat": 0, "ram": 2}), ("goat.bite", {"goat": 2, "ram": 0}), ("ram.bite", None)],
+)
+@pytest.mark.filterwarnings("error")
+def test_a_number_that_the_file_takes_over_by_its_anchor_is_turned_in_one_place(
+    dial: str, health: dict[str, float] | None
+) -> None:
+    turned = mint.loads(ANCHORED).with_dials({dial: 5})
+    text = turned.to_yaml()
+    assert "# a comment that stays" in text
+    for game in (turned, mint.loads(text)):
+        assert {name: game.dials.value(name) for name in ("goat.bite", "sheep.bite", "ram.bite")} == {
+            "goat.bite": 2, "sheep.bite": 2, "ram.bite": 2, dial: 5
+        }  # fmt: skip
+        assert game.run().at(4) == turned.run().at(4)
+        for kind, left in (health or {"goat": 2, "ram": 2}).items():
+            assert game.run().at(4)[f"{kind}.health"] == left
+
+
 @pytest.mark.parametrize("count", [17, 40])
 def test_a_limit_may_go_over_as_many_kinds_as_it_likes(count: int) -> None:
     limit = " + ".join(f"total(stone.w{i})" for i in range(count))

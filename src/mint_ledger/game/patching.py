@@ -6,6 +6,7 @@ changed.
 
 from __future__ import annotations
 
+import copy
 import io
 import re
 from collections.abc import Mapping
@@ -93,12 +94,30 @@ def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | 
     editor.width = 4096
     out = io.StringIO()
     plain = {path: value if isinstance(value, bool) else plain_value(value) for path, value in changes.items()}
-    editor.dump(turn_data(editor.load(source.text), cast, plain), out)
+    editor.dump(turn_data(_written_out(editor.load(source.text), set()), cast, plain), out)
     try:
         made = parse_source(out.getvalue(), source.file)
     except GameError:
         return None
     return made if made.data == turn_data(source.data, cast, plain) else None
+
+
+def _written_out(node: Any, seen: set[int]) -> Any:
+    """A tree in which what was taken over by `*name` is written out, so that a number can be turned in one place."""
+    if not isinstance(node, (dict, list)):
+        if getattr(node, "anchor", None) is not None:
+            node.anchor.value = None
+        return node
+    if id(node) in seen:
+        node = copy.deepcopy(node)
+        node.anchor.value = None
+    seen.add(id(node))
+    for key in list(node) if isinstance(node, dict) else range(len(node)):
+        child = node[key]
+        made = _written_out(child, seen)
+        if made is not child:
+            node[key] = made
+    return node
 
 
 def _patched(source: Source, cast: Cast, path: Path, plain: float | bool) -> Source | None:
@@ -121,8 +140,6 @@ _BLOCK = re.compile(r"^variants:[ \t]*(#.*)?\r?\n(?P<indent>[ \t]+)?", re.MULTIL
 
 def _with_variant(source: Source, name: str) -> str:
     """The text with a new and empty variant, as the first of its section."""
-    import copy
-
     if not re.fullmatch(r"[\w][\w -]*", name):
         raise BadRequest(f"'{name}' is no name for a variant; a name has letters, digits, _ and -")
     text = source.text
@@ -145,8 +162,6 @@ def _with_variant(source: Source, name: str) -> str:
 
 
 def _set(data: Any, path: Path, value: float) -> Any:
-    import copy
-
     made = copy.deepcopy(data)
     node = made
     for part in path[:-1]:

@@ -100,6 +100,7 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
     if _bracket_depth(text) > 2 * MAX_NESTING:
         raise _fault(file, f"the file is nested too deep; the most is {MAX_NESTING}")
     reader = YAML(typ="rt", pure=True)
+    reader.composer.warn_double_anchors = False  # YAML lets a later anchor take a name over
     try:
         # JSON may be indented with tabs, which YAML refuses; a space in their place keeps every column.
         tree = reader.load(text.replace("\t", " ") if text.lstrip().startswith("{") else text)
