@@ -117,7 +117,18 @@ def rule(draw: st.DrawFn, owner: str | None) -> dict[str, Any]:
     if draw(st.booleans()):
         made["cooldown"] = draw(st.sampled_from([0.5, 1]))
     if draw(st.booleans()):
-        made["if"] = draw(st.sampled_from(["heat < 30", "count(ants) > 1", "any(ants.size > 3)", "chance(0.5)", "queen.mood == wild", "queen.awake"]))
+        made["if"] = draw(
+            st.sampled_from(
+                [
+                    "heat < 30",
+                    "count(ants) > 1",
+                    "any(ants.size > 3)",
+                    "chance(0.5)",
+                    "queen.mood == wild",
+                    "queen.awake",
+                ]
+            )
+        )
     return made
 
 
@@ -151,7 +162,12 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
         "damage": draw(st.sampled_from([2, "dice(1, 4)", "self.size / 5"])),
     }
     bite["when"] = draw(st.sampled_from([{"every": 0.8}, "meets", "in_contact"]))
-    for key, values in (("lands", [0.6]), ("crit", [{"chance": 0.2, "times": 2}]), ("costs", [{"food": 1}]), ("cooldown", [0.5, 1.3])):
+    for key, values in (
+        ("lands", [0.6]),
+        ("crit", [{"chance": 0.2, "times": 2}]),
+        ("costs", [{"food": 1}]),
+        ("cooldown", [0.5, 1.3]),
+    ):
         if draw(st.booleans()):
             bite[key] = draw(st.sampled_from(values))
     if draw(st.booleans()):

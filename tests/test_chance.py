@@ -92,11 +92,7 @@ def test_a_branch_that_is_not_taken_never_draws() -> None:
     with_branch = sample("between(10, 11) if chance(0.5) else 0")
     taken = with_branch[with_branch > 0]
     assert len(set(taken)) == len(taken)
-    every = [
-        10 + uniform(11, h, 0, 1, k, 0)
-        for h in [_place("draws", 2)]
-        for k in range(1, len(taken) + 1)
-    ]
+    every = [10 + uniform(11, h, 0, 1, k, 0) for h in [_place("draws", 2)] for k in range(1, len(taken) + 1)]
     assert taken == pytest.approx(every, abs=1e-12)
 
 
