@@ -456,3 +456,44 @@ rules: [{name: moves, when: {every: 4}, do: [till += 10]}]
     assert game.study(20, measures={"all": "total(till, moves)"}).mean("all").value == 44
     # A rule of that name is no motion, and is told.
     assert "till" in run.story().split("readout")[0] and "moves (baker)" in run.story()
+
+
+KILN = """
+clock: {step: 0.5, limit: 16}
+stats:
+  heat: {start: 20, min: 0, max: 100}
+  mood: {one_of: [cold, warm, hot], start: cold}
+  shut: {start: false}
+rules:
+  - {name: stoke, when: {every: 2}, do: [heat += 15]}
+  - {name: cool, when: {every: 3}, do: [heat -= 5, "shut = not shut"]}
+  - {name: warms, when: {becomes: heat > 50}, do: ["mood = warm"]}
+  - {name: heats, when: {becomes: heat > 90}, do: ["mood = hot"]}
+"""
+
+
+@pytest.mark.parametrize(
+    ("account", "opening", "lines", "closing"),
+    [
+        ("mood", "cold", [("warms", "warm", 1), ("heats", "hot", 2)], "hot"),
+        ("shut", "no", [("cool", "yes", 3), ("cool", "no", 2)], "yes"),
+    ],
+)
+def test_a_statement_of_words_is_in_words(
+    account: str, opening: str, lines: list[tuple[str, str, int]], closing: str
+) -> None:
+    run = mint.loads(KILN).run()
+    statement = run.statement(account)
+    assert statement.as_json() == {
+        "account": account, "from": 0.0, "to": 16.0, "opening": opening, "closing": closing,
+        "causes": [{"cause": cause, "to": to, "changes": changes} for cause, to, changes in lines],
+    }  # fmt: skip
+    assert list(statement.table().columns) == ["cause", "to", "changes"]
+    assert statement.reconciles()
+    shown = str(statement)
+    assert f"opening {opening}" in " ".join(shown.split()) and f"closing {closing}" in " ".join(shown.split())
+    assert "heats → hot 2 changes" in " ".join(str(run.statement("mood")).split())
+    assert f"{lines[0][0]} → {lines[0][1]}" in str(statement.beside(statement))
+    assert "(+1)" not in str(run.why("mood")) + str(run.why("heat"))
+    with pytest.raises(mint.BadRequest, match="nothing to draw"):
+        statement.plot()

@@ -7,7 +7,6 @@ import re
 from pathlib import Path
 
 from mint_ledger.errors import BadRequest
-from mint_ledger.game.document import GameFile
 from mint_ledger.game.source import MAX_BYTES
 
 _TOP_KEY = re.compile(r"^['\"]?([A-Za-z_]+)['\"]?\s*:", re.MULTILINE)
@@ -32,7 +31,11 @@ def is_game(path: Path) -> bool:
     except (OSError, ValueError):
         return False
     keys = _json_keys(text) if text.lstrip().startswith("{") else set(_TOP_KEY.findall(text))
-    return bool(keys) and keys <= set(GameFile.model_fields)
+    if not keys:
+        return False
+    from mint_ledger.game.document import GameFile  # late, so that a short command starts without pydantic
+
+    return keys <= set(GameFile.model_fields)
 
 
 def _json_keys(text: str) -> set[str]:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
-from mint_ledger.journal.statement import Statement
+from mint_ledger.journal.statement import Statement, StatementLine
 from mint_ledger.plain import finite
 
 if TYPE_CHECKING:
@@ -22,6 +22,12 @@ class ComparedLine:
     changes: tuple[int, int]
     totals: tuple[float, float]
     waste: tuple[float, float]
+    to: str = ""
+
+    @property
+    def title(self) -> str:
+        """The cause, and what it led to."""
+        return f"{self.cause} → {self.to}" if self.to else self.cause
 
     @property
     def difference(self) -> float:
@@ -41,7 +47,10 @@ class StatementComparison:
         """A DataFrame with one row a cause: cause, changes, total, waste of both, and the difference."""
         import pandas as pd
 
-        return pd.DataFrame([_row(line) for line in self.lines])
+        return pd.DataFrame(self._rows())
+
+    def _rows(self) -> list[dict[str, Any]]:
+        return [_row(line, is_number=not self.one.opens) for line in self.lines]
 
     @finite
     def as_json(self) -> dict[str, Any]:
@@ -49,7 +58,7 @@ class StatementComparison:
         return {
             "one": self.one.as_json(),
             "other": self.other.as_json(),
-            "causes": [_row(line) for line in self.lines],
+            "causes": self._rows(),
         }
 
     def __str__(self) -> str:
@@ -64,8 +73,8 @@ def compare_statements(one: Statement, other: Statement) -> StatementComparison:
     """
     if one.account != other.account:
         raise BadRequest(f"{one.account} and {other.account} are different accounts")
-    keys = dict.fromkeys((line.cause, line.exact < 0) for line in (*one.lines, *other.lines))
-    sides = [{(line.cause, line.exact < 0): line for line in side.lines} for side in (one, other)]
+    keys = dict.fromkeys(_key(line) for line in (*one.lines, *other.lines))
+    sides = [{_key(line): line for line in side.lines} for side in (one, other)]
     lines = []
     for key in sorted(keys, key=lambda key: key[1]):
         found = [side.get(key) for side in sides]
@@ -75,12 +84,19 @@ def compare_statements(one: Statement, other: Statement) -> StatementComparison:
                 (found[0].changes if found[0] else 0, found[1].changes if found[1] else 0),
                 (found[0].total if found[0] else 0.0, found[1].total if found[1] else 0.0),
                 (found[0].waste if found[0] else 0.0, found[1].waste if found[1] else 0.0),
+                key[2],
             )
         )
     return StatementComparison(one, other, tuple(lines))
 
 
-def _row(line: ComparedLine) -> dict[str, Any]:
+def _key(line: StatementLine) -> tuple[str, bool, str]:
+    return line.cause, line.exact < 0 and not line.to, line.to
+
+
+def _row(line: ComparedLine, *, is_number: bool) -> dict[str, Any]:
+    if not is_number:
+        return {"cause": line.cause, "to": line.to, "changes": line.changes[0], "other_changes": line.changes[1]}
     return {
         "cause": line.cause,
         "changes": line.changes[0],

@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
+from mint_ledger.errors import BadRequest
 from mint_ledger.journal.books import AccountKey, account_name
 from mint_ledger.journal.row import Row
 from mint_ledger.journal.wording import Words
@@ -26,7 +27,8 @@ class StatementLine:
     """All that one cause made in one direction.
 
     `total` is what was applied, `waste` what limits refused, `rounded` and `wrapped` what rounding and running
-    over added; all in the stat's unit, with the sign of the change.
+    over added; all in the stat's unit, with the sign of the change. Of a word or a yes and no, `to` says what it
+    became; its totals are of places among the words and mean nothing by themselves.
     """
 
     cause: str
@@ -36,11 +38,20 @@ class StatementLine:
     rounded: float
     wrapped: float
     exact: Fraction
+    to: str = ""
+
+    @property
+    def title(self) -> str:
+        """The cause, and what it led to."""
+        return f"{self.cause} → {self.to}" if self.to else self.cause
 
 
 @dataclass(frozen=True, slots=True)
 class Statement:
-    """One account between two times: `opening` plus the totals of all `lines` is `closing`, exactly."""
+    """One account between two times: `opening` plus the totals of all `lines` is `closing`, exactly.
+
+    Of a word or a yes and no, `opens` and `closes` say what it was; of a number they are empty.
+    """
 
     account: str
     title: str
@@ -49,6 +60,8 @@ class Statement:
     closing: float
     start: float
     end: float
+    opens: str = ""
+    closes: str = ""
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.statement_html", self)
@@ -59,11 +72,18 @@ class Statement:
         return total == Fraction(self.closing)
 
     def table(self) -> pd.DataFrame:
-        """A DataFrame with one row a line: cause, changes, total, waste, rounded, wrapped."""
+        """A DataFrame, one row a line: cause, changes, total, waste, rounded, wrapped; of a word cause, to, changes."""
         import pandas as pd
 
-        keys = ("cause", "changes", "total", "waste", "rounded", "wrapped")
-        return pd.DataFrame([{key: getattr(line, key) for key in keys} for line in self.lines], columns=list(keys))
+        return pd.DataFrame(self._lines(), columns=list(self._keys()))
+
+    def _keys(self) -> tuple[str, ...]:
+        return (
+            ("cause", "to", "changes") if self.opens else ("cause", "changes", "total", "waste", "rounded", "wrapped")
+        )
+
+    def _lines(self) -> list[dict[str, Any]]:
+        return [{key: getattr(line, key) for key in self._keys()} for line in self.lines]
 
     @finite
     def as_json(self) -> dict[str, Any]:
@@ -72,16 +92,21 @@ class Statement:
             "account": self.account,
             "from": self.start,
             "to": self.end,
-            "opening": self.opening,
-            "causes": [
-                {key: getattr(line, key) for key in ("cause", "changes", "total", "waste", "rounded", "wrapped")}
-                for line in self.lines
-            ],
-            "closing": self.closing,
+            "opening": self.opens or self.opening,
+            "causes": self._lines(),
+            "closing": self.closes or self.closing,
         }
 
     def plot(self) -> Figure:
-        """The statement as a waterfall; see `views.statement_plot`."""
+        """The statement as a waterfall; see `views.statement_plot`.
+
+        Raises:
+            BadRequest: it is of a word or a yes and no, which has no amounts.
+        """
+        if self.opens:
+            raise BadRequest(
+                f"{self.account} has words and no amounts, so there is nothing to draw; read its statement"
+            )
         return showing.figure("statement_plot.plot_statement", self)
 
     def beside(self, other: Statement) -> StatementComparison:
@@ -115,20 +140,27 @@ def make_statement(
         end: the time of the closing.
     """
     words = Words(program)
-    groups: dict[tuple[str, bool], list[Row]] = {}
+    model = words.model(key.entity, key.stat)
+    is_number = model is None or model.value_type == "number"
+
+    def told(value: float) -> str:
+        return "" if is_number else words.value(key.entity, key.stat, value)
+
+    groups: dict[tuple[str, bool, str], list[Row]] = {}
     closing = opening
     for row in rows:
         change = row.after - row.before or row.asked
-        groups.setdefault((words.cause(row.cause), change < 0.0), []).append(row)
+        groups.setdefault((words.cause(row.cause), change < 0.0 and is_number, told(row.after)), []).append(row)
         closing = row.after
-    lines = [_line(cause, items) for (cause, _), items in groups.items()]
-    lines.sort(key=lambda line: line.exact < 0)
-    return Statement(account_name(program, key), title, opening, tuple(lines), closing, start, end)
+    lines = [_line(cause, items, to) for (cause, _, to), items in groups.items()]
+    lines.sort(key=lambda line: line.exact < 0 and is_number)
+    name = account_name(program, key)
+    return Statement(name, title, opening, tuple(lines), closing, start, end, told(opening), told(closing))
 
 
-def _line(cause: str, rows: list[Row]) -> StatementLine:
+def _line(cause: str, rows: list[Row], to: str) -> StatementLine:
     exact = sum((Fraction(row.after) - Fraction(row.before) for row in rows), Fraction(0))
     waste = sum((Fraction(row.waste) for row in rows), Fraction(0))
     rounded = sum((Fraction(row.rounded) for row in rows), Fraction(0))
     wrapped = sum((Fraction(row.wrapped) for row in rows), Fraction(0))
-    return StatementLine(cause, len(rows), float(exact), float(waste), float(rounded), float(wrapped), exact)
+    return StatementLine(cause, len(rows), float(exact), float(waste), float(rounded), float(wrapped), exact, to)

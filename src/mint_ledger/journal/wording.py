@@ -175,15 +175,15 @@ class Words:
         return f"{who}: {cause} {what}{times}{lasting}"
 
     def _posting(self, row: Row) -> str:
-        change = signed(row.after - row.before)
         before = self.value(row.entity, row.stat, row.before)
         after = self.value(row.entity, row.stat, row.after)
+        model = self.model(row.entity, row.stat)
         waste = f", {number(abs(row.waste))} wasted" if row.waste else ""
+        amount = f"({signed(row.after - row.before)}{waste}) "
+        change = amount if model is None or model.value_type == "number" else ""
         by = self.entity(row.by)
         doer = f" by {by}" if by else ""
-        return (
-            f"{self.account(row.entity, row.stat)} {before} → {after} ({change}{waste}) {self.cause(row.cause)}{doer}"
-        )
+        return f"{self.account(row.entity, row.stat)} {before} → {after} {change}{self.cause(row.cause)}{doer}"
 
     def _plain(self, row: Row) -> str:
         return "".join(self.program.texts[int(row.text)]) if row.text >= 0 else ""

@@ -226,7 +226,7 @@ def misfits(stat: Stat) -> list[tuple[str, str]]:
     high = stat.max.number if stat.max else None
     start = stat.start.number if stat.start else 0.0
     if stat.start is not None and stat.start.number is None and stat.one_of is None:
-        return [("start", f"a start is a number, yes or no, not the formula '{stat.start}'")]
+        return [("start", f"a start is a number, true or false, not the formula '{stat.start}'")]
     if low is not None and high is not None and low > high:
         return [("min", f"the limits cross: min {low:g} is above max {high:g}")]
     found: list[tuple[str, str]] = []

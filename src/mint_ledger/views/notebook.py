@@ -45,13 +45,19 @@ def run_html(run: Run) -> str:
     for name in run.changed_accounts()[:MOST_ROWS]:
         made = run.statement(name)
         changes = sum(line.changes for line in made.lines)
-        rows.append((name, number(made.opening, 4), number(made.closing, 4), f"{changes:,}"))
+        rows.append(
+            (name, made.opens or number(made.opening, 4), made.closes or number(made.closing, 4), f"{changes:,}")
+        )
     where = f"{how} at {number(run.time, 4)} {unit} · seed {run.seed}, run {run.number}"
     return _page(run.title, _table(["account", "opening", "closing", "changes"], rows), where)
 
 
 def statement_html(statement: Statement) -> str:
     """Opening, what came in and went out by cause, closing."""
+    if statement.opens:
+        told = [(line.title, f"{line.changes:,}", line.to) for line in statement.lines]
+        told = [("opening", "", statement.opens), *told, ("closing", "", statement.closes)]
+        return _page(statement.account, _table(["", "changes", ""], told), statement.title)
     rows = [("opening", "", number(statement.opening, 4), "")]
     rows += [
         (line.cause, f"{line.changes:,}", number(line.total, 4), number(line.waste, 4) if line.waste else "")

@@ -13,12 +13,12 @@ WIDTH = 80
 
 def statement_text(statement: Statement, *, unit: str = "s") -> str:
     """Opening, what came in and went out by cause, closing; what is shown adds up to the last digit."""
+    if statement.opens:
+        return "\n".join([*_heading(statement, unit), *_words(statement)])
     values = [statement.opening, statement.closing, *(line.total for line in statement.lines)]
     digits = decimals(values)
     opening, totals, closing = _adding_up(statement, digits)
-    title = f"{statement.title}" + _span(statement, unit)
-    gap = max(2, WIDTH - 4 - len(statement.account) - len(title))
-    lines = [f"{statement.account}{' ' * gap}{title}" if gap > 2 else f"{statement.account}\n  {title}"]
+    lines = _heading(statement, unit)
     name_width = max([len(line.cause) for line in statement.lines] + [8]) + 2
     amount_width = max(len(_fixed(value, digits)) for value in [opening, closing, *totals]) + 2
     lead = 2 + name_width + 13
@@ -32,10 +32,28 @@ def statement_text(statement: Statement, *, unit: str = "s") -> str:
     return "\n".join(lines)
 
 
+def _heading(statement: Statement, unit: str) -> list[str]:
+    title = f"{statement.title}" + _span(statement, unit)
+    gap = max(2, WIDTH - 4 - len(statement.account) - len(title))
+    return [f"{statement.account}{' ' * gap}{title}" if gap > 2 else f"{statement.account}\n  {title}"]
+
+
+def _words(statement: Statement) -> list[str]:
+    """The lines of a word or a yes and no: how often it became what, by which cause."""
+    width = max([len(line.title) for line in statement.lines] + [8]) + 4
+    lines = [f"  {'opening':<{width}}{statement.opens}"]
+    for line in statement.lines:
+        changes = f"{line.changes} change{'s' if line.changes != 1 else ''}"
+        lines.append(f"    {line.title:<{width}}{changes}")
+    return [*lines, f"  {'closing':<{width}}{statement.closes}"]
+
+
 def comparison_text(comparison: StatementComparison, *, unit: str = "s") -> str:
     """Two statements of one account side by side, each with its total by cause, and the difference."""
     one, other = comparison.one, comparison.other
     lines = [one.account, f"  A  {one.title}{_span(one, unit)}", f"  B  {other.title}{_span(other, unit)}", ""]
+    if one.opens:
+        return "\n".join([*lines, *_compared_words(comparison)])
     totals = [total for line in comparison.lines for total in line.totals]
     digits = decimals([one.opening, other.opening, one.closing, other.closing, *totals])
     name_width = min(max([len(line.cause) for line in comparison.lines] + [8]) + 4, 30)
@@ -60,6 +78,21 @@ def comparison_text(comparison: StatementComparison, *, unit: str = "s") -> str:
         lines.append(row(name, line.totals, line.changes))
     lines.append(row("closing", (one.closing, other.closing)))
     return "\n".join(lines)
+
+
+def _compared_words(comparison: StatementComparison) -> list[str]:
+    one, other = comparison.one, comparison.other
+    width = min(max([len(line.title) for line in comparison.lines] + [8]) + 4, 40)
+    wide = max([len(word) for word in (one.opens, one.closes, other.opens, other.closes)] + [6]) + 3
+
+    def row(name: str, cells: Sequence[str]) -> str:
+        return f"  {name:<{width}}" + "".join(f"{cell:>{wide}}" for cell in cells)
+
+    lines = [row("", ("A", "B")), row("opening", (one.opens, other.opens))]
+    for line in comparison.lines:
+        name = line.title if len(line.title) < width else line.title[: width - 2] + "…"
+        lines.append(row(name, [f"{changes}×" for changes in line.changes]))
+    return [*lines, row("closing", (one.closes, other.closes))]
 
 
 def _span(statement: Statement, unit: str) -> str:
