@@ -497,3 +497,28 @@ def test_a_statement_of_words_is_in_words(
     assert "(+1)" not in str(run.why("mood")) + str(run.why("heat"))
     with pytest.raises(mint.BadRequest, match="nothing to draw"):
         statement.plot()
+
+
+def test_a_measure_of_a_word_is_whether_it_is_so_and_never_its_place_among_the_words() -> None:
+    game = mint.loads(
+        """
+clock: {step: 1, limit: 1}
+stats: {sky: {one_of: [dull, bright, black], start: dull}}
+rules: [{name: dawn, when: {every: 1}, chance: 0.3, do: ["sky = bright"]}]
+measures: {bright: closing(sky) == bright, other: "'bright' != closing(sky)"}
+"""
+    )
+    study = game.study(runs=2000, seed=4)
+    assert study.mean("bright").value == pytest.approx(0.3, abs=0.04)  # 3.9 standard errors
+    assert study.mean("bright").value + study.mean("other").value == 1
+    for text, message in [
+        ("closing(sky)", "sky is a word"),
+        ("lowest(sky)", "sky is a word"),
+        ("total(sky, dawn)", "sky is a word"),
+        ("closing(sky) + 1", "sky is a word"),
+        ("closing(sky) > dull", "compare them with =="),
+        ("closing(sky) == 2", "'2.0' is not one of dull, bright, black"),
+        ("closing(sky) == blak", "did you mean 'black'"),
+    ]:
+        with pytest.raises(mint.GameError, match=message):
+            game.study(runs=2, measures={"x": text})

@@ -10,6 +10,7 @@ from typing import Literal
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression
+from mint_ledger.game.stat import Stat
 from mint_ledger.journal.row import WHATS
 from mint_ledger.lowering import posting
 from mint_ledger.lowering.columns import level_column
@@ -100,7 +101,7 @@ class _Measures:
             case ast.UnaryOp(op=ast.USub(), operand=operand):
                 return Calculation("-", (0.0, self._value(scope, operand)))
             case ast.Compare(left=left, ops=[operator], comparators=[right]):
-                parts = (self._value(scope, left), self._value(scope, right))
+                parts = self._words(scope, node) or (self._value(scope, left), self._value(scope, right))
                 return Calculation(OPERATORS[type(operator)], parts)
             case ast.IfExp(test=test, body=body, orelse=other):
                 return Calculation("if", tuple(self._value(scope, part) for part in (test, body, other)))
@@ -112,6 +113,39 @@ class _Measures:
             f"'{ast.unparse(node)}' is no measure of a run; measures are made of time, level, "
             f"{', '.join(MEASURE_CALLS)} and arithmetic"
         )
+
+    def _words(self, scope: Scope, node: ast.Compare) -> tuple[Value, Value] | None:
+        """Both sides of a comparison in which `closing` of a word stands; none if there is none."""
+        sides = (node.left, node.comparators[0])
+        words = [self._words_of(scope, side) for side in sides]
+        known = words[0] or words[1]
+        if known is None:
+            return None
+        if not isinstance(node.ops[0], ast.Eq | ast.NotEq):
+            raise Problem(f"'{ast.unparse(node)}': words are the same or not; compare them with == or !=")
+        made: list[Value] = []
+        for side, own in zip(sides, words, strict=True):
+            if own is not None and isinstance(side, ast.Call):
+                made.append(Reading("closing", self._slot(scope, side.args[0])))
+                continue
+            word = _text(side) if isinstance(side, ast.Name) or isinstance(getattr(side, "value", 0), str) else ""
+            if word not in known:
+                word = word or ast.unparse(side)
+                raise Problem(f"'{word}' is not one of {', '.join(known)}{nearest(word, known)}")
+            made.append(float(self.lowering.word(word)))
+        return made[0], made[1]
+
+    def _words_of(self, scope: Scope, node: ast.expr) -> tuple[str, ...] | None:
+        """What `closing` of a word may be; none of anything else."""
+        match node:
+            case ast.Call(func=ast.Name(id="closing"), args=[account]):
+                stat = self._stat(scope, account)
+                return tuple(stat.one_of or ()) if stat.value_type == "word" else None
+        return None
+
+    def _stat(self, scope: Scope, node: ast.expr) -> Stat:
+        ref, name = posting.target(scope, node)
+        return posting.account_owners(scope, ref, name)[0][1]
 
     def _named(self, name: str) -> Value:
         if name == "time":
@@ -143,6 +177,12 @@ class _Measures:
             sort, cause = next(iter(found.items()))
             return Reading("rows", -1, (cause,), WHATS.index(sorts[sort]))
         slot = self._slot(scope, arguments[0])
+        if name != "count_of" and self._stat(scope, arguments[0]).value_type == "word":
+            account = ast.unparse(arguments[0])
+            raise Problem(
+                f"{account} is a word and has no {name} amount; write closing({account}) == 'WORD', "
+                f"time_while({account} == 'WORD'), first_time({account} == 'WORD') or count_of({account})"
+            )
         if name in ACCOUNT_CALLS:
             return Reading(name, slot)  # type: ignore[arg-type]
         causes = self._causes(_text(arguments[1])) if len(arguments) > 1 else ()
