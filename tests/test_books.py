@@ -10,6 +10,7 @@ import mint_ledger as mint
 from mint_ledger.engines.reference import ReferenceEngine
 
 
+@pytest.mark.slow
 @given(games())
 @settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
 def test_the_books_of_random_games_reconcile_and_repeat(data: dict) -> None:

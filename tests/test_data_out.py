@@ -49,7 +49,9 @@ def read(path: Path) -> pd.DataFrame:
     return pd.read_json(path, lines=True) if path.suffix == ".jsonl" else pd.read_parquet(path)
 
 
-@pytest.mark.parametrize("form", ["csv", "jsonl", "parquet"])
+@pytest.mark.parametrize(
+    "form", ["csv", *(pytest.param(form, marks=pytest.mark.slow) for form in ("jsonl", "parquet"))]
+)
 def test_journal_measures_and_sweep_come_back_the_same_from_each_form(
     folder: Path, command: Command, form: str
 ) -> None:

@@ -71,6 +71,7 @@ def test_the_tutorials_game_ends_without_findings_and_with_a_playtest_that_passe
     assert len(mistakes) >= 4
 
 
+@pytest.mark.slow
 def test_the_page_of_the_commands_has_every_command_and_option(making: ModuleType) -> None:
     # Not word for word: how a help page is laid out is typer's business.
     written = (ROOT / "docs" / "commands.md").read_text("utf-8")
