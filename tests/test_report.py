@@ -18,6 +18,8 @@ from mint_ledger.errors import NotFound
 from mint_ledger.report.gathering import Report, gather, stored_sweeps
 from mint_ledger.views.report_html import report_html
 
+pytestmark = pytest.mark.slow
+
 CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser")
 DRIVER = shutil.which("chromedriver")
 browser_wanted = pytest.mark.skipif(

@@ -12,6 +12,8 @@ import mint_ledger as mint
 from mint_ledger.balance.sensitivity import sobol
 from mint_ledger.errors import BadRequest, NotFound
 
+pytestmark = pytest.mark.slow
+
 # The end comes after wide · 2 + narrow steps, whatever the luck.
 SUM = """
 title: Sum

@@ -19,6 +19,8 @@ from mint_ledger.game.parts import parse_span
 from mint_ledger.game.patching import with_numbers
 from mint_ledger.game.target import Target
 
+pytestmark = pytest.mark.slow
+
 # Two bells ring with the chances that the dials say: both in p·q of the runs, the first alone in p·(1 - q).
 BELLS = """# Two bells
 title: Bells
