@@ -17,7 +17,7 @@ from random_games import games
 
 MANY = int(os.environ.get("MINT_LEDGER_RANDOM_GAMES", "100"))
 PARTS = 10
-FEW = 12
+FEW = 6
 
 
 def hold(data: dict, pick: int, folder: Path, patch: pytest.MonkeyPatch) -> None:
