@@ -23,7 +23,7 @@ import mint_ledger as mint
 from mint_ledger.demo import demo_text
 from mint_ledger.engines.native.context import SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import NativePlayer, make_code
-from mint_ledger.playing.settings import habit_starts
+from mint_ledger.playing.setting import habit_starts
 
 HERE = Path(__file__).parent
 SEED = 1

@@ -11,7 +11,7 @@ import statistics
 import time
 
 import mint_ledger as mint
-from mint_ledger.lowering import lower
+from mint_ledger.lowering.lower import lower
 
 REPEATS = 30
 

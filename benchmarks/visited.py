@@ -18,7 +18,7 @@ from mint_ledger.demo import demo_text, starter_text
 from mint_ledger.engines.native.context import SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import NativePlayer, make_code
 from mint_ledger.engines.native.pieces import pieces_of
-from mint_ledger.playing.settings import habit_starts
+from mint_ledger.playing.setting import habit_starts
 
 RUNS = 20
 PARTS = {

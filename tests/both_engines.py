@@ -8,13 +8,13 @@ from collections.abc import Sequence
 import pytest
 
 import mint_ledger as mint
-from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.native.context import SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, make_code
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.journal.row import Row
-from mint_ledger.lowering import Lowered
-from mint_ledger.playing.settings import habit_starts
+from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.playing.setting import habit_starts
+from mint_ledger.program.row import Row
+from mint_ledger.program.state import Start
 
 
 def bits(rows: Sequence[Row]) -> list[bytes]:

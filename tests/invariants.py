@@ -15,7 +15,7 @@ import mint_ledger as mint
 from mint_ledger.chance import philox
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.lowering import luck
-from mint_ledger.playing.settings import habit_starts
+from mint_ledger.playing.setting import habit_starts
 
 OTHER_NAMES = {
     "queen": "matron",

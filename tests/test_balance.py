@@ -15,7 +15,7 @@ from mint_ledger.balance.dial_range import read_bounds, read_range
 from mint_ledger.balance.targets import verdict
 from mint_ledger.errors import BadRequest, GameError, NotFound
 from mint_ledger.game.parts import parse_span
-from mint_ledger.game.patching import with_number
+from mint_ledger.lowering.patched import with_number
 from mint_ledger.studies.estimate import Estimate
 
 # Won with the chance that the dial says.

@@ -14,7 +14,7 @@ from mint_ledger.engines.native.compiling import arithmetic_module, module_text
 from mint_ledger.engines.native.engine import NativePlayer, make_code
 from mint_ledger.engines.native.machine import llvm
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.lowering import lower
+from mint_ledger.lowering.lower import lower
 
 EXAMPLES = sorted((Path(__file__).parent.parent / "examples").glob("*.yaml"))
 

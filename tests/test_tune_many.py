@@ -16,8 +16,8 @@ from conftest import Command, heed_ctrl_c
 import mint_ledger as mint
 from mint_ledger.errors import BadRequest, GameError, NotFound
 from mint_ledger.game.parts import parse_span
-from mint_ledger.game.patching import with_numbers
 from mint_ledger.game.target import Target
+from mint_ledger.lowering.patched import with_numbers
 
 pytestmark = pytest.mark.slow
 

@@ -13,6 +13,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger.versions import __version__
+
 if TYPE_CHECKING:
     from mint_ledger.client import Game, load, load_script, loads
     from mint_ledger.demo import demo_path
@@ -31,8 +33,6 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
     from mint_ledger.studies.estimate import Estimate
     from mint_ledger.studies.study import Study
-
-__version__ = "0.2.0"
 
 # Imported on first use: `mint-ledger --help` should not wait for pydantic and pandas.
 _PLACES = {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from mint_ledger import showing
 from mint_ledger.audit import conditions, contact, fairness, limits, order
@@ -13,10 +13,8 @@ from mint_ledger.audit.plays import Progress, play_all
 from mint_ledger.audit.subject import Subject
 from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
 from mint_ledger.game.paths import path_name
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
 
 CHECKS: tuple[Check, ...] = (
     *limits.CHECKS,
@@ -79,7 +77,7 @@ class Audit:
 
 
 def make_audit(
-    game: Game, *, runs: int = 0, seed: int = 1, only: Sequence[str] = (), progress: Progress | None = None
+    game: PlayableGame, *, runs: int = 0, seed: int = 1, only: Sequence[str] = (), progress: Progress | None = None
 ) -> Audit:
     """Look for the usual mistakes of a game.
 
@@ -115,7 +113,7 @@ def _chosen(only: Sequence[str]) -> Iterator[Check]:
     return (check for check in CHECKS if not only or {check.name, check.code} & set(only))
 
 
-def _check_allowed(game: Game) -> None:
+def _check_allowed(game: PlayableGame) -> None:
     """Refuse to accept what no check finds, which is a slip of the pen."""
     known = {name for check in CHECKS for name in (check.name, check.code)}
     faults = []
@@ -128,7 +126,7 @@ def _check_allowed(game: Game) -> None:
         raise GameError(faults)
 
 
-def _finding(game: Game, check: Check, caught: Caught) -> Finding:
+def _finding(game: PlayableGame, check: Check, caught: Caught) -> Finding:
     accepted = next(
         (
             allowed.because

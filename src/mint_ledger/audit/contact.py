@@ -12,9 +12,12 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.do import PostDo
 from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
+from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
 from mint_ledger.studies.study import Study
+from mint_ledger.studies.studying import study_game
 
+STEP = "clock.step"
 DURATIONS = ("every", "first", "lasts", "cooldown", "safe_for", "after", "after_limit", "for")
 # A difference that two studies show for certain, and that is large enough to matter.
 MATTERS = 0.05
@@ -117,16 +120,20 @@ def step_length_matters(subject: Subject) -> Iterator[Caught]:
     """With twice as many steps a second the game has another outcome; half as many are told beside it."""
     if subject.game.clock.unit == "turn":
         return
-    game, step = subject.game, subject.step
-    habit = next(iter(game.habits), None)
-    usual = game.study(subject.runs, 1, habit=habit)
-    finer = _differences(usual, game.study(subject.runs, 1, habit=habit, dials={"clock.step": step / 2}), step / 2)
+    step = subject.step
+    setting = Setting(habit=next(iter(subject.game.habits), None))
+    usual = study_game(subject.game, subject.runs, setting)
+
+    def stepped(length: float) -> list[str]:
+        return _differences(usual, study_game(subject.game, subject.runs, setting.with_dials({STEP: length})), length)
+
+    finer = stepped(step / 2)
     if not finer:
         return  # shorter steps change nothing, so the step is short enough
-    coarser = _differences(usual, game.study(subject.runs, 1, habit=habit, dials={"clock.step": step * 2}), step * 2)
-    options = f"{'--habit ' + habit if habit else ''} --set clock.step={step / 2:g}".strip()
+    coarser = stepped(step * 2)
+    options = f"{'--habit ' + setting.habit if setting.habit else ''} --set {STEP}={step / 2:g}".strip()
     what = f"With another number of steps a second the game plays out differently; now a step is {number(step, 4)} s."
-    yield Caught(("clock",), "clock.step", what, (*finer[:3], *coarser[:2]), f"--seed 1 {options}")
+    yield Caught(("clock",), STEP, what, (*finer[:3], *coarser[:2]), f"--seed 1 {options}")
 
 
 def _differences(usual: Study, other: Study, length: float) -> list[str]:

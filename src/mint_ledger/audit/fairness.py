@@ -13,9 +13,11 @@ from mint_ledger.audit.intervals import bounds
 from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
 from mint_ledger.game.rule import Rule
-from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.wording import number
+from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
+from mint_ledger.program.row import WHATS, Row
+from mint_ledger.studies.studying import study_game
 
 EARLY = 5.0
 SOME = 0.05
@@ -40,7 +42,7 @@ def seats_unfair(subject: Subject) -> Iterator[Caught]:
     habit = next(iter(subject.game.habits), None)
     if not any("[" in play.winner for play in subject.plays.runs):
         return
-    study = subject.game.study(max(subject.runs, 400), 1, habit=habit)
+    study = study_game(subject.game, max(subject.runs, 400), Setting(habit=habit))
     wins = Counter(study.measures["winner"])
     for member in cast.members.values():
         kind = subject.game.kinds[member.name]

@@ -7,7 +7,7 @@ import copy
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.audit.finding import Caught, Check
@@ -20,10 +20,10 @@ from mint_ledger.game.parts import trees_in
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.writing import yaml_of
 from mint_ledger.lowering.additions import Additions
+from mint_ledger.lowering.playable import PlayableGame, game_in
+from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
+from mint_ledger.studies.studying import study_game
 
 MOST_PAIRS = 6
 DEEP = 8
@@ -71,8 +71,8 @@ def order_of_rules_matters(subject: Subject) -> Iterator[Caught]:
         swapped = _swapped(game, where, one, other)
         if swapped is None:
             continue
-        usual = usual or game.study(subject.runs, 1, habit=habit)
-        turned = swapped.study(subject.runs, 1, habit=habit)
+        usual = usual or study_game(game, subject.runs, Setting(habit=habit))
+        turned = study_game(swapped, subject.runs, Setting(habit=habit))
         before, after = usual.measures, turned.measures
         changed = int(((before["ending"] != after["ending"]) | (before["winner"] != after["winner"])).sum())
         if changed < max(5, 0.02 * subject.runs):
@@ -132,10 +132,8 @@ def _reads(rule: Rule) -> set[str]:
     return found
 
 
-def _swapped(game: Game, where: Path, one: int, other: int) -> Game | None:
+def _swapped(game: PlayableGame, where: Path, one: int, other: int) -> PlayableGame | None:
     """The game with two rules of a list in the other order; their luck stays with them."""
-    from mint_ledger.client import loads
-
     data = copy.deepcopy(game.source.data)
     node = data
     for key in where:
@@ -144,7 +142,7 @@ def _swapped(game: Game, where: Path, one: int, other: int) -> Game | None:
         node = node[key]
     node[one], node[other] = node[other], node[one]
     try:
-        return loads(yaml_of(data), game.title)
+        return game_in(yaml_of(data), game.title, PlayableGame)
     except GameError:
         return None
 

@@ -6,21 +6,20 @@ import contextlib
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING
 
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest, Fault, GameError, RunStopped
-from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.wording import Words
-from mint_ledger.lowering import Lowered, open_lowering
+from mint_ledger.lowering.lower import open_lowering
+from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.lowering.rule import rule_count
-from mint_ledger.playing.settings import habit_starts
+from mint_ledger.playing.session import Session
+from mint_ledger.playing.setting import Setting, habit_starts
 from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Program
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
+from mint_ledger.program.row import WHATS, Row
 
 Progress = Callable[[int, int], None]
 # The reference engine, which tells how deep reactions go, plays these in half a second.
@@ -112,7 +111,7 @@ class Plays:
         return f"{runs} of {len(self.runs)} runs"
 
 
-def play_all(game: Game, runs: int, seed: int, progress: Progress | None = None) -> Plays:
+def play_all(game: PlayableGame, runs: int, seed: int, progress: Progress | None = None) -> Plays:
     """Play a game by every habit in every variant.
 
     Args:
@@ -160,7 +159,7 @@ def _longest_chain(lowered: Lowered, habits: Sequence[str | None], seed: int) ->
     return found
 
 
-def _counting(game: Game) -> Lowered:
+def _counting(game: PlayableGame) -> Lowered:
     lowering, lowered = open_lowering(game, counts_rules=True)
     if isinstance(lowering, Fault):
         raise GameError([lowering])
@@ -196,9 +195,9 @@ def _play(
     )
 
 
-def _stress(game: Game) -> Iterator[Stop]:
+def _stress(game: PlayableGame) -> Iterator[Stop]:
     """Let each attack, action, status and cue happen by itself, so that one that stops the run is found."""
-    session = game.play(only_script=True)
+    session = Session(game, Setting(), only_script=True)
     cast = session.lowered.program.cast
     happenings: list[dict[str, object]] = [{"cue": cue} for cue in session.cues]
     for name, action in game.actions.items():

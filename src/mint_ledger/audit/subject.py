@@ -4,23 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
 
 from mint_ledger.audit.facts import Facts, look_at
 from mint_ledger.audit.plays import Plays
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.formula import Formula
 from mint_ledger.lowering.additions import Additions
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
+from mint_ledger.lowering.playable import PlayableGame
 
 
 @dataclass(frozen=True)
 class Subject:
     """A game under audit; `runs` is how many runs a check may play of what it tries."""
 
-    game: Game
+    game: PlayableGame
     played: Plays | None = None
     runs: int = 200
 

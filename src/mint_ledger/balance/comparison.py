@@ -8,13 +8,16 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
-from mint_ledger.journal.row import Row
 from mint_ledger.journal.wording import Words
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
+from mint_ledger.playing.run import play_run
+from mint_ledger.playing.setting import Setting
+from mint_ledger.program.row import Row
 from mint_ledger.studies.estimate import Estimate, mean_of
+from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
-    from mint_ledger.client import Game
     from mint_ledger.playing.run import Run
     from mint_ledger.studies.study import Study
 
@@ -175,8 +178,8 @@ def _opens(run: Run, row: Row) -> bool:
 
 
 def compare_games(
-    one: Game,
-    other: Game,
+    one: PlayableGame,
+    other: PlayableGame,
     *,
     runs: int = 2_000,
     seed: int = 1,
@@ -192,13 +195,13 @@ def compare_games(
         BadRequest: the number of runs makes no sense.
     """
     studies = [
-        game.study(runs, seed, habit=habit, measures=list(measures), accounts=(), progress=progress)
+        study_game(game, runs, Setting(seed, habit), Asked(measures, ()), Means(progress=progress))
         for game, habit in zip((one, other), habits, strict=True)
     ]
     turned = first_turned(*studies)
     parting = None
     if turned is not None:
-        pair = [g.run(seed, run=turned, habit=h) for g, h in zip((one, other), habits, strict=True)]
+        pair = [play_run(g, Setting(seed, h), turned) for g, h in zip((one, other), habits, strict=True)]
         parting = part(*pair)
     made = compare_studies(studies[0], studies[1], parting)
     return replace(made, titles=(made.titles[0], made.titles[1] + (f" · {label}" if label else "")))

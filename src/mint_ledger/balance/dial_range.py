@@ -4,9 +4,14 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Mapping
 
 from mint_ledger.errors import BadRequest
+from mint_ledger.game.parts import Span, parse_span
+from mint_ledger.lowering.playable import PlayableGame
 
+Bounds = tuple[float, float, float]
+"""The least, the most and the step of a dial."""
 NINE = 9
 MOST_WHOLE = 40
 MOST_VALUES = 10_000
@@ -48,7 +53,7 @@ def read_range(text: str, today: float) -> list[float]:
     return values
 
 
-def read_bounds(text: str, today: float) -> tuple[float, float, float]:
+def read_bounds(text: str, today: float) -> Bounds:
     """The bounds of a dial and its own step: the `by` of the range, else 1 for whole numbers, else a hundredth.
 
     Raises:
@@ -63,6 +68,34 @@ def read_bounds(text: str, today: float) -> tuple[float, float, float]:
         return low, high, float(span[3])
     whole = low == int(low) and high == int(high) and today == int(today) and high - low >= 4
     return low, high, 1.0 if whole else (high - low) / 100
+
+
+def bounds_of(game: PlayableGame, dials: Mapping[str, str | Bounds], variant: str | None = None) -> dict[str, Bounds]:
+    """The bounds and steps of some dials.
+
+    Raises:
+        NotFound: there is no such dial or variant.
+        BadRequest: there is none, or a range is none.
+    """
+    if not dials:
+        raise BadRequest("tuning wants a dial, like crab.bite=4..12")
+    today = game.turned(variant, None).dials
+    return {
+        name: read_bounds(bounds, today.value(name)) if isinstance(bounds, str) else bounds
+        for name, bounds in dials.items()
+    }
+
+
+def read_want(want: str | float) -> Span:
+    """What is wanted of an estimate: a range like `0.55..0.65`, or one value.
+
+    Raises:
+        BadRequest: it is neither.
+    """
+    try:
+        return parse_span(float(want) if isinstance(want, str) and ".." not in want else want)
+    except ValueError:
+        raise BadRequest(f"what is wanted is a range like 0.55..0.65 or a number, not '{want}'") from None
 
 
 def _evenly(text: str, low: float, high: float, step: float | None, today: float) -> list[float]:

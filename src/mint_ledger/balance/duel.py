@@ -13,18 +13,18 @@ from collections import defaultdict
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import MintError
 from mint_ledger.exact.looking import columns_read, procedures
 from mint_ledger.exact.luck import Branching, NotCountable
-from mint_ledger.journal.row import WHAT_CODES
 from mint_ledger.lowering.duel import LIMIT, Duel, Duels
 from mint_ledger.lowering.handles import spawn
 from mint_ledger.lowering.measure import Measure, Reading
 from mint_ledger.program import statements as st
 from mint_ledger.program.expressions import Fold, Ranges
 from mint_ledger.program.program import Program
+from mint_ledger.program.row import WHAT_CODES
+from mint_ledger.program.state import Start
 from mint_ledger.program.walking import Node, rebuilt
 
 MOST_STEPS = 15_000

@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.target import ESTIMATE
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
+from mint_ledger.lowering.playable import PlayableGame
 
 
-def measured(game: Game, text: str) -> list[str]:
+def measured(game: PlayableGame, text: str) -> list[str]:
     """The measures that a study of the game has to take besides its own for an estimate.
 
     Raises:

@@ -16,6 +16,7 @@ from mint_ledger.balance.duel import FIGHTS, Fought, NotExact, fight, work_out
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.duel import LIMIT, Duel, Duels, lower_duels
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.studies.estimate import rate
 
@@ -23,7 +24,6 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
 
-    from mint_ledger.client import Game
 
 COLUMNS = {
     "attacker": "whose attack it is; a copy with numbers of its own by its number",
@@ -146,7 +146,7 @@ def _row(pair: Matchup) -> dict[str, Any]:
 
 
 def make_matchups(
-    game: Game,
+    game: PlayableGame,
     *,
     pair: str | None = None,
     seconds: float | None = None,
@@ -278,7 +278,7 @@ class Breakpoint:
     median: int | None
 
 
-def breakpoints(game: Game, dial: str, values: Sequence[float], attack: str, target: str) -> list[Breakpoint]:
+def breakpoints(game: PlayableGame, dial: str, values: Sequence[float], attack: str, target: str) -> list[Breakpoint]:
     """The values of a dial at which the hits to defeat change, the first value included.
 
     Raises:

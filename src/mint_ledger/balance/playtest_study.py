@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from functools import partial
 
 from mint_ledger.balance.estimates import measured
+from mint_ledger.errors import MintError
 from mint_ledger.game.script import Wanted
-from mint_ledger.lowering import lower
+from mint_ledger.lowering.lower import lower
+from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.lowering.script import LoweredPlaytest
-from mint_ledger.playing.playtests import starts_of
-from mint_ledger.playing.settings import habit_starts, level_start
+from mint_ledger.playing.playtests import PlaytestResult, playtest_results, starts_of
+from mint_ledger.playing.setting import habit_starts, level_start
 from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.study import Study, make_study
 from mint_ledger.studies.taking import make_taking
 
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
 
-
-def playtest_study(game: Game, playtest: LoweredPlaytest, runs: int) -> Study:
+def playtest_study(game: PlayableGame, playtest: LoweredPlaytest, runs: int) -> Study:
     """Play a playtest, script and start included, with the measures that it expects something of.
 
     Raises:
@@ -47,3 +47,16 @@ def playtest_study(game: Game, playtest: LoweredPlaytest, runs: int) -> Study:
         only_script=model.only_script,
     )
     return make_study(prepared, request, runs)
+
+
+def play_tests(game: PlayableGame) -> list[PlaytestResult]:
+    """Play all playtests of a game."""
+    turned: dict[str, Lowered | MintError] = {}
+    for name, playtest in game.playtests.items():
+        try:
+            _, dials = starts_of(game.lowered, playtest.start)
+            if dials or playtest.dials or playtest.variant:
+                turned[name] = game.turned(playtest.variant, {**playtest.dials, **dials}).lowered
+        except MintError as error:
+            turned[name] = error
+    return playtest_results(game.lowered, partial(playtest_study, game), turned)

@@ -10,14 +10,16 @@ from mint_ledger import showing
 from mint_ledger.balance.estimates import measured
 from mint_ledger.errors import BadRequest, GameError, RunStopped
 from mint_ledger.game.target import ESTIMATE
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
+from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.estimate import Estimate, mean_of
+from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
 
-    from mint_ledger.client import Game
     from mint_ledger.studies.study import Study
 
 Progress = Callable[[int, int], None]
@@ -102,15 +104,12 @@ class Sensitivity:
 
 
 def make_sensitivity(
-    game: Game,
-    dials: Sequence[str] = (),
-    *,
-    measure: str = "rate(win)",
-    share: float = 0.1,
-    runs: int = 1_000,
-    seed: int = 1,
-    habit: str | None = None,
-    variant: str | None = None,
+    game: PlayableGame,
+    dials: Sequence[str],
+    measure: str,
+    share: float,
+    runs: int,
+    setting: Setting,
     progress: Progress | None = None,
 ) -> Sensitivity:
     """Move each dial down and up by a share of its value and see what that does to an estimate, run by run.
@@ -121,9 +120,7 @@ def make_sensitivity(
         measure: `rate(…)` or `mean(…)`; what has a value in each run, so that runs can be paired.
         share: by how much each dial is moved, as a share of its value.
         runs: how many runs of each setting.
-        seed: the seed of all of them.
-        habit: how simulated players play.
-        variant: one of the file's named sets of dials.
+        setting: how the game is played, its variant included.
         progress: is told how many dials are done, and how many there are.
 
     Raises:
@@ -132,15 +129,14 @@ def make_sensitivity(
     """
     if not 0.0 < share < 1.0:
         raise BadRequest(f"dials are moved by a share between 0 and 1, not {share:g}")
-    turned = game.with_variant(variant) if variant else game
-    known = turned.dials
+    known = game.turned(setting.variant, None).dials
     names = list(dials) or [name for name in known.names if not name.startswith(QUIET)]
     for name in names:
         known.find(name)
     needed = measured(game, measure)
 
     def study(changes: Mapping[str, float]) -> Study:
-        return game.study(runs, seed, habit=habit, variant=variant, dials=changes, measures=needed, accounts=())
+        return measure_game(game, runs, setting.with_dials(changes), needed)
 
     usual = study({})
     today = usual.estimate(measure)
@@ -162,8 +158,9 @@ def make_sensitivity(
         if progress is not None:
             progress(count, len(names))
     moved.sort(key=lambda one: -abs(one.effect.value))
-    title = game.title + (f" · {habit}" if habit else "") + (f" · {variant}" if variant else "")
-    return Sensitivity(title, measure, today, share, runs, seed, tuple(moved), tuple(skipped))
+    return Sensitivity(
+        setting.title(game.title), measure, today, share, runs, setting.seed, tuple(moved), tuple(skipped)
+    )
 
 
 def values_of(study: Study, measure: str) -> pd.Series[float]:
@@ -193,15 +190,13 @@ class Index:
 
 
 def sobol(
-    game: Game,
+    game: PlayableGame,
     ranges: Mapping[str, tuple[float, float]],
     *,
     measure: str = "rate(win)",
     points: int = 32,
     runs: int = 200,
-    seed: int = 1,
-    habit: str | None = None,
-    variant: str | None = None,
+    setting: Setting,
     progress: Progress | None = None,
 ) -> list[Index]:
     """Sobol's indices of some dials over ranges, by `scipy.stats.sobol_indices` with bootstrap intervals.
@@ -212,9 +207,7 @@ def sobol(
         measure: an estimate.
         points: how many points of the sample, a power of two; points · (dials + 2) studies are played.
         runs: how many runs of each study.
-        seed: the seed of all of them, and of the sample.
-        habit: how simulated players play.
-        variant: one of the file's named sets of dials.
+        setting: how the game is played; its seed is that of the sample, too.
         progress: is told how many studies are done, and how many there are.
 
     Raises:
@@ -239,7 +232,7 @@ def sobol(
         found = []
         for column in np.atleast_2d(np.asarray(sample)).reshape(len(names), -1).T:
             dials = {name: _plain(float(value)) for name, value in zip(names, column, strict=True)}
-            study = game.study(runs, seed, habit=habit, variant=variant, dials=dials, measures=needed, accounts=())
+            study = measure_game(game, runs, setting.with_dials(dials), needed)
             found.append(study.estimate(measure).value)
             done += 1
             if progress is not None:
@@ -247,7 +240,7 @@ def sobol(
         return np.array([found])
 
     dists: Any = [uniform(low, high - low) for low, high in ranges.values()]
-    made = sobol_indices(func=estimates, n=points, dists=dists, rng=np.random.default_rng(seed))
+    made = sobol_indices(func=estimates, n=points, dists=dists, rng=np.random.default_rng(setting.seed))
     spread = made.bootstrap()
     indices = []
     for place, name in enumerate(names):

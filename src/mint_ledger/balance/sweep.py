@@ -10,18 +10,22 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
+from mint_ledger.balance.dial_range import read_range
 from mint_ledger.balance.estimates import measured
 from mint_ledger.balance.targets import Judged, judge_study
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.dials import plain_value
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
+from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.budget import Budget
 from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
 
-    from mint_ledger.client import Game
 
 MOST_POINTS = 100_000
 COLUMNS = {
@@ -133,16 +137,13 @@ def spread(bounds: Mapping[str, tuple[float, float]], points: int, how: str, see
 
 
 def make_sweep(
-    game: Game,
+    game: PlayableGame,
     points: Sequence[Mapping[str, float]],
     *,
-    measures: Sequence[str] = ("rate(win)",),
-    runs: int = 1_000,
-    seed: int = 1,
-    habit: str | None = None,
-    variant: str | None = None,
+    measures: Sequence[str],
+    budget: Budget,
+    setting: Setting,
     store: str | Path | None = None,
-    patient: bool = False,
     progress: Callable[[int, int], None] | None = None,
 ) -> Sweep:
     """Study each setting of the dials; run k has the same luck at all of them.
@@ -151,20 +152,18 @@ def make_sweep(
         game: the game.
         points: the settings, all of the same dials.
         measures: estimates, like `rate(win)`, `median(time)`.
-        runs: how many runs at each point.
-        seed: the seed of all studies.
-        habit: how simulated players play.
-        variant: one of the file's named sets of dials.
+        budget: how many runs at each point; a sweep that would take longer than its seconds is refused.
+        setting: how the game is played, its variant included.
         store: an SQLite file that keeps the studies; a sweep that was stopped goes on from it.
-        patient: do not refuse what would take long.
         progress: is told how many points are done, and how many there are.
 
     Raises:
-        BadRequest: there are no points, too many, or they would take longer than ten minutes.
+        BadRequest: there are no points, too many, or they would take longer than the budget.
         NotFound: there is no such dial, habit, measure.
     """
     if not 1 <= len(points) <= MOST_POINTS:
         raise BadRequest(f"a sweep has 1 to {MOST_POINTS:,} points, not {len(points):,}")
+    habit, variant = setting.habit, setting.variant
     turned = game.with_variant(variant) if variant else game
     today = {name: turned.dials.value(name) for name in points[0]}
     targets = [t for t in game.targets if t.habit in (None, habit) and t.variant == variant]
@@ -172,25 +171,52 @@ def make_sweep(
     needed = list(dict.fromkeys(m for text in texts for m in measured(game, text)))
     made: list[Point] = []
     began = time.monotonic()
-    for setting in points:
-        dials = {name: plain_value(value) for name, value in setting.items()}
-        study = game.study(
-            runs, seed, habit=habit, variant=variant, dials=dials, measures=needed, accounts=(), store=store
-        )
+    for point in points:
+        dials = {name: plain_value(value) for name, value in point.items()}
+        study = study_game(game, budget.runs, setting.with_dials(dials), Asked(needed, ()), Means(store=store))
         estimates = {text: study.estimate(text) for text in measures}
-        made.append(Point(dict(setting), estimates, tuple(judge_study(study, targets, habit))))
+        made.append(Point(dict(point), estimates, tuple(judge_study(study, targets, habit))))
         if progress is not None:
             progress(len(made), len(points))
         # The first point compiles; the second says what a point costs.
         if len(made) == 1:
             began = time.monotonic()
-        elif len(made) == 2 and not patient:
-            _refuse_long((time.monotonic() - began) * len(points), len(points))
-    title = game.title + (f" · {habit}" if habit else "") + (f" · {variant}" if variant else "")
-    return Sweep(title, seed, runs, tuple(points[0]), tuple(measures), today, tuple(made))
+        elif len(made) == 2:
+            _refuse_long((time.monotonic() - began) * len(points), len(points), budget)
+    return Sweep(
+        setting.title(game.title), setting.seed, budget.runs, tuple(points[0]), tuple(measures), today, tuple(made)
+    )
 
 
-def _refuse_long(seconds: float, points: int) -> None:
-    if seconds > PATIENCE:
+def _refuse_long(seconds: float, points: int, budget: Budget) -> None:
+    if seconds > budget.seconds:
         shown = f"{seconds / 60:.0f} minutes" if seconds < 7_200 else f"{seconds / 3600:.1f} hours"
         raise BadRequest(f"{points:,} points would take about {shown}; take fewer points or runs, or say --yes")
+
+
+def sweep_ranges(
+    game: PlayableGame,
+    dials: Mapping[str, str | Sequence[float]],
+    measures: Sequence[str],
+    budget: Budget,
+    setting: Setting,
+    *,
+    points: tuple[int, str] | None = None,
+    store: str | Path | None = None,
+    progress: Callable[[int, int], None] | None = None,
+) -> Sweep:
+    """Sweep over the ranges of some dials: a grid, or so many points spread over them; see `make_sweep`."""
+    if not dials:
+        raise BadRequest("a sweep wants a dial, like crab.bite=4..12")
+    today = game.turned(setting.variant, None).dials
+    ranges = {
+        name: read_range(values, today.value(name)) if isinstance(values, str) else [float(v) for v in values]
+        for name, values in dials.items()
+    }
+    for name in ranges:
+        today.find(name)
+    if points is None:
+        settings = grid(ranges)
+    else:
+        settings = spread({name: (v[0], v[-1]) for name, v in ranges.items()}, *points, setting.seed)
+    return make_sweep(game, settings, measures=measures, budget=budget, setting=setting, store=store, progress=progress)

@@ -10,11 +10,13 @@ from mint_ledger.balance.estimates import measured
 from mint_ledger.errors import NotFound, nearest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
+from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
-    from mint_ledger.client import Game
     from mint_ledger.studies.study import Progress, Study
 
 Verdict = Literal["met", "missed", "undecided"]
@@ -54,7 +56,7 @@ def verdict(estimate: Estimate, want: Span) -> Verdict:
 
 
 def judge_targets(
-    game: Game,
+    game: PlayableGame,
     runs: int = 2_000,
     seed: int = 1,
     *,
@@ -80,37 +82,35 @@ def judge_targets(
         if name not in names:
             raise NotFound(f"there is no target '{name}'{nearest(name, names)}")
     wanted = [target for target in game.targets if not only or target.name in only]
-    return judge_these(game, wanted, runs, seed, dials=dials, progress=progress)[0]
+    setting = Setting(seed, dials=dials or {})
+    return judge_these(game, wanted, runs, setting, progress=progress)[0]
 
 
 def judge_these(
-    game: Game,
+    game: PlayableGame,
     wanted: Sequence[Target],
     runs: int,
-    seed: int,
+    setting: Setting,
     *,
-    dials: Mapping[str, float | bool] | None = None,
-    habit: str | None = None,
     keeps_variants: bool = False,
     progress: Progress | None = None,
 ) -> tuple[list[Judged], int]:
     """Judge some targets, and say how many runs that took; see `judge_targets`.
 
-    `habit` stands for those targets that name none. With `keeps_variants` a dial that a target's variant sets is left
-    to it.
+    The setting's habit stands for those targets that name none, and its variant is not looked at. With
+    `keeps_variants` a dial that a target's variant sets is left to it.
     """
     groups: dict[tuple[str | None, str | None], list[Target]] = {}
-    pairs = [(target, who) for target in wanted for who in habits_of(game, target, habit)]
+    pairs = [(target, who) for target in wanted for who in habits_of(game, target, setting.habit)]
     for target, who in pairs:
         groups.setdefault((who, target.variant), []).append(target)
     found: dict[tuple[int, str | None], Judged] = {}
     for (who, variant), targets in groups.items():
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
         own = game.variants[variant] if variant and keeps_variants else {}
-        turned = {name: value for name, value in (dials or {}).items() if name not in own}
-        study = game.study(
-            runs, seed, habit=who, variant=variant, dials=turned, measures=measures, accounts=(), progress=progress
-        )
+        turned = {name: value for name, value in setting.dials.items() if name not in own}
+        part = Setting(setting.seed, who, variant, turned)
+        study = study_game(game, runs, part, Asked(measures, ()), Means(progress=progress))
         found |= {(id(judged.target), who): judged for judged in judge_study(study, targets, who)}
     return [found[id(target), who] for target, who in pairs], runs * len(groups)
 
@@ -124,7 +124,7 @@ def judge_study(study: Study, targets: Sequence[Target], habit: str | None) -> l
     return judged
 
 
-def habits_of(game: Game, target: Target, habit: str | None = None) -> list[str | None]:
+def habits_of(game: PlayableGame, target: Target, habit: str | None = None) -> list[str | None]:
     """The habits that a target is wanted of; one that names none is wanted of `habit`, or of every habit."""
     if target.habit is not None or habit is not None:
         return [target.habit or habit]

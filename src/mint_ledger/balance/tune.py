@@ -8,21 +8,22 @@ is found by halving, with few runs far away from it and more near it.
 from __future__ import annotations
 
 import math
-import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 from mint_ledger import showing
 from mint_ledger.balance.estimates import is_share, measured
 from mint_ledger.balance.targets import Verdict, verdict
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.parts import Span
+from mint_ledger.game.script import Wanted
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
+from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.budget import Budget, OutOfBudget
 from mint_ledger.studies.estimate import Estimate
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
+from mint_ledger.studies.studying import measure_game
 
 FEW = 400
 MORE = 4
@@ -116,18 +117,12 @@ class Tuned:
 
 
 def tune_dial(
-    game: Game,
+    game: PlayableGame,
     dial: str,
     bounds: tuple[float, float, float],
-    measure: str,
-    want: Span,
-    *,
-    runs: int = 10_000,
-    seed: int = 1,
-    habit: str | None = None,
-    variant: str | None = None,
-    seconds: float = math.inf,
-    most_runs: float = math.inf,
+    wanted: Wanted,
+    budget: Budget,
+    setting: Setting,
     told: Told | None = None,
 ) -> Tuned:
     """Find the values of a dial that meet a target.
@@ -136,14 +131,9 @@ def tune_dial(
         game: the game.
         dial: the dial's name.
         bounds: the least and the most that it may be, and its own step.
-        measure: an estimate, like `rate(win)`.
-        want: between which values the estimate should lie.
-        runs: the most runs at one value of the dial.
-        seed: the seed of all studies but the one that confirms.
-        habit: how simulated players play.
-        variant: one of the file's named sets of dials.
-        seconds: no new value is tried after so many seconds.
-        most_runs: nor after so many runs in all.
+        wanted: an estimate, like `rate(win)`, and between which values it should lie.
+        budget: the most runs at one value of the dial; how long, and how many runs in all.
+        setting: how the game is played; its seed is that of all studies but the one that confirms.
         told: is told each value that was tried, and its estimate.
 
     Raises:
@@ -151,15 +141,13 @@ def tune_dial(
         BadRequest: the bounds or the number of runs make no sense.
     """
     low, high, step = bounds
+    want, runs = wanted.want, budget.runs
     if not low < high or not 0.0 < step <= high - low:
         raise BadRequest(f"{dial} wants bounds that go up and a step between them, not {low:g}..{high:g} by {step:g}")
     if runs < FEW:
         raise BadRequest(f"tuning wants {FEW} runs at a value at least, not {runs}")
-    turned = game.with_variant(variant) if variant else game
-    search = _Search(
-        game, dial, bounds, measure, runs, seed, habit, variant, time.monotonic() + seconds, most_runs, told
-    )
-    today = turned.dials.value(dial)
+    search = _Search(game, dial, bounds, wanted.measure, budget, setting, told)
+    today = game.turned(setting.variant, None).dials.value(dial)
     last = search.count - 1
     try:
         rises = search.rises()
@@ -169,7 +157,7 @@ def tune_dial(
         first, end = below + 1, above_to - 1
         sure_first, sure_end = not_below, above_from
         interrupted = False
-    except (KeyboardInterrupt, _OutOfTime):
+    except (KeyboardInterrupt, OutOfBudget):
         inside = [i for i, e in search.found.items() if want.low <= e.value <= want.high]
         first, end = (min(inside), max(inside)) if inside else (0, -1)
         sure_first, sure_end = last + 1, -1
@@ -183,11 +171,11 @@ def tune_dial(
         sure = None
         best, stopped = search.nearest_bound(want) if search.found else (today, "")
     possible = (search.value(first), search.value(end)) if reached else None
-    confirmed = None if interrupted else search.estimate(best, runs, seed + FRESH)
+    confirmed = None if interrupted else search.estimate(best, runs, setting.seed + FRESH)
     return Tuned(
-        title=game.title + (f" · {habit}" if habit else "") + (f" · {variant}" if variant else ""),
+        title=setting.title(game.title),
         dial=dial,
-        measure=measure,
+        measure=wanted.measure,
         want=want,
         today=today,
         bounds=(low, high),
@@ -200,7 +188,7 @@ def tune_dial(
         reached=reached,
         stopped_by=stopped,
         tried=tuple(Tried(search.value(i), e) for i, e in sorted(search.found.items())),
-        runs=search.played,
+        runs=search.spending.played,
         interrupted=interrupted,
     )
 
@@ -212,35 +200,25 @@ def _nearest(span: tuple[int, int], search: _Search, today: float) -> float:
     return search.value((span[0] + span[1]) // 2)
 
 
-class _OutOfTime(Exception):
-    """The time or the runs for tuning are used up."""
-
-
 class _Search:
     """The values that a dial can take, numbered from 0, and the best estimate at each so far."""
 
     def __init__(
         self,
-        game: Game,
+        game: PlayableGame,
         dial: str,
         bounds: tuple[float, float, float],
         measure: str,
-        runs: int,
-        seed: int,
-        habit: str | None,
-        variant: str | None,
-        ends: float,
-        most_runs: float,
+        budget: Budget,
+        setting: Setting,
         told: Told | None,
     ) -> None:
         self.game, self.dial, self.measure = game, dial, measure
         self.low, self.high, self.step = bounds
-        self.most, self.seed, self.habit, self.variant = runs, seed, habit, variant
-        self.ends, self.most_runs, self.told = ends, most_runs, told
+        self.most, self.setting, self.spending, self.told = budget.runs, setting, budget.begin(), told
         self.count = int((self.high - self.low) / self.step + 1e-9) + 1
         self.needed = measured(game, measure)
         self.found: dict[int, Estimate] = {}
-        self.played = 0
 
     def value(self, index: int) -> float:
         """The value of a number."""
@@ -249,16 +227,9 @@ class _Search:
 
     def estimate(self, value: float, runs: int, seed: int) -> Estimate:
         """The estimate at a value of the dial."""
-        study = self.game.study(
-            runs,
-            seed,
-            habit=self.habit,
-            variant=self.variant,
-            dials={self.dial: value},
-            measures=self.needed,
-            accounts=(),
-        )
-        self.played += runs
+        setting = replace(self.setting.with_dials({self.dial: value}), seed=seed)
+        study = measure_game(self.game, runs, setting, self.needed)
+        self.spending.add(runs)
         return study.estimate(self.measure)
 
     def side(self, index: int, border: float, is_top: bool) -> int:
@@ -270,9 +241,8 @@ class _Search:
         while True:
             known = self.found.get(index)
             if known is None or known.runs < runs:
-                if time.monotonic() > self.ends or self.played >= self.most_runs:
-                    raise _OutOfTime
-                known = self.found[index] = self.estimate(self.value(index), runs, self.seed)
+                self.spending.check()
+                known = self.found[index] = self.estimate(self.value(index), runs, self.setting.seed)
                 if self.told is not None:
                     self.told(self.value(index), known)
             low = known.value - WIDER * (known.value - known.low)

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from mint_ledger import showing
 from mint_ledger.balance.tune_many import Range, Told, TunedMany, tune_dials
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
+from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.budget import Budget
 
 
 @dataclass(frozen=True)
@@ -61,15 +60,12 @@ class TunedHabits:
 
 
 def tune_habits(
-    game: Game,
+    game: PlayableGame,
     bounds: Mapping[str, Range],
-    wants: Mapping[str, Span] | None = None,
-    *,
-    measure: str = "rate(win)",
-    runs: int = 10_000,
+    wants: Mapping[str, Span],
+    measure: str,
+    budget: Budget,
     seed: int = 1,
-    seconds: float = math.inf,
-    most_runs: float = math.inf,
     told: Told | None = None,
 ) -> TunedHabits:
     """Find for each habit the dials with which it meets its own targets.
@@ -79,10 +75,8 @@ def tune_habits(
         bounds: for each dial the least and the most that it may be, and its own step.
         wants: what is wanted of `measure` for each habit; by default the targets of the file that are of no variant.
         measure: an estimate, like `rate(win)`.
-        runs: how many runs judge an answer.
+        budget: how many runs judge an answer; its time and its runs in all are shared by all habits.
         seed: the seed of all studies but those that confirm.
-        seconds: no new setting is tried after so many seconds, shared by all habits.
-        most_runs: nor after so many runs in all, shared as well.
         told: is told each setting that was tried, and how far off it is.
 
     Raises:
@@ -92,24 +86,14 @@ def tune_habits(
     found: dict[str, TunedMany] = {}
     chosen = _targets(game, wants, measure)
     for habit, targets in chosen.items():
-        found[habit] = tune_dials(
-            game,
-            bounds,
-            targets,
-            runs=runs,
-            seed=seed,
-            habit=habit,
-            seconds=seconds / len(chosen),
-            most_runs=most_runs / len(chosen),
-            told=told,
-        )
+        found[habit] = tune_dials(game, bounds, targets, budget.shared(len(chosen)), Setting(seed, habit), told)
         if found[habit].by_hand:
             break
     return TunedHabits(game.title, found)
 
 
-def _targets(game: Game, wants: Mapping[str, Span] | None, measure: str) -> dict[str, list[Target]]:
-    for habit in wants or ():
+def _targets(game: PlayableGame, wants: Mapping[str, Span], measure: str) -> dict[str, list[Target]]:
+    for habit in wants:
         if habit not in game.habits:
             raise NotFound(f"there is no habit '{habit}'{nearest(habit, game.habits)}")
     if wants:

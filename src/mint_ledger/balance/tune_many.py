@@ -10,12 +10,11 @@ Journal 7, 1964). Each answer is judged once more with luck of its own.
 from __future__ import annotations
 
 import math
-import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import combinations, product
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from mint_ledger import showing
 from mint_ledger.balance.estimates import is_share
@@ -24,11 +23,11 @@ from mint_ledger.errors import BadRequest, GameError
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
+from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.budget import Budget, OutOfBudget
 from mint_ledger.studies.estimate import Estimate
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
 
 Range = tuple[float, float, float]
 Point = tuple[int, ...]
@@ -152,15 +151,11 @@ class TunedMany:
 
 
 def tune_dials(
-    game: Game,
+    game: PlayableGame,
     bounds: Mapping[str, Range],
     targets: Sequence[Target],
-    *,
-    runs: int = 10_000,
-    seed: int = 1,
-    habit: str | None = None,
-    seconds: float = math.inf,
-    most_runs: float = math.inf,
+    budget: Budget,
+    setting: Setting,
     told: Told | None = None,
 ) -> TunedMany:
     """Find settings of several dials that meet several targets.
@@ -169,11 +164,9 @@ def tune_dials(
         game: the game.
         bounds: for each dial the least and the most that it may be, and its own step.
         targets: what is wanted.
-        runs: how many runs of each habit and variant judge an answer.
-        seed: the seed of all studies but those that confirm.
-        habit: the habit of targets that name none; each of the game's by default.
-        seconds: no new setting is tried after so many seconds.
-        most_runs: nor after so many runs in all.
+        budget: how many runs of each habit and variant judge an answer; how long, and how many runs in all.
+        setting: the seed of all studies but those that confirm, and the habit of targets that name none; each of the
+            game's by default.
         told: is told each setting that was tried, and how far off it is.
 
     Raises:
@@ -186,7 +179,7 @@ def tune_dials(
     for name, (low, high, step) in bounds.items():
         if not low < high or not 0.0 < step <= high - low:
             raise BadRequest(f"{name} wants bounds that go up and a step between them, not {low:g}..{high:g}")
-    search = _Search(game, bounds, targets, runs, seed, habit, time.monotonic() + seconds, most_runs, told)
+    search = _Search(game, bounds, targets, budget, setting, told)
     picked: list[Point] = []
     interrupted = by_hand = False
     alone: tuple[str, ...] = ()
@@ -205,7 +198,7 @@ def tune_dials(
         answers = search.confirmed(near)
         if not any(not answer.misses for answer in answers):
             alone, conflicts = search.contradictions()
-    except (KeyboardInterrupt, _OutOfTime) as stop:
+    except (KeyboardInterrupt, OutOfBudget) as stop:
         interrupted, by_hand = True, isinstance(stop, KeyboardInterrupt)
     good = sorted((a for a in answers if not a.misses), key=lambda a: (not a.meets_all, search.change(a.dials)))
     nearest = None
@@ -224,14 +217,10 @@ def tune_dials(
         conflicts=conflicts,
         stopped_by=tuple(n for n, v in at.items() if v in (search.value(n, 0), search.value(n, search.last(n)))),
         settings=len(search.found),
-        runs=search.played,
+        runs=search.spending.played,
         interrupted=interrupted,
         by_hand=by_hand,
     )
-
-
-class _OutOfTime(Exception):
-    """The time or the runs for tuning are used up."""
 
 
 class _Search:
@@ -239,26 +228,21 @@ class _Search:
 
     def __init__(
         self,
-        game: Game,
+        game: PlayableGame,
         bounds: Mapping[str, Range],
         targets: Sequence[Target],
-        runs: int,
-        seed: int,
-        habit: str | None,
-        ends: float,
-        most_runs: float,
+        budget: Budget,
+        setting: Setting,
         told: Told | None,
     ) -> None:
-        self.game, self.bounds, self.targets, self.habit = game, bounds, tuple(targets), habit
-        self.runs, self.seed, self.told = runs, seed, told
-        self.ends, self.most_runs = ends, most_runs
+        self.game, self.bounds, self.targets, self.setting = game, bounds, tuple(targets), setting
+        self.runs, self.spending, self.told = budget.runs, budget.begin(), told
         self.names = list(bounds)
         self.today = {name: plain_value(game.dials.value(name)) for name in bounds}
         self.all = range(len(self.targets))
         self.found: dict[Point, list[Judged]] = {}
         self.sure: dict[Point, list[Judged]] = {}
         self.impossible: dict[Point, GameError] = {}
-        self.played = 0
 
     def last(self, name: str) -> int:
         """The number of a dial's last value; its values are numbered from 0."""
@@ -290,20 +274,17 @@ class _Search:
         """What a setting gives, with so many runs at least."""
         known = self.sure if runs > FEW else self.found
         if point not in known:
-            if time.monotonic() > self.ends or self.played >= self.most_runs:
-                raise _OutOfTime
-            known[point] = judged = self._judged(point, runs, self.seed)
+            self.spending.check()
+            known[point] = judged = self._judged(point, runs, self.setting.seed)
             self.found.setdefault(point, judged)
             if self.told is not None:
                 self.told(self.dials(point), math.sqrt(self.misfit(judged, self.all)))
         return known[point]
 
     def _judged(self, point: Point, runs: int, seed: int) -> list[Judged]:
-        dials = self.dials(point)
-        judged, played = judge_these(
-            self.game, self.targets, runs, seed, dials=dials, habit=self.habit, keeps_variants=True
-        )
-        self.played += played
+        setting = replace(self.setting.with_dials(self.dials(point)), seed=seed)
+        judged, played = judge_these(self.game, self.targets, runs, setting, keeps_variants=True)
+        self.spending.add(played)
         return judged
 
     def misfit(self, judged: Iterable[Judged], which: Iterable[int]) -> float:
@@ -350,7 +331,7 @@ class _Search:
                 maxiter=generations,
                 popsize=PARENTS if len(ends) > 1 else 4 * PARENTS,
                 polish=False,
-                rng=self.seed % 2**32,
+                rng=self.setting.seed % 2**32,
             )
 
     def best(self, which: Iterable[int] | None = None) -> Point:
@@ -419,7 +400,7 @@ class _Search:
         """Judge settings with luck of their own."""
         made = []
         for point in dict.fromkeys(points):
-            judged = self._judged(point, self.runs, self.seed + FRESH)
+            judged = self._judged(point, self.runs, self.setting.seed + FRESH)
             made.append(Answer(self.dials(point), self.today, tuple(judged), is_confirmed=True))
         return made
 

@@ -264,7 +264,7 @@ def tune(
 
 def _wanted(measure: str, want: str, habit: str | None, variant: str | None) -> Target:
     """A target of the command line."""
-    from mint_ledger.client import read_want
+    from mint_ledger.balance.dial_range import read_want
     from mint_ledger.game.target import Target
 
     return Target(name="what is wanted", measure=measure, want=read_want(want), habit=habit, variant=variant)
@@ -315,6 +315,7 @@ def sensitivity(
     from mint_ledger.cli.files import write_figure
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
+    from mint_ledger.playing.setting import Setting
     from mint_ledger.views.sensitivity_text import sobol_text
 
     loaded = load(game)
@@ -331,9 +332,7 @@ def sensitivity(
                 measure=measure,
                 points=sobol,
                 runs=runs,
-                seed=seed,
-                habit=habit,
-                variant=variant,
+                setting=Setting(seed, habit, variant),
                 progress=progress,
             )
         else:
@@ -444,7 +443,7 @@ def _write(path: Path, values: Mapping[str, float], variant: str | None, *, quie
     from mint_ledger.cli.files import show_change
     from mint_ledger.client import load
     from mint_ledger.files import write_text
-    from mint_ledger.game.patching import with_numbers
+    from mint_ledger.lowering.patched import with_numbers
 
     game = load(path)
     before = game.source.text

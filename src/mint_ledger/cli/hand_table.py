@@ -9,8 +9,8 @@ from mint_ledger.cli.hand_commands import HELP, read_command, what_command
 from mint_ledger.client import Game, load
 from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.files import write_text
-from mint_ledger.journal.row import Row
 from mint_ledger.playing.session import Session
+from mint_ledger.program.row import Row
 from mint_ledger.views.readout_text import accounts_text, present_accounts
 from mint_ledger.views.statement_text import statement_text
 from mint_ledger.views.story import is_motion, told_rows

@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from mint_ledger import __version__
 from mint_ledger.cli.arguments import (
     EngineOption,
     GameArgument,
@@ -35,6 +34,7 @@ from mint_ledger.cli.tables import export, tables
 from mint_ledger.cli.watch import watch
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import BadRequest, BooksError, BrokenProgram, MintError
+from mint_ledger.versions import __version__
 
 if TYPE_CHECKING:
     from mint_ledger.playing.run import Run

@@ -3,22 +3,12 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 from mint_ledger.engines.expressions import Expressions, spec_frame
 from mint_ledger.engines.operations import rounded, wrapped_over
-from mint_ledger.journal.row import WHAT_CODES, Row
 from mint_ledger.program.program import Account, AccountSpec
-from mint_ledger.program.state import Column
-
-
-@dataclass(frozen=True, slots=True)
-class Start:
-    """An account that opens with another value than the file's (or a setting of the run, like its habits)."""
-
-    column: Column
-    entity: int
-    value: float
+from mint_ledger.program.row import WHAT_CODES, Row
+from mint_ledger.program.state import Column, Start
 
 
 class Accounts(Expressions):

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 
-from mint_ledger.journal.row import Row
 from mint_ledger.program.program import Account, Program
+from mint_ledger.program.row import Row
 
 Frame = list[float]
 Evaluate = Callable[[Frame], float]

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from typing import NoReturn
 
 from mint_ledger.chance.philox import uniform
-from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.expressions import spec_frame
 from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.statements import DrawFunction, Statements
@@ -22,6 +21,7 @@ from mint_ledger.errors import RunStopped
 from mint_ledger.program import parts
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem
+from mint_ledger.program.state import Start
 
 MAX_DEPTH = 64
 HIT, CONDITION, GONE, CUE = "hit", "condition", "gone", "cue"

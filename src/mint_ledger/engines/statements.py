@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 from mint_ledger.chance.philox import uniform
 from mint_ledger.engines.accounts import Accounts
 from mint_ledger.engines.moment import Execute, Frame
-from mint_ledger.journal.row import WHAT_CODES, Row
 from mint_ledger.program import statements as st
 from mint_ledger.program.program import Program
+from mint_ledger.program.row import WHAT_CODES, Row
 
 GO_ON, LEFT_EACH, LEFT_PROCEDURE = 0, 1, 2
 MAX_EVENTS = 100_000

@@ -21,9 +21,10 @@ from mint_ledger.errors import BadRequest, BrokenProgram, NotFound, nearest
 from mint_ledger.exact.luck import Branching, NotCountable
 from mint_ledger.exact.states import NormalForm
 from mint_ledger.game.target import ESTIMATE
-from mint_ledger.lowering import Lowered
+from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
-from mint_ledger.playing.settings import habit_starts
+from mint_ledger.playing.setting import habit_starts
 from mint_ledger.program import parts
 from mint_ledger.program.program import Program
 from mint_ledger.program.statements import Procedure
@@ -31,7 +32,6 @@ from mint_ledger.program.statements import Procedure
 if TYPE_CHECKING:
     import pandas as pd
 
-    from mint_ledger.client import Game
 
 STATES = 200_000
 MOST_WAYS = 50_000
@@ -154,7 +154,7 @@ class Exact:
 
 
 def exact_answers(
-    game: Game,
+    game: PlayableGame,
     *,
     habit: str | None = None,
     states: int = STATES,

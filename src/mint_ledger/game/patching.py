@@ -10,66 +10,22 @@ import copy
 import io
 import re
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from mint_ledger.errors import BadRequest, GameError
 from mint_ledger.game.cast import Cast
 from mint_ledger.game.dials import Path, plain_value, turn_data
 from mint_ledger.game.source import Source, parse_source
 
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
-
 _NUMBER = r"(?:[-+]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][-+]?\d+)?|true|false)"
 
 
-def with_numbers(game: Game, values: Mapping[str, float], variant: str | None = None) -> str:
-    """The text of a game's file with some dials set, in the file itself or in one of its variants, made if need be.
-
-    Raises:
-        NotFound: there is no such dial.
-        BadRequest: a number cannot be put in without touching anything else.
-        GameError: the numbers make the game impossible.
-    """
-    from mint_ledger.client import loads
-
-    name = str(game.source.file)
-    if variant is not None and variant not in game.variants and values:
-        for dial in values:
-            game.dials.find(dial)
-        game = loads(_with_variant(game.source, variant), name)
-    for dial, value in values.items():
-        game = loads(with_number(game, dial, value, variant), name)
-    return game.source.text
-
-
-def with_number(game: Game, dial: str, value: float, variant: str | None = None) -> str:
-    """The text of a game's file with one dial set, in the file itself or in one of its variants.
-
-    Raises:
-        NotFound: there is no such dial.
-        BadRequest: the number cannot be put in without touching anything else.
-    """
-    source = game.source
-    plain = plain_value(value)
-    dials = game.dials
-    if variant is not None:
-        dials.find(dial)
-        if variant not in game.variants:
-            raise BadRequest(f"there is no variant '{variant}' to write into")
-        path: Path = ("variants", variant, dial)
-        wanted = _set(source.data, path, plain)
-        text = _replaced(source, path, plain) or _added(source, path, plain)
-    else:
-        turned = patched_source(source, game.lowered.program.cast, {dials.written[dials.find(dial)]: plain})
-        text = turned.text if turned is not None else None
-        wanted = turned.data if turned is not None else None
-    if text is None or not _holds(text, source, wanted):
-        raise BadRequest(
-            f"{dial} = {plain} cannot be written into {source.file} without rewriting more than a number "
-            "(it is taken over from another kind, or not in the file); write it there by hand, or use --as VARIANT"
-        )
-    return text
+def variant_source(source: Source, variant: str, dial: str, value: float | bool) -> Source | None:
+    """A file with one dial set in one of its variants; none where more than that would change."""
+    path: Path = ("variants", variant, dial)
+    wanted = _set(source.data, path, value)
+    text = _replaced(source, path, value) or _added(source, path, value)
+    return parse_source(text, source.file) if text is not None and _holds(text, source, wanted) else None
 
 
 def patched_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool]) -> Source | None:
@@ -138,7 +94,7 @@ def _patched(source: Source, cast: Cast, path: Path, plain: float | bool) -> Sou
 _BLOCK = re.compile(r"^variants:[ \t]*(#.*)?\r?\n(?P<indent>[ \t]+)?", re.MULTILINE)
 
 
-def _with_variant(source: Source, name: str) -> str:
+def with_empty_variant(source: Source, name: str) -> str:
     """The text with a new and empty variant, as the first of its section."""
     if not re.fullmatch(r"[\w][\w -]*", name):
         raise BadRequest(f"'{name}' is no name for a variant; a name has letters, digits, _ and -")

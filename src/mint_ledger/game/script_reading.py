@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
@@ -9,7 +11,9 @@ from pydantic import ValidationError
 from mint_ledger.errors import Fault, GameError, nearest
 from mint_ledger.game.loading import fault_message
 from mint_ledger.game.script import Happening
-from mint_ledger.game.source import Source
+from mint_ledger.game.source import Source, read_list
+
+ScriptItems = Sequence[Happening | Mapping[str, Any]]
 
 
 def happenings(source: Source, items: list[Any]) -> list[Happening]:
@@ -42,3 +46,23 @@ def happenings(source: Source, items: list[Any]) -> list[Happening]:
     if faults:
         raise GameError(faults)
     return made
+
+
+def read_script(items: ScriptItems) -> list[Happening]:
+    """Make happenings of plain mappings.
+
+    Raises:
+        GameError: one of them is no happening.
+    """
+    plain = [item if isinstance(item, Happening) else dict(item) for item in items]
+    return happenings(Source("script", plain), plain)
+
+
+def load_script(path: str | Path) -> list[Happening]:
+    """Read a script file: a YAML list of happenings, or a mapping with the key `script`.
+
+    Raises:
+        GameError: it cannot be used.
+    """
+    source = read_list(path, "script")
+    return happenings(source, source.data)

@@ -12,6 +12,7 @@ from mint_ledger.game.dials import Path, turn_data
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.kind import Kind
 from mint_ledger.game.parts import Part
+from mint_ledger.game.patching import patched_source, rewritten_source
 from mint_ledger.game.source import Source
 from mint_ledger.game.stat import Stat
 
@@ -36,8 +37,6 @@ class Turning:
 
     def source(self) -> Source:
         """The content with its text, in which comments stay as they were; without one where it cannot be patched."""
-        from mint_ledger.game.patching import patched_source, rewritten_source
-
         for way in (patched_source, rewritten_source):
             source = way(self.origin, self.cast, self.changes)
             if source is not None:

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mint_ledger.errors import BooksError, NotFound, nearest
-from mint_ledger.journal.row import Row
 from mint_ledger.journal.wording import Words
 from mint_ledger.program.program import Program
+from mint_ledger.program.row import Row
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.books import AccountKey, account_name
-from mint_ledger.journal.row import Row
 from mint_ledger.journal.wording import Words
 from mint_ledger.plain import finite
 from mint_ledger.program.program import Program
+from mint_ledger.program.row import Row
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -6,9 +6,9 @@ import json
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
-from mint_ledger.journal.row import POSTING, WHATS, Row
 from mint_ledger.journal.wording import Words
 from mint_ledger.program.program import Program
+from mint_ledger.program.row import POSTING, WHATS, Row
 
 if TYPE_CHECKING:
     import pandas as pd

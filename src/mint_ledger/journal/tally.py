@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.program.program import Program
+from mint_ledger.program.row import WHATS, Row
 
 TALLY_HEAD = 2
 TALLY_OF_CAUSE = 3

@@ -6,8 +6,8 @@ import math
 from collections.abc import Sequence
 
 from mint_ledger.game.stat import Stat
-from mint_ledger.journal.row import MAX_VALUES, WHATS, Row
 from mint_ledger.program.program import Program
+from mint_ledger.program.row import MAX_VALUES, WHATS, Row
 
 MINUS = "−"
 

@@ -16,9 +16,10 @@ from mint_ledger.game.document import GameFile
 from mint_ledger.game.script import Happening
 from mint_ledger.game.script_reading import happenings
 from mint_ledger.game.source import Source
-from mint_ledger.lowering import Lowered, open_lowering
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.formulas import condition
+from mint_ledger.lowering.lower import open_lowering
+from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.script import lower_happening, lower_look

@@ -10,14 +10,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from mint_ledger.engines.accounts import Start
 from mint_ledger.errors import Fault, GameError
 from mint_ledger.formula import parse_formula
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.cast import Member
 from mint_ledger.game.do import AttackDo, Do, EachDo, HitDo, IfDo
 from mint_ledger.game.document import GameFile
-from mint_ledger.lowering import Lowered, open_lowering, reading, space
+from mint_ledger.lowering import reading, space
 from mint_ledger.lowering.attack import always_spared
 from mint_ledger.lowering.columns import ending_column, present_column
 from mint_ledger.lowering.context import Lowering
@@ -25,6 +24,8 @@ from mint_ledger.lowering.defence import struck_through
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.handles import appear, begin_action, strike
+from mint_ledger.lowering.lower import open_lowering
+from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.reading import hits_column
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program import parts
@@ -32,7 +33,7 @@ from mint_ledger.program.building import BlockBuilder, choose, compare, const, n
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Expr, Local, Or, Read, inside
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import EndingSpec
-from mint_ledger.program.state import Column
+from mint_ledger.program.state import Column, Start
 from mint_ledger.program.statements import Call, Finish, Open, Procedure, Set, Settle
 from mint_ledger.program.verify import verify
 

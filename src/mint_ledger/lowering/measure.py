@@ -11,7 +11,6 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression
 from mint_ledger.game.stat import Stat
-from mint_ledger.journal.row import WHATS
 from mint_ledger.lowering import posting
 from mint_ledger.lowering.columns import level_column
 from mint_ledger.lowering.context import Lowering
@@ -22,6 +21,7 @@ from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, add, compare, no, sub
 from mint_ledger.program.expressions import ZERO, And, At, Constant, Step
 from mint_ledger.program.handle import Handle, Path
+from mint_ledger.program.row import WHATS
 from mint_ledger.program.statements import If, Set
 
 Sort = Literal["closing", "lowest", "highest", "total", "waste", "changes", "rows", "held", "first", "time", "level"]

@@ -8,18 +8,18 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from mint_ledger import showing
-from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest, MintError, NotFound
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast
 from mint_ledger.game.script import Wanted
 from mint_ledger.journal.wording import Words
-from mint_ledger.lowering import Lowered
+from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.script import LoweredPlaytest
 from mint_ledger.playing.run import outcome
-from mint_ledger.playing.settings import habit_starts, level_start
+from mint_ledger.playing.setting import habit_starts, level_start
 from mint_ledger.program.expressions import Expr, Local
+from mint_ledger.program.state import Start
 
 if TYPE_CHECKING:
     from mint_ledger.studies.study import Study

@@ -9,18 +9,21 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.engines.accounts import Start
-from mint_ledger.engines.names import EngineName
+from mint_ledger.engines.names import EngineName, check_engine
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
+from mint_ledger.game.script_reading import ScriptItems, read_script
 from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account, reconcile
-from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.statement import Statement, make_statement
 from mint_ledger.journal.table import csv_text, journal_table, jsonl_text
-from mint_ledger.lowering import Lowered
-from mint_ledger.playing.settings import check_seed
+from mint_ledger.lowering.lower import lower
+from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.playing.setting import Setting, check_seed, habit_starts
 from mint_ledger.program.expressions import Constant, Dial, DialOf
 from mint_ledger.program.program import ScriptItem
+from mint_ledger.program.row import WHATS, Row
+from mint_ledger.program.state import Start
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -368,3 +371,28 @@ def outcome(lowered: Lowered, engine: ReferenceEngine) -> tuple[str, str]:
     if 0 <= engine.ending < len(endings):
         return endings[engine.ending].result, endings[engine.ending].name
     return "unfinished", ""
+
+
+def play_run(
+    game: PlayableGame,
+    setting: Setting,
+    run: int = 0,
+    script: ScriptItems = (),
+    *,
+    only_script: bool = False,
+    engine: EngineName = "auto",
+) -> Run:
+    """Play a game once; see `Game.run`, which says what may be wrong."""
+    check_engine(engine)
+    turned = setting.of(game)
+    lowered = lower(turned, read_script(script)) if script else turned.lowered
+    return Run(
+        lowered,
+        seed=setting.seed,
+        run=run,
+        habit=setting.habit,
+        script=lowered.script,
+        only_script=only_script,
+        starts=habit_starts(lowered, setting.habit),
+        engine=engine,
+    )

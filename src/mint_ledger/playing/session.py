@@ -8,26 +8,24 @@ same game to the last bit.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from dataclasses import dataclass
+from typing import Any
 
 from mint_ledger import showing
-from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.reference import ReferenceEngine, Snapshot
 from mint_ledger.errors import BadRequest, RunStopped
 from mint_ledger.game.script import Happening
 from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account
-from mint_ledger.journal.row import Row
 from mint_ledger.journal.statement import Statement, make_statement
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.additions import Additions
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.run import outcome
-from mint_ledger.playing.settings import check_seed, habit_starts, level_start
+from mint_ledger.playing.setting import Setting, check_seed, habit_starts, level_start
 from mint_ledger.playing.why import Why, explain
 from mint_ledger.program.handle import Handle
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
+from mint_ledger.program.row import Row
+from mint_ledger.program.state import Start
 
 # Steps that one call may play: a condition that never comes true must not play for ever.
 MOST_STEPS = 2_000_000
@@ -43,18 +41,6 @@ class Done:
 
 
 @dataclass(frozen=True, slots=True)
-class Settings:
-    """What a session was begun with."""
-
-    seed: int = 1
-    habit: str | None = None
-    variant: str | None = None
-    level: str | None = None
-    only_script: bool = False
-    dials: Mapping[str, float | bool] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
 class _Undone:
     done: Done
     after: Snapshot
@@ -66,23 +52,23 @@ class Session:
 
     Attributes:
         game: the game as its file has it.
-        settings: seed, habit, variant, level and dials of the session.
+        setting: seed, habit, variant and dials of the session; `level` the one that it began in.
         done: what was done so far, undone calls left out.
     """
 
-    def __init__(self, game: Game, settings: Settings) -> None:
-        check_seed(settings.seed)
+    def __init__(
+        self, game: PlayableGame, setting: Setting, level: str | None = None, *, only_script: bool = False
+    ) -> None:
+        check_seed(setting.seed)
         self.game = game
-        self.settings = settings
-        turned = game.with_variant(settings.variant) if settings.variant else game
-        turned = turned.with_dials(settings.dials) if settings.dials else turned
-        self._additions = Additions(turned)
+        self.setting, self.level, self.only_script = setting, level, only_script
+        self._additions = Additions(setting.of(game))
         self.lowered = self._additions.lowered
-        starts: list[Start] = habit_starts(self.lowered, settings.habit)
-        if settings.level is not None:
-            starts.append(level_start(self.lowered, settings.level))
+        starts: list[Start] = habit_starts(self.lowered, setting.habit)
+        if level is not None:
+            starts.append(level_start(self.lowered, level))
         self._engine = ReferenceEngine(
-            self._additions.program, seed=settings.seed, starts=starts, only_script=settings.only_script
+            self._additions.program, seed=setting.seed, starts=starts, only_script=only_script
         )
         self._engine.open()
         self.done: list[Done] = []
@@ -268,8 +254,8 @@ class Session:
     @property
     def title(self) -> str:
         """The heading of its books: game, seed and habit."""
-        habit = f" · {self.settings.habit}" if self.settings.habit else ""
-        return f"{self.game.title} · seed {self.settings.seed}{habit} · by hand"
+        habit = f" · {self.setting.habit}" if self.setting.habit else ""
+        return f"{self.game.title} · seed {self.setting.seed}{habit} · by hand"
 
     def story(self) -> str:
         """All that has happened so far, line by line."""
@@ -292,23 +278,23 @@ class Session:
         if self.is_over:
             expected.append("result == " + self.outcome[0])
         time = _rounded(self.time)
-        settings = self.settings
-        made: dict[str, Any] = {"seed": settings.seed} if settings.seed != 1 else {}
-        made |= _given(only_script=settings.only_script or None, level=settings.level, habit=settings.habit)
-        made |= _given(variant=settings.variant, dials=dict(settings.dials) or None)
+        setting = self.setting
+        made: dict[str, Any] = {"seed": setting.seed} if setting.seed != 1 else {}
+        made |= _given(only_script=self.only_script or None, level=self.level, habit=setting.habit)
+        made |= _given(variant=setting.variant, dials=dict(setting.dials) or None)
         made["script"] = [{"at": _rounded(at), **item} for at, item in self._script()]
         made["expect"] = [{"at": time, "that": text} for text in expected or ["true"]]
         if not made["script"]:
             del made["script"]
         return made
 
-    def replayed(self, game: Game) -> Session:
+    def replayed(self, game: PlayableGame) -> Session:
         """A session of another game, or of a changed file, in which the same was done again.
 
         Raises:
             MintError: the game no longer has what was done, or a run cannot go on.
         """
-        session = Session(game, self.settings)
+        session = Session(game, self.setting, self.level, only_script=self.only_script)
         for done in self.done:
             if session.is_over:
                 break

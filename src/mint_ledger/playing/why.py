@@ -10,12 +10,12 @@ from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import NotFound, Place
 from mint_ledger.game.source import Source
 from mint_ledger.journal.books import AccountKey, account_name, find_account
-from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.wording import Words, signed
-from mint_ledger.lowering import Lowered
+from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.program.expressions import At, Constant, Read
 from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Program
+from mint_ledger.program.row import WHATS, Row
 from mint_ledger.program.walking import nodes
 
 MOST_LINES = 5

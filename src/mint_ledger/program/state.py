@@ -88,3 +88,12 @@ class LayoutBuilder:
     def layout(self) -> Layout:
         """The layout as it stands."""
         return Layout(tuple(self._columns.values()))
+
+
+@dataclass(frozen=True, slots=True)
+class Start:
+    """An account that opens with another value than the file's (or a setting of the run, like its habits)."""
+
+    column: Column
+    entity: int
+    value: float

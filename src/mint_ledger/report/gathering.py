@@ -7,14 +7,19 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from mint_ledger.audit.audit import make_audit
 from mint_ledger.balance.matchup import Breakpoint, Matchup, Matchups, breakpoints, make_matchups
-from mint_ledger.balance.sweep import Sweep
+from mint_ledger.balance.sweep import PATIENCE, Sweep, sweep_ranges
 from mint_ledger.balance.targets import Judged, judge_targets
+from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.playing.run import play_run
+from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.budget import Budget
+from mint_ledger.studies.studying import Asked, study_game
 from mint_ledger.versions import versions
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
-    from mint_ledger.client import Game
     from mint_ledger.playing.run import Run
     from mint_ledger.studies.study import Study
 
@@ -63,7 +68,7 @@ class Report:
         versions: of what its numbers depend on.
     """
 
-    game: Game
+    game: PlayableGame
     runs: int
     seed: int
     parts: tuple[Part, ...]
@@ -80,7 +85,7 @@ class Report:
 
 
 def gather(
-    game: Game,
+    game: PlayableGame,
     *,
     runs: int = 2_000,
     seed: int = 1,
@@ -125,7 +130,7 @@ def gather(
     matchups = make_matchups(game, seconds=MATCHUP_SECONDS)
     edges = _edges(game, matchups)
     step()
-    audit = game.audit(runs=AUDIT_RUNS)
+    audit = make_audit(game, runs=AUDIT_RUNS)
     step()
     typical, worst, worst_by = _runs(game, parts[0])
     step()
@@ -153,28 +158,28 @@ def gather(
     )
 
 
-def _ways(game: Game) -> list[tuple[str | None, str | None]]:
+def _ways(game: PlayableGame) -> list[tuple[str | None, str | None]]:
     habits: list[str | None] = [*game.habits] or [None]
     turned: list[str | None] = [None, *game.variants]
     return [(habit, variant) for variant in turned for habit in habits][:MOST_STUDIES]
 
 
-def _study(game: Game, runs: int, seed: int, habit: str | None, variant: str | None) -> Study:
+def _study(game: PlayableGame, runs: int, seed: int, habit: str | None, variant: str | None) -> Study:
     clock = game.clock
     steps = max(1, round(clock.limit / clock.step))
     every = max(1, steps // GRID)
     times = [step * clock.step for step in range(0, steps + 1, every)] if variant is None else []
-    return game.study(runs, seed, habit=habit, variant=variant, times=times)
+    return study_game(game, runs, Setting(seed, habit, variant), Asked(times=times))
 
 
 def _sweep(
-    game: Game, name: str, values: str, runs: int, seed: int, habit: str | None, store: str | Path | None
+    game: PlayableGame, name: str, values: str, runs: int, seed: int, habit: str | None, store: str | Path | None
 ) -> Sweep:
     texts = list(dict.fromkeys(["rate(win)", *(t.measure for t in game.targets if t.variant is None)]))
-    return game.sweep({name: values}, runs, seed, measures=texts, habit=habit, store=store)
+    return sweep_ranges(game, {name: values}, texts, Budget(runs, PATIENCE), Setting(seed, habit), store=store)
 
 
-def _edges(game: Game, matchups: Matchups) -> list[Edge]:
+def _edges(game: PlayableGame, matchups: Matchups) -> list[Edge]:
     """For each pair that can be worked out the armor of its target, or the damage of its attack."""
     found: dict[tuple[str, str, str], Edge] = {}
     for pair in matchups.pairs:
@@ -192,18 +197,18 @@ def _edges(game: Game, matchups: Matchups) -> list[Edge]:
     return list(found.values())
 
 
-def _dial_of(game: Game, pair: Matchup) -> str | None:
+def _dial_of(game: PlayableGame, pair: Matchup) -> str | None:
     names = set(game.dials.names)
     target = pair.target.partition("[")[0]
     options = (f"{target}.when_hit.armor", f"{pair.attack}.damage")
     return next((name for name in options if name in names), None)
 
 
-def _runs(game: Game, part: Part) -> tuple[Run, Run, str]:
+def _runs(game: PlayableGame, part: Part) -> tuple[Run, Run, str]:
     """A typical run, the worst run, and by what it is the worst."""
     import numpy as np
 
-    study = part.study
+    study, setting = part.study, Setting(part.study.seed, part.habit)
     table = study.measures
     alike = (table["ending"] == table["ending"].value_counts().index[0]).to_numpy()
     times = table["time"].to_numpy()
@@ -214,13 +219,13 @@ def _runs(game: Game, part: Part) -> tuple[Run, Run, str]:
     else:
         worst, by = int(times.argmax()), "the longest"
     return (
-        game.run(study.seed, run=typical, habit=part.habit),
-        game.run(study.seed, run=worst, habit=part.habit),
+        play_run(game, setting, typical),
+        play_run(game, setting, worst),
         by,
     )
 
 
-def stored_sweeps(game: Game, store: str | Path, leave_out: Sequence[str] = ()) -> list[Sweep]:
+def stored_sweeps(game: PlayableGame, store: str | Path, leave_out: Sequence[str] = ()) -> list[Sweep]:
     """The sweeps over one dial that a store keeps of a game as it is now: studies that differ in that dial alone.
 
     Raises:

@@ -4,20 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import TYPE_CHECKING
 
-from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.names import EngineName
 from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.journal.books import find_account
-from mint_ledger.lowering import Lowered
+from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.lowering.playable import PlayableGame, game_in
 from mint_ledger.lowering.readout import ReadoutBar
-from mint_ledger.playing.settings import habit_starts
+from mint_ledger.playing.setting import habit_starts
 from mint_ledger.program.program import ScriptItem
+from mint_ledger.program.state import Start
 from mint_ledger.studies.taking import Taking, make_taking
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
 
 MOST_ACCOUNTS = 6
 MOST_TIMES = 1_000
@@ -63,7 +60,7 @@ class Prepared:
     only_script: bool = False
 
 
-def prepare_game(game: Game, request: StudyRequest) -> Prepared:
+def prepare_game(game: PlayableGame, request: StudyRequest) -> Prepared:
     """Make a request ready; `game` is the request's game with its dials set.
 
     Raises:
@@ -89,9 +86,7 @@ def prepare_game(game: Game, request: StudyRequest) -> Prepared:
 @lru_cache(maxsize=8)
 def prepare(request: StudyRequest) -> Prepared:
     """Make a request ready from its text, as another process does."""
-    from mint_ledger.client import loads
-
-    game = loads(request.text, request.name)
+    game = game_in(request.text, request.name, PlayableGame)
     if request.dials:
         game = game.with_dials(dict(request.dials))
     return prepare_game(game, request)

@@ -23,11 +23,11 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 
-from mint_ledger import __version__
 from mint_ledger.engines.baked import baked_in
 from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
+from mint_ledger.versions import __version__
 
 if TYPE_CHECKING:
     from mint_ledger.studies.playing import Span

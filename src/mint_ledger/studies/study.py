@@ -14,9 +14,9 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
-from mint_ledger.lowering import Lowered
+from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite
-from mint_ledger.playing.settings import check_seed
+from mint_ledger.playing.setting import check_seed
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.estimate import Estimate, joined_sums, mean, mean_of, quantile, rate
 from mint_ledger.studies.playing import Span, play_blocks

@@ -10,11 +10,11 @@ import numpy as np
 import numpy.typing as npt
 
 from mint_ledger.engines.moment import Moment
-from mint_ledger.journal.row import WHATS
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
-from mint_ledger.lowering import Lowered
+from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.measure import Calculation, Measure, Reading, Value, readings_of
 from mint_ledger.program.program import Program
+from mint_ledger.program.row import WHATS
 
 Floats = npt.NDArray[np.float64]
 Integers = npt.NDArray[np.int64]

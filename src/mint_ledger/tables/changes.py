@@ -5,16 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from mint_ledger.errors import BadRequest, nearest
 from mint_ledger.game.dials import plain_value
-from mint_ledger.game.patching import with_numbers
+from mint_ledger.lowering.patched import with_numbers
+from mint_ledger.lowering.playable import PlayableGame, game_in
 from mint_ledger.tables.book import HEAD, UNITS, Cell, Grid
 from mint_ledger.tables.sheets import TODAY, Sheet, make_sheets
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
 
 MOST_FAULTS = 20
 
@@ -30,7 +27,7 @@ class Change:
     after: float
 
 
-def find_changes(game: Game, book: Mapping[str, Grid]) -> list[Change]:
+def find_changes(game: PlayableGame, book: Mapping[str, Grid]) -> list[Change]:
     """The numbers in which tables differ from the game.
 
     Raises:
@@ -51,18 +48,16 @@ def find_changes(game: Game, book: Mapping[str, Grid]) -> list[Change]:
     return changes
 
 
-def changed_text(game: Game, changes: Sequence[Change]) -> str:
+def changed_text(game: PlayableGame, changes: Sequence[Change]) -> str:
     """The text of the game's file with these numbers in it; all else stays as it is.
 
     Raises:
         BadRequest: a number cannot be put in without touching anything else.
         GameError: the numbers make the game impossible.
     """
-    from mint_ledger.client import loads
-
     for variant in dict.fromkeys(change.variant for change in changes):
         values = {change.dial: plain_value(change.after) for change in changes if change.variant == variant}
-        game = loads(with_numbers(game, values, variant), str(game.source.file))
+        game = game_in(with_numbers(game, values, variant), str(game.source.file), PlayableGame)
     return game.source.text
 
 

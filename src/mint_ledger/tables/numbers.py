@@ -6,19 +6,17 @@ import csv
 import hashlib
 import io
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from mint_ledger.errors import NotFound, nearest
 from mint_ledger.game.dials import plain_value
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
+from mint_ledger.lowering.playable import PlayableGame
 
 FORMAT = 1
 TODAY = "today"
 
 
-def numbers_of(game: Game, variants: Sequence[str] = ()) -> dict[str, Any]:
+def numbers_of(game: PlayableGame, variants: Sequence[str] = ()) -> dict[str, Any]:
     """Title, the hash of the game file (SHA-256 of its text), and for each variant every number by its dial.
 
     Without variants the numbers of the file itself, as `today`.
@@ -37,7 +35,7 @@ def numbers_of(game: Game, variants: Sequence[str] = ()) -> dict[str, Any]:
     }
 
 
-def numbers_csv(game: Game, variants: Sequence[str] = ()) -> str:
+def numbers_csv(game: PlayableGame, variants: Sequence[str] = ()) -> str:
     """The same as CSV: a row for each dial, a column for each variant; the hash stands in the first line."""
     found = numbers_of(game, variants)
     out = io.StringIO()
@@ -49,7 +47,7 @@ def numbers_csv(game: Game, variants: Sequence[str] = ()) -> str:
     return out.getvalue()
 
 
-def _numbers(game: Game, name: str) -> dict[str, float]:
+def _numbers(game: PlayableGame, name: str) -> dict[str, float]:
     turned = game if name == TODAY else game.with_variant(name)
     pairs = zip(turned.dials.names, turned.dials.values, strict=True)
     return {dial: plain_value(value) for dial, value in pairs}

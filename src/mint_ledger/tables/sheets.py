@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from mint_ledger.game.dials import Path
-
-if TYPE_CHECKING:
-    from mint_ledger.client import Game
+from mint_ledger.lowering.playable import PlayableGame
 
 GAME = "the game"
 TODAY = "today"
@@ -38,7 +35,7 @@ class Sheet:
     dials: Mapping[tuple[str, str], str]
 
 
-def make_sheets(game: Game) -> list[Sheet]:
+def make_sheets(game: PlayableGame) -> list[Sheet]:
     """All sheets of a game; those without a number are left out."""
     found: dict[str, dict[tuple[str, str], str]] = {name: {} for name in SHEETS}
     for path, name in zip(game.dials.paths, game.dials.names, strict=True):
@@ -62,7 +59,7 @@ def _where(path: Path, name: str) -> tuple[str, str, str]:
     return "numbers", name, "value"
 
 
-def _sheet(game: Game, name: str, cells: dict[tuple[str, str], str]) -> Sheet:
+def _sheet(game: PlayableGame, name: str, cells: dict[tuple[str, str], str]) -> Sheet:
     rows = list(dict.fromkeys(row for row, _ in cells))
     columns = tuple(dict.fromkeys(column for _, column in cells))
     if name == "stats":
@@ -79,14 +76,14 @@ def _sheet(game: Game, name: str, cells: dict[tuple[str, str], str]) -> Sheet:
     return Sheet(name, columns, units if columns != ("value",) else ("",), lines, cells)
 
 
-def _place(game: Game, row: str) -> tuple[int, str]:
+def _place(game: PlayableGame, row: str) -> tuple[int, str]:
     """The game first, then the kinds as in the file, a kind's copies below it."""
     if row == GAME:
         return -1, ""
     return list(game.kinds).index(row.split("[", maxsplit=1)[0]), row
 
 
-def _variants(game: Game) -> Sheet:
+def _variants(game: PlayableGame) -> Sheet:
     names = tuple(game.variants)
     dials = list(dict.fromkeys(dial for variant in game.variants.values() for dial in variant))
     lines = tuple(
@@ -96,13 +93,13 @@ def _variants(game: Game) -> Sheet:
     return Sheet("variants", (TODAY, *names), ("",) * (len(names) + 1), lines, cells)
 
 
-def _label(game: Game, sheet: str, row: str) -> str:
+def _label(game: PlayableGame, sheet: str, row: str) -> str:
     section = {"stats": game.kinds, "attacks": game.attacks, "actions": game.actions, "statuses": game.statuses}
     part = section.get(sheet, {}).get(row.split("[", maxsplit=1)[0])  # type: ignore[attr-defined]
     return (getattr(part, "label", None) or "") if part is not None else ""
 
 
-def _unit(game: Game, column: str) -> str:
+def _unit(game: PlayableGame, column: str) -> str:
     words = column.split(".")
     time = "turns" if game.clock.unit == "turn" else "s"
     if words[-1] == "rate":

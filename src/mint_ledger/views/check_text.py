@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from mint_ledger.audit.audit import Audit
 from mint_ledger.game.document import GameFile
-from mint_ledger.lowering import Lowered
+from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.program.program import Program
 

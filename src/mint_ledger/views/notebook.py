@@ -7,11 +7,11 @@ from html import escape
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.views.balance_text import told
 
 if TYPE_CHECKING:
     from mint_ledger.balance.sweep import Sweep
-    from mint_ledger.client import Game
     from mint_ledger.journal.statement import Statement
     from mint_ledger.playing.run import Run
     from mint_ledger.studies.study import Study
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 MOST_ROWS = 30
 
 
-def game_html(game: Game) -> str:
+def game_html(game: PlayableGame) -> str:
     """Title, what it is about, and how much of everything there is."""
     program = game.lowered.program
     counts = [

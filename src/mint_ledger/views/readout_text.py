@@ -9,7 +9,7 @@ from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.game.stat import Stat
 from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account
 from mint_ledger.journal.wording import Words, number
-from mint_ledger.lowering import Lowered
+from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine
 from mint_ledger.playing.why import band_of
 

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 from mint_ledger.errors import NotFound
 from mint_ledger.game.stat import Stat
 from mint_ledger.journal.books import AccountKey, find_account
-from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.readout import ReadoutBar
+from mint_ledger.program.row import WHATS, Row
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -12,7 +12,7 @@ SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sar
 
 def sarif_log(audit: Audit) -> dict[str, Any]:
     """The log as plain values; accepted findings are marked as suppressed in the source, with their reasons."""
-    from mint_ledger import __version__
+    from mint_ledger.versions import __version__
 
     return {
         "$schema": SCHEMA,

@@ -6,8 +6,8 @@ import textwrap
 from collections.abc import Collection, Iterator, Sequence
 from typing import TYPE_CHECKING
 
-from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.wording import MINUS, Words, number, signed
+from mint_ledger.program.row import WHATS, Row
 from mint_ledger.views.readout_text import readout_text
 
 if TYPE_CHECKING:

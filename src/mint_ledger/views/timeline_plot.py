@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from mint_ledger.journal.row import WHATS
 from mint_ledger.journal.wording import Words
+from mint_ledger.program.row import WHATS
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
 
 if TYPE_CHECKING:

@@ -5,13 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from mint_ledger.audit.audit import make_audit
 from mint_ledger.audit.finding import Finding
 from mint_ledger.balance.estimates import measured
+from mint_ledger.balance.playtest_study import play_tests
 from mint_ledger.balance.targets import Judged, habits_of, judge_study
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.playtests import PlaytestResult
+from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
-    from mint_ledger.client import Game
     from mint_ledger.studies.study import Study
 
 RUNS = 1_000
@@ -23,14 +27,14 @@ Way = tuple[str | None, str | None]
 class Look:
     """What a game comes to."""
 
-    game: Game
+    game: PlayableGame
     studies: dict[Way, Study]
     judged: tuple[Judged, ...]
     playtests: tuple[PlaytestResult, ...]
     findings: tuple[Finding, ...]
 
 
-def look_at(game: Game, runs: int = RUNS, seed: int = 1) -> Look:
+def look_at(game: PlayableGame, runs: int = RUNS, seed: int = 1) -> Look:
     """Play the playtests, and study each habit, and each variant that a target names, under the same luck each time.
 
     Raises:
@@ -47,9 +51,9 @@ def look_at(game: Game, runs: int = RUNS, seed: int = 1) -> Look:
     for (habit, variant), which in wanted.items():
         targets = [game.targets[index] for index in which]
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
-        study = game.study(runs, seed, habit=habit, variant=variant, measures=measures, accounts=())
+        study = measure_game(game, runs, Setting(seed, habit, variant), measures)
         studies[habit, variant] = study
         for index, one in zip(which, judge_study(study, targets, habit), strict=True):
             judged[index, habit] = one
     ordered = [judged[key] for key in sorted(judged, key=lambda key: key[0])]
-    return Look(game, studies, tuple(ordered), tuple(game.play_tests()), tuple(game.audit(runs=0).open))
+    return Look(game, studies, tuple(ordered), tuple(play_tests(game)), make_audit(game, runs=0).open)

@@ -15,10 +15,10 @@ from mint_ledger.engines.native.expressions import (
     worth,
 )
 from mint_ledger.engines.native.module import Body, Module, flow_key
-from mint_ledger.journal.row import WHAT_CODES
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.program import Account, AccountSpec, FlowSpec
+from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.program.state import Column
 
 INFINITE = float("inf")

@@ -15,13 +15,13 @@ from collections.abc import Sequence
 from functools import cache
 from pathlib import Path
 
-from mint_ledger import __version__
 from mint_ledger.engines.baked import baked_in
 from mint_ledger.engines.native.machine import llvm, llvmlite_version
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
+from mint_ledger.versions import __version__
 
 MAGIC = b"mint ledger machine code 1\n"
 FOLDER = "MINT_LEDGER_CACHE"

@@ -6,7 +6,7 @@ import ctypes
 from typing import Any
 
 from mint_ledger.engines.native.assembly import Routine
-from mint_ledger.journal.row import MAX_VALUES
+from mint_ledger.program.row import MAX_VALUES
 
 WHOLE, FLOAT, POINTER = "i64", "double", "ptr"
 FIELDS = (

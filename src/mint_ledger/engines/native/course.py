@@ -30,10 +30,10 @@ from mint_ledger.engines.native.quiet import quiet_text
 from mint_ledger.engines.native.statements import Exits, block, procedure_routine
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
-from mint_ledger.journal.row import WHATS
 from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.program import parts
 from mint_ledger.program.handle import Handle
+from mint_ledger.program.row import WHATS
 
 LOOK_FOR_STOP = 1024
 MANY_PIECES = 100

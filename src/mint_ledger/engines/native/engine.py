@@ -10,17 +10,17 @@ from pathlib import Path
 
 import numpy as np
 
-from mint_ledger.engines.accounts import Start
 from mint_ledger.engines.moment import DUE_TOLERANCE, Moment
 from mint_ledger.engines.native.cache import load_entry, machine_key, program_key, save_entry
 from mint_ledger.engines.native.context import EVENT_SIZE, FAILED, ROW_SIZE, SKIP_STEPS, STOPPED, Context
 from mint_ledger.engines.native.machine import Machine
 from mint_ledger.engines.statements import MAX_EVENTS
-from mint_ledger.journal.row import WHATS, Row
 from mint_ledger.journal.tally import tally_size
 from mint_ledger.program import arithmetic
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem
+from mint_ledger.program.row import WHATS, Row
+from mint_ledger.program.state import Start
 
 Floats = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
 Integers = np.ndarray[tuple[int, ...], np.dtype[np.int64]]

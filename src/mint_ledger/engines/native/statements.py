@@ -24,11 +24,11 @@ from mint_ledger.engines.native.expressions import (
 )
 from mint_ledger.engines.native.module import Body, Library, Module
 from mint_ledger.engines.statements import MAX_EVENTS
-from mint_ledger.journal.row import MAX_VALUES
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Ranges
 from mint_ledger.program.handle import Handle
+from mint_ledger.program.row import MAX_VALUES
 
 
 @dataclass(frozen=True)

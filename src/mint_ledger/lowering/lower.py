@@ -1,0 +1,409 @@
+"""Turns a game into a program. One file for each concept; `lower` puts them together in the order of a step."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections import Counter
+from collections.abc import Mapping, Sequence
+
+from mint_ledger.errors import Fault, GameError, nearest
+from mint_ledger.game.cast import Cast, CastError, make_cast
+from mint_ledger.game.dials import list_dials
+from mint_ledger.game.do import CueDo, Do, EachDo, GoDo, IfDo, SafeDo, SpawnDo
+from mint_ledger.game.document import GameFile
+from mint_ledger.game.parts import values_of
+from mint_ledger.game.paths import path_name
+from mint_ledger.game.rule import Rule
+from mint_ledger.game.script import Happening
+from mint_ledger.lowering.action import emit_action_part, lower_actions
+from mint_ledger.lowering.attack import emit_wind_ups, lower_attack
+from mint_ledger.lowering.columns import known_columns
+from mint_ledger.lowering.contact import lower_contacts, order_lines
+from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.defence import forget_safe_time, lower_defence
+from mint_ledger.lowering.ending import ending_specs, lower_endings
+from mint_ledger.lowering.flow import emit_flows
+from mint_ledger.lowering.formulas import RESERVED
+from mint_ledger.lowering.habit import emit_habit_part, habit_players, lower_habits, own_habits
+from mint_ledger.lowering.level import emit_first_level, lower_levels
+from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.lowering.luck import rule_luck
+from mint_ledger.lowering.measure import lower_measures
+from mint_ledger.lowering.presence import emit_beginnings, lower_begin, lower_opening, lower_presence, lower_watch_gone
+from mint_ledger.lowering.readout import lower_readout
+from mint_ledger.lowering.rule import RuleLowering
+from mint_ledger.lowering.script import lower_playtests, lower_script
+from mint_ledger.lowering.space import check_space, forget_motion, lower_motion
+from mint_ledger.lowering.stats import (
+    check_circles,
+    check_stats,
+    emit_limit_postings,
+    finish_accounts,
+    lower_accounts,
+)
+from mint_ledger.lowering.status import emit_status_part, lower_statuses, status_columns
+from mint_ledger.lowering.turns import lower_turns
+from mint_ledger.lowering.variants import check_variants
+from mint_ledger.program import parts
+from mint_ledger.program.building import BlockBuilder
+from mint_ledger.program.expressions import ZERO, Constant, Dial, Expr, Local
+from mint_ledger.program.handle import Handle
+from mint_ledger.program.program import Event, OrderLine, Program
+from mint_ledger.program.statements import Settle
+from mint_ledger.program.verify import verify
+
+NOBODY = Constant(-1.0)
+PHASES = ("0 start", "1 time", "3 players", "4 contact", "5 attacks and rules", "6 flows", "7 endings")
+REACTIONS = ("reactions: hits", "reactions: conditions", "reactions: gone", "reactions: cues")
+
+
+def lower(game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None) -> Lowered:
+    """Lower a game, with a script to be played with it and measures to be taken besides its own.
+
+    Raises:
+        GameError: names do not exist, types do not fit …; it has all faults that were found.
+    """
+    lowered, faults = try_lower(game, script, measures)
+    if faults or lowered is None:
+        raise GameError(faults)
+    return lowered
+
+
+def try_lower(
+    game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None
+) -> tuple[Lowered | None, list[Fault]]:
+    """Lower a game as far as it goes, and return what came of it and all faults."""
+    lowering, made = open_lowering(game, script, measures)
+    return (made, lowering.faults) if isinstance(lowering, Lowering) else (made, [lowering])
+
+
+def open_lowering(
+    game: GameFile,
+    script: Sequence[Happening] = (),
+    measures: Mapping[str, str] | None = None,
+    *,
+    counts_rules: bool = False,
+) -> tuple[Lowering | Fault, Lowered | None]:
+    """Lower a game, and keep the workshop open for what is added while it is played (`lowering.additions`).
+
+    With `counts_rules` the state has a column for each rule that says how often it was carried out, as audits ask.
+    """
+    source = game.source
+    try:
+        cast = make_cast(game)
+    except CastError as error:
+        return Fault(source.place(error.path), path_name(error.path, source.data), str(error)), None
+    lowering = Lowering(game, cast, list_dials(game, cast), source, counts_rules=counts_rules)
+    _check_names(lowering)
+    _intern_words(lowering)
+    _collect_cues_and_makers(lowering, script)
+    known_columns(lowering)
+    check_stats(lowering)
+    lower_accounts(lowering)
+    check_circles(lowering)
+    check_space(lowering)
+    if game.space is not None:
+        forget_motion(lowering)
+        lower_motion(lowering)
+    lower_presence(lowering)
+    struck = [name for attack in game.attacks.values() for name in attack.to]
+    for member in cast.families(struck):
+        if member.room:
+            lower_defence(lowering, member)
+            forget_safe_time(lowering, member)
+    _lower_in_file_order(lowering)
+    lower_endings(lowering)
+    lower_statuses(lowering)
+    lower_actions(lowering)
+    lower_habits(lowering)
+    lower_levels(lowering)
+    _check_immunities(lowering)
+    check_variants(lowering)
+    _check_targets(lowering)
+    playtests = lower_playtests(lowering)
+    items = lower_script(lowering, script, ("script",)) if script else ()
+    readout = lower_readout(lowering)
+    _check_overrides(lowering)
+    taken = lower_measures(lowering, measures or {})
+    _lower_parts(lowering)
+    program = _program(lowering)
+    if not lowering.faults:
+        verify(program)
+    made = Lowered(
+        program,
+        playtests,
+        readout,
+        items,
+        tuple(own_habits(lowering)),
+        habit_players(lowering),
+        tuple(game.levels),
+        taken,
+        source,
+        lowering.plain_arguments(),
+        tuple(lowering.unnamed_luck),
+    )
+    return lowering, made
+
+
+def _check_names(lowering: Lowering) -> None:
+    game = lowering.game
+    places = {
+        "numbers": list(game.numbers),
+        "stats": list(game.stats),
+        "kinds": list(game.kinds),
+        "attacks": list(game.attacks),
+        "actions": list(game.actions),
+        "statuses": list(game.statuses),
+        "levels": list(game.levels),
+    }
+    owners: dict[str, str] = {}
+    for section, names in places.items():
+        for name in names:
+            _check_identifier(lowering, (section, name), name)
+            if section in ("numbers", "stats", "kinds"):
+                if name in owners:
+                    lowering.fault((section, name), f"'{name}' is the name of one of the {owners[name]} already")
+                owners[name] = section
+    for kind, model in game.kinds.items():
+        for name in model.stats:
+            _check_identifier(lowering, ("kinds", kind, "stats", name), name)
+
+
+def _check_identifier(lowering: Lowering, path: tuple[str | int, ...], name: str) -> None:
+    folded = unicodedata.normalize("NFKC", name)
+    if folded != name:
+        lowering.fault(path, f"'{name}' has letters that stand for others; write '{folded}'")
+    elif not name.isidentifier() or name.startswith("_"):
+        lowering.fault(path, f"'{name}' is no name that a formula can use; a name has letters, digits and _")
+    elif (path[0] in ("numbers", "stats", "kinds") and name in RESERVED) or name in (
+        "and",
+        "or",
+        "not",
+        "if",
+        "else",
+        "in",
+        "is",
+    ):
+        lowering.fault(path, f"'{name}' has a meaning of its own in formulas; choose another name")
+
+
+def _intern_words(lowering: Lowering) -> None:
+    lowering.word("")
+    for stats in (lowering.game.stats, *(m.kind.stats for m in lowering.cast.members.values())):
+        for stat in stats.values():
+            for word in (*(stat.one_of or ()), *(stat.bands or ())):
+                lowering.word(word)
+    for word in ("win", "lose", "draw", "unfinished"):
+        lowering.word(word)
+
+
+def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) -> None:
+    game = lowering.game
+
+    def visit(items: Sequence[Do], owners: tuple[str, ...]) -> None:
+        for item in items:
+            if isinstance(item, CueDo):
+                _note_cue(lowering, item.cue, list(item.with_ or {}))
+            elif isinstance(item, SpawnDo):
+                lowering.makers.setdefault(item.spawn, set()).update(owners)
+            elif isinstance(item, IfDo):
+                visit(item.do, owners)
+                visit(item.else_ or [], owners)
+            elif isinstance(item, EachDo):
+                visit(item.do, owners)
+            elif isinstance(item, GoDo):
+                lowering.gone_to.add(item.go)
+            elif isinstance(item, SafeDo):
+                lowering.gives_safety = True
+
+    for name, kind in game.kinds.items():
+        family = tuple(member.name for member in lowering.cast.family(name))
+        for rule in kind.all_rules:
+            visit(rule.do, family)
+    for action in game.actions.values():
+        visit(action.do, tuple(m.name for m in lowering.cast.families(action.by)))
+    for status in game.statuses.values():
+        visit(status.do or [], tuple(lowering.cast.members))
+    for rule in game.rules:
+        visit(rule.do, ())
+    for attack in game.attacks.values():
+        visit(attack.also or [], tuple(m.name for m in lowering.cast.families(attack.from_)))
+    for happening in (*script, *(item for test in game.playtests.values() for item in test.script)):
+        if happening.go is not None:
+            lowering.gone_to.add(happening.go)
+        if happening.cue is not None:
+            _note_cue(lowering, happening.cue, list(happening.with_) if isinstance(happening.with_, dict) else [])
+    for rule in (*game.rules, *(rule for kind in game.kinds.values() for rule in kind.rules)):
+        # Scripts give cues from outside; what rules read of them tells which values they bring.
+        read = values_of(rule, "cue")
+        for when in rule.when:
+            for cue in when.cue or []:
+                _note_cue(lowering, cue, sorted(read))
+
+
+def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:
+    known = lowering.cue_values.setdefault(cue, [])
+    known.extend(value for value in values if value not in known)
+
+
+def _check_targets(lowering: Lowering) -> None:
+    game = lowering.game
+    for index, target in enumerate(game.targets):
+        for key, known in (("habit", game.habits), ("variant", game.variants)):
+            wanted = getattr(target, key)
+            if wanted is not None and wanted not in known:
+                lowering.fault(("targets", index, key), f"unknown {key} '{wanted}'{nearest(wanted, known)}")
+
+
+def _check_immunities(lowering: Lowering) -> None:
+    statuses = lowering.game.statuses
+    for name, kind in lowering.game.kinds.items():
+        for index, status in enumerate(kind.immune or []):
+            if status not in statuses:
+                path = ("kinds", name, "immune", index)
+                lowering.fault(path, f"unknown status '{status}'{nearest(status, statuses)}")
+
+
+def _lower_in_file_order(lowering: Lowering) -> None:
+    """Attacks and rules, in the order in which the file lists them."""
+    alike: Counter[tuple[str, ...]] = Counter()
+    titles: Counter[str] = Counter()
+    game = lowering.game
+    for section in game.section_order():
+        if section == "kinds":
+            for name, kind in game.kinds.items():
+                for index, rule in enumerate(kind.all_rules):
+                    holders = tuple(m for m in lowering.cast.family(name) if any(rule is r for r in m.kind.all_rules))
+                    is_short = index >= len(kind.rules)
+                    path = ("kinds", name, "lives") if is_short else ("kinds", name, "rules", index)
+                    title = _title(titles, rule, name)
+                    luck = rule_luck(alike, rule, path, name)
+                    RuleLowering(lowering, rule, path, holders, True, title, luck).lower()
+        elif section == "turns":
+            lower_turns(lowering)
+        elif section == "attacks":
+            for name, attack in game.attacks.items():
+                lower_attack(lowering, name, attack)
+        elif section == "rules":
+            for index, rule in enumerate(game.rules):
+                title = _title(titles, rule, "")
+                luck = rule_luck(alike, rule, ("rules", index), "")
+                RuleLowering(lowering, rule, ("rules", index), (), False, title, luck).lower()
+
+
+def _title(titles: Counter[str], rule: Rule, owner: str) -> str:
+    title = rule.title()
+    titles[f"{owner}: {title}"] += 1
+    count = titles[f"{owner}: {title}"]
+    return title if count == 1 else f"{title} #{count}"
+
+
+def _check_overrides(lowering: Lowering) -> None:
+    for name, kind in lowering.game.kinds.items():
+        stats = lowering.cast.members[name].kind.stats
+        for index, overrides in enumerate(kind.copies if isinstance(kind.copies, list) else []):
+            for stat, value in overrides.items():
+                if stat == "habit":
+                    continue
+                path = ("kinds", name, "copies", index, stat)
+                if stat not in stats:
+                    lowering.fault(path, f"{name} has no stat '{stat}'{nearest(stat, stats)}")
+                elif value.number is None:
+                    lowering.fault(path, f"a copy's own {stat} is a number, not the formula '{value}'")
+
+
+def _lower_parts(lowering: Lowering) -> None:
+    """The parts of a step, and what comes before the first."""
+    wiring = lowering.wiring
+    lower_contacts(lowering)
+    time = BlockBuilder()
+    for emit in wiring.new_step:
+        emit(time)
+    emit_status_part(lowering, time)
+    emit_action_part(lowering, time)
+    emit_wind_ups(lowering, time)
+    if lowering.game.statuses or wiring.new_step:
+        time.emit(Settle(NOBODY, ZERO))
+    lowering.procedure(time.procedure(parts.TIME))
+    players = BlockBuilder()
+    emit_habit_part(lowering, players)
+    lowering.procedure(players.procedure(parts.PLAYERS))
+    if not lowering.game.levels:
+        lowering.procedure(BlockBuilder().procedure(parts.LEVELS))
+    rules = BlockBuilder()
+    for path, emit in wiring.polled:
+        before = len(rules.body())
+        emit(rules)
+        lowering.polled_blocks.append((path, rules.body()[before:]))
+    lowering.procedure(rules.procedure(parts.RULES))
+    flows = BlockBuilder()
+    emit_flows(lowering, flows)
+    flows.emit(Settle(NOBODY, ZERO, always=True))
+    lowering.procedure(flows.procedure(parts.FLOWS))
+    watch = BlockBuilder(1)
+    emit_limit_postings(lowering, watch)
+    lowering.limit_postings = watch.body()
+    for emit in wiring.watched:
+        emit(watch)
+    lowering.procedure(watch.procedure(parts.WATCH))
+    lower_watch_gone(lowering)
+    _lower_handlers(lowering)
+    lower_opening(lowering)
+    opening = BlockBuilder()
+    emit_beginnings(lowering, opening)
+    emit_first_level(lowering, opening)
+    for emit in wiring.starts:
+        emit(opening)
+    opening.emit(Settle(NOBODY, ZERO, always=True))
+    lowering.procedure(opening.procedure(parts.OPENING))
+    for member in lowering.cast.members.values():
+        lower_begin(lowering, member)
+
+
+def _lower_handlers(lowering: Lowering) -> None:
+    for index, event in enumerate(lowering.events):
+        emits = lowering.wiring.handlers.get(index, [])
+        if not emits:
+            continue
+        b = BlockBuilder(10)
+        values: tuple[Expr, ...] = tuple(Local(2 + i) for i in range(8))
+        for emit in emits:
+            emit(b, Local(0), Local(1), values)
+        handler = Handle("on " + event.handle.use, event.handle.owner)
+        lowering.procedure(b.procedure(handler))
+        lowering.events[index] = Event(event.handle, event.phase, handler)
+
+
+def _program(lowering: Lowering) -> Program:
+    game = lowering.game
+    limit = lowering.dial_index(("clock", "limit"))
+    return Program(
+        title=game.title,
+        clock=game.clock,
+        cast=lowering.cast,
+        dials=lowering.dials,
+        accounts=finish_accounts(lowering),
+        layout=lowering.layout.layout(),
+        columns=known_columns(lowering),
+        timers=tuple(lowering.timers),
+        statuses=status_columns(lowering),
+        procedures=lowering.procedures,
+        causes=tuple(lowering.causes),
+        events=tuple(lowering.events),
+        endings=ending_specs(lowering),
+        words=tuple(lowering.words),
+        texts=tuple(lowering.texts),
+        formulas=tuple(lowering.formulas),
+        order=_ordered(lowering),
+        clock_limit=Dial(limit) if limit is not None else Constant(game.clock.limit),
+        world_stats=game.stats,
+    )
+
+
+def _ordered(lowering: Lowering) -> tuple[OrderLine, ...]:
+    lines = [*lowering.order, *order_lines(lowering)]
+    parts = [*PHASES, *REACTIONS]
+    return tuple(sorted(lines, key=lambda line: parts.index(line.part)))
+
+
+__all__ = ["Cast", "Lowered", "lower", "try_lower"]

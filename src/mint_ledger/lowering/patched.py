@@ -1,0 +1,51 @@
+"""The text of a game's file with some of its dials set, all else as it was."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from mint_ledger.errors import BadRequest
+from mint_ledger.game.dials import plain_value
+from mint_ledger.game.patching import patched_source, variant_source, with_empty_variant
+from mint_ledger.lowering.playable import PlayableGame, game_in
+
+
+def with_numbers(game: PlayableGame, values: Mapping[str, float], variant: str | None = None) -> str:
+    """The text of a game's file with some dials set, in the file itself or in one of its variants, made if need be.
+
+    Raises:
+        NotFound: there is no such dial.
+        BadRequest: a number cannot be put in without touching anything else.
+        GameError: the numbers make the game impossible.
+    """
+    name = str(game.source.file)
+    if variant is not None and variant not in game.variants and values:
+        for dial in values:
+            game.dials.find(dial)
+        game = game_in(with_empty_variant(game.source, variant), name, PlayableGame)
+    for dial, value in values.items():
+        game = game_in(with_number(game, dial, value, variant), name, PlayableGame)
+    return game.source.text
+
+
+def with_number(game: PlayableGame, dial: str, value: float, variant: str | None = None) -> str:
+    """The text of a game's file with one dial set, in the file itself or in one of its variants.
+
+    Raises:
+        NotFound: there is no such dial.
+        BadRequest: the number cannot be put in without touching anything else.
+    """
+    source, dials = game.source, game.dials
+    plain, place = plain_value(value), dials.written[dials.find(dial)]
+    if variant is not None:
+        if variant not in game.variants:
+            raise BadRequest(f"there is no variant '{variant}' to write into")
+        turned = variant_source(source, variant, dial, plain)
+    else:
+        turned = patched_source(source, game.lowered.program.cast, {place: plain})
+    if turned is None:
+        raise BadRequest(
+            f"{dial} = {plain} cannot be written into {source.file} without rewriting more than a number "
+            "(it is taken over from another kind, or not in the file); write it there by hand, or use --as VARIANT"
+        )
+    return turned.text

@@ -1,0 +1,183 @@
+"""A game with its program: what every stage after lowering is given. It reads itself anew as its dials are turned."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+from pathlib import Path
+from typing import Any, Self, TypeVar, cast
+
+from pydantic import PrivateAttr
+
+from mint_ledger.errors import Fault, GameError, NotFound, nearest
+from mint_ledger.files import write_text
+from mint_ledger.game.dials import Dials
+from mint_ledger.game.document import GameFile
+from mint_ledger.game.loading import Path as FilePath
+from mint_ledger.game.loading import read_game
+from mint_ledger.game.source import Source, parse_source
+from mint_ledger.game.target import Target
+from mint_ledger.game.turning import Turning, turned_parts
+from mint_ledger.game.writing import yaml_text
+from mint_ledger.lowering.lower import lower, try_lower
+from mint_ledger.lowering.lowered import Lowered
+
+MOST_MEASURED = 8
+SomeGame = TypeVar("SomeGame", bound="PlayableGame")
+
+
+class PlayableGame(GameFile):
+    """The models of a game file and the program that they make. It never changes once it is made."""
+
+    _turning: Turning | None = PrivateAttr(None)
+    # The game before its numbers were turned, where it is the same program; and programs that take more measures.
+    _plain: PlayableGame | None = PrivateAttr(None)
+    _measured: dict[tuple[tuple[str, str], ...], Lowered] = PrivateAttr(default_factory=dict)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy, with some sections replaced; it is a game of its own, and looked at anew."""
+        copy = super().model_copy(update=update, deep=deep)
+        if update:
+            copy.__dict__.pop("lowered", None)
+            copy._source = copy._turning = copy._plain = None
+            copy._measured = {}
+        return copy
+
+    def _made_source(self) -> Source:
+        return self._turning.source() if self._turning is not None else super()._made_source()
+
+    @cached_property
+    def lowered(self) -> Lowered:
+        """The game as a program; raises `GameError` with all faults."""
+        return lower(self)
+
+    def lowered_with(self, measures: Mapping[str, str]) -> Lowered:
+        """The program with more measures than the file's; games that differ in numbers alone share it.
+
+        Raises:
+            GameError: one of them is none.
+        """
+        if not measures:
+            return self.lowered
+        if self._plain is not None:
+            return self._plain.lowered_with(measures).with_numbers_of(self.lowered)
+        key = tuple(measures.items())
+        if key not in self._measured:
+            if len(self._measured) >= MOST_MEASURED:
+                self._measured.clear()
+            self._measured[key] = lower(self, (), measures)
+        return self._measured[key]
+
+    @property
+    def dials(self) -> Dials:
+        """All dials of the game, by name."""
+        return self.lowered.program.dials
+
+    def with_dials(self, changes: Mapping[str, float | bool]) -> Self:
+        """The same game with some dials set.
+
+        Raises:
+            NotFound: there is no such dial.
+            GameError: a value makes the game impossible (a start above its max …).
+        """
+        program = self.lowered.program
+        dials = program.dials
+        by_index = {dials.find(name): value for name, value in changes.items()}
+        written = {dials.written[index]: value for index, value in by_index.items()}
+        turning = (self._turning or Turning(self.source, program.cast, {})).further(written)
+        parts = turned_parts(self, program.cast, written)
+        game = _constructed(type(self), self.model_fields_set, parts)
+        lowered = self.lowered.turned(game, turning, by_index)
+        if lowered is None:
+            return game_of(turning.source(), type(self), turning)
+        game.__dict__["lowered"] = lowered
+        game._turning = turning
+        game._plain = self._plain or self
+        return game
+
+    def with_variant(self, name: str) -> Self:
+        """The same game with the dials of one of its variants set.
+
+        Raises:
+            NotFound: there is no such variant, or it names a dial that does not exist.
+        """
+        if name not in self.variants:
+            raise NotFound(f"there is no variant '{name}'{nearest(name, self.variants)}")
+        return self.with_dials(self.variants[name])
+
+    def turned(self, variant: str | None, dials: Mapping[str, float | bool] | None) -> Self:
+        """The same game with the dials of a variant, then some dials set; see `with_variant` and `with_dials`."""
+        game = self.with_variant(variant) if variant else self
+        return game.with_dials(dials) if dials else game
+
+    def target(self, name: str) -> Target:
+        """One of the file's targets by its name.
+
+        Raises:
+            NotFound: there is none of that name.
+        """
+        known = {target.name: target for target in self.targets}
+        if name not in known:
+            raise NotFound(f"there is no target '{name}'{nearest(name, known)}")
+        return known[name]
+
+    @property
+    def file(self) -> str:
+        """What it was read from."""
+        return str(self._turning.origin.file if self._turning is not None else self.source.file)
+
+    def origin_text(self) -> str:
+        """The text of the game before its dials were turned; `changes` has what was turned."""
+        return yaml_text(self._turning.origin if self._turning is not None else self.source)
+
+    def changes(self) -> tuple[tuple[str, float | bool], ...]:
+        """The dials that were turned since the text was read, by name, with their values."""
+        if self._turning is None:
+            return ()
+        dials = self.dials
+        index = dict(zip(dials.written, dials.names, strict=True))
+        return tuple((index[path], value) for path, value in self._turning.changes.items())
+
+    def to_yaml(self) -> str:
+        """The game as the text of a game file: the text that was read, with the numbers that were turned since."""
+        return yaml_text(self.source)
+
+    def save(self, path: str | Path) -> None:
+        """Write the game file (beside, then renamed into place)."""
+        write_text(Path(path), self.to_yaml())
+
+
+def game_of(source: Source, kind: type[SomeGame], turning: Turning | None = None) -> SomeGame:
+    """The game of a source.
+
+    Raises:
+        GameError: it cannot be used; all that is wrong, with line and column.
+    """
+    reading = read_game(source)
+    if reading.game is None:
+        raise GameError(reading.faults)
+    game = _constructed(kind, reading.game.model_fields_set, dict(reading.game))
+    game._source = reading.game._source
+    game._turning = turning
+    if reading.faults:
+        _, more = try_lower(game)
+        raise GameError([*reading.faults, *_not_echoes(more, reading.left_out)])
+    game.__dict__["lowered"] = lower(game)
+    return game
+
+
+def _constructed(kind: type[SomeGame], fields: set[str], parts: Mapping[str, Any]) -> SomeGame:
+    """A game of parts that are models already."""
+    return cast(SomeGame, kind.model_construct(_fields_set=fields, **parts))
+
+
+def game_in(text: str, name: str, kind: type[SomeGame]) -> SomeGame:
+    """The game of a text; see `game_of`."""
+    return game_of(parse_source(text, name), kind)
+
+
+def _not_echoes(faults: Sequence[Fault], left_out: Sequence[FilePath]) -> list[Fault]:
+    """Faults that stand by themselves, and not only because a faulty part had to be left out."""
+    named = ("numbers", "stats", "kinds", "attacks", "endings")
+    missing = {str(path[-1]) for path in left_out if len(path) > 1 and path[-2] in named}
+    return [f for f in faults if not any(f"'{name}'" in f.message or f".{name}" in f.message for name in missing)]

@@ -1,0 +1,86 @@
+"""What a run is played with apart from its game: seed, habit, variant and dials; and the level that it begins in."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from types import MappingProxyType
+
+from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.lowering.playable import SomeGame
+from mint_ledger.program.state import Start
+
+MAX_SEED = 2**64 - 1
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """How a game is played: the seed of its luck, how simulated players play, and which numbers are turned.
+
+    Attributes:
+        seed: 0 to 2⁶⁴-1.
+        habit: how simulated players play; by default only those play whose copies name a habit.
+        variant: one of the file's named sets of dials.
+        dials: dials set for this alone, after the variant's.
+    """
+
+    seed: int = 1
+    habit: str | None = None
+    variant: str | None = None
+    dials: Mapping[str, float | bool] = field(default_factory=lambda: MappingProxyType({}))
+
+    def of(self, game: SomeGame) -> SomeGame:
+        """The game with the variant's dials and these set.
+
+        Raises:
+            NotFound: there is no such variant or dial.
+            GameError: a value makes the game impossible.
+        """
+        return game.turned(self.variant, self.dials)
+
+    def with_dials(self, dials: Mapping[str, float | bool]) -> Setting:
+        """The same with further dials set."""
+        return replace(self, dials={**self.dials, **dials})
+
+    def title(self, title: str) -> str:
+        """The heading of a game that is played so."""
+        return title + "".join(f" · {part}" for part in (self.habit, self.variant) if part)
+
+
+def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:
+    """Who plays by which habit: the copies that name one, and everyone else who can play by `habit`.
+
+    Raises:
+        NotFound: there is no such habit.
+    """
+    habits = lowered.habit_players
+    if habit is not None and habit not in habits:
+        raise NotFound(f"there is no habit '{habit}'{nearest(habit, habits)}")
+    column = lowered.program.columns.habit
+    if column is None:
+        return []
+    chosen: dict[int, int] = {}
+    if habit is not None:
+        number = list(habits).index(habit) + 1
+        chosen |= dict.fromkeys(habits[habit], number)
+    chosen |= dict(lowered.habits)
+    return [Start(column, entity, float(number)) for entity, number in chosen.items()]
+
+
+def level_start(lowered: Lowered, level: str) -> Start:
+    """Let a run begin in a level.
+
+    Raises:
+        NotFound: there is no such level.
+    """
+    if level not in lowered.levels:
+        raise NotFound(f"there is no level '{level}'{nearest(level, lowered.levels)}")
+    number = float(lowered.levels.index(level))
+    return Start(lowered.program.columns.first_level, 0, number)
+
+
+def check_seed(seed: int) -> None:
+    """Refuse what is no seed."""
+    if isinstance(seed, bool) or not isinstance(seed, int) or not 0 <= seed <= MAX_SEED:
+        raise BadRequest(f"a seed is a whole number from 0 to 2^64 − 1, not {seed!r}")

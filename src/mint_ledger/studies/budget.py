@@ -1,0 +1,54 @@
+"""How much may be played for an answer."""
+
+from __future__ import annotations
+
+import math
+import time
+from dataclasses import dataclass, replace
+
+
+@dataclass(frozen=True, slots=True)
+class Budget:
+    """What a search may use.
+
+    Attributes:
+        runs: how many runs of one setting judge an answer.
+        seconds: nothing new is tried after so long.
+        most_runs: nor after so many runs in all.
+    """
+
+    runs: int
+    seconds: float = math.inf
+    most_runs: float = math.inf
+
+    def shared(self, among: int) -> Budget:
+        """The part of each of several searches."""
+        return replace(self, seconds=self.seconds / among, most_runs=self.most_runs / among)
+
+    def begin(self) -> Spending:
+        """Start the clock."""
+        return Spending(self, time.monotonic() + self.seconds)
+
+
+class OutOfBudget(Exception):
+    """The time or the runs of a search are used up."""
+
+
+class Spending:
+    """A budget of which some is used up."""
+
+    def __init__(self, budget: Budget, ends: float) -> None:
+        self.budget, self._ends, self.played = budget, ends, 0
+
+    def check(self) -> None:
+        """Stop where nothing new may be begun.
+
+        Raises:
+            OutOfBudget: the time is over, or the runs are.
+        """
+        if time.monotonic() > self._ends or self.played >= self.budget.most_runs:
+            raise OutOfBudget
+
+    def add(self, runs: int) -> None:
+        """Note that so many runs were played."""
+        self.played += runs

@@ -1,0 +1,90 @@
+"""A study of a game, from what it is asked to take and by what means it is played."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from pathlib import Path
+
+from mint_ledger.engines.names import EngineName, check_engine
+from mint_ledger.journal.books import account_name, all_accounts
+from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, prepare_game
+from mint_ledger.studies.store import Store
+from mint_ledger.studies.study import Progress, Study, make_study, named_measures, parse_until
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What a study takes of each run; see `Game.study`."""
+
+    measures: Mapping[str, str] | Sequence[str] = ()
+    accounts: Sequence[str] | None = None
+    times: Sequence[float] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Means:
+    """By what a study is played: engine and executor; who is told of it; where it is kept. See `Game.study`."""
+
+    engine: EngineName = "auto"
+    executor: Executor | None = None
+    progress: Progress | None = None
+    store: str | Path | None = None
+
+
+def study_game(
+    game: PlayableGame,
+    runs: int,
+    setting: Setting,
+    asked: Asked = Asked(),
+    means: Means = Means(),
+    until: str | float | None = None,
+) -> Study:
+    """Play a game many times; see `Game.study`, which says what may be wrong."""
+    check_engine(means.engine)
+    turned = setting.of(game)
+    named = _expanded(turned, named_measures(asked.measures))
+    check_measures(named)
+    chosen = tuple(asked.accounts) if asked.accounts is not None else chosen_accounts(turned.lowered)
+    request = StudyRequest(
+        text=turned.origin_text(),
+        name=turned.file,
+        seed=setting.seed,
+        dials=turned.changes(),
+        habit=setting.habit,
+        measures=tuple(named.items()),
+        accounts=chosen,
+        sampled=chosen if asked.times else (),
+        times=tuple(float(time) for time in asked.times),
+        engine=means.engine,
+    )
+    prepared = prepare_game(turned, request)
+    limit = parse_until(until) if until is not None else None
+    if means.store is None:
+        return make_study(prepared, request, runs, until=limit, executor=means.executor, progress=means.progress)
+    with Store(means.store) as opened:
+        stored = opened.study(prepared, request, f"{game.title} · {setting.habit}" if setting.habit else game.title)
+        return make_study(
+            prepared, request, runs, until=limit, executor=means.executor, progress=means.progress, stored=stored
+        )
+
+
+def measure_game(game: PlayableGame, runs: int, setting: Setting, measures: Sequence[str]) -> Study:
+    """A study for some measures alone."""
+    return study_game(game, runs, setting, Asked(measures, ()))
+
+
+def _expanded(game: PlayableGame, measures: Mapping[str, str]) -> dict[str, str]:
+    """Measures, with an account's name alone written out."""
+    program = game.lowered.program
+    known = {account_name(program, key) for key in all_accounts(program)}
+    texts: dict[str, str] = {}
+    for name, text in measures.items():
+        if text in known:
+            texts |= {f"{call}({text})": f"{call}({text})" for call in ("closing", "lowest", "highest")}
+        else:
+            texts[name] = text
+    return texts
