@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from mint_ledger.errors import nearest
 from mint_ledger.game.action import Action
-from mint_ledger.lowering import reading
+from mint_ledger.lowering.columns import account_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.formulas import amount, condition
 from mint_ledger.lowering.handles import acted_event, begin_action, end_status, give_status
 from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.lowering.status import blocked
+from mint_ledger.lowering.status_effect import blocked
 from mint_ledger.lowering.turns import out_of_turn
 from mint_ledger.program.building import BlockBuilder, add, compare, const, neg, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Or, Read, Time
@@ -36,6 +36,11 @@ def busy_until(lowering: Lowering) -> Column:
 def busy_code(lowering: Lowering, name: str) -> float:
     """The number by which an entity is busy with an action or attack."""
     return float([*lowering.game.actions, *lowering.game.attacks].index(name) + 1)
+
+
+def could_begin(lowering: Lowering, b: BlockBuilder, name: str, who: Expr) -> Expr:
+    """Whether an entity could begin an action now."""
+    return ActionLowering(lowering, name, lowering.game.actions[name]).ready(b, who)
 
 
 def anyone_is_ever_busy(lowering: Lowering) -> bool:
@@ -127,7 +132,7 @@ class ActionLowering:
             found.append((no(condition(scope, action.needs, "needs")), "what it needs does not hold"))
         for stat, cost in (action.costs or {}).items():
             if all(stat in m.kind.stats and m.kind.stats[stat].is_account for m in self.doers):
-                value = Read(reading.account_column(lowering, stat), who)
+                value = Read(account_column(lowering, stat), who)
                 too_little = compare("<", value, amount(scope, cost, "costs", stat))
                 found.append((too_little, f"too little {stat} to pay for it"))
         return found
@@ -156,7 +161,7 @@ class ActionLowering:
             b.emit(Note("act", who, who, self.cause, lowering.text(["begins"]), (lasts,)))
         costs = [(stat, b.let(amount(scope, cost, "costs", stat))) for stat, cost in (action.costs or {}).items()]
         for stat, cost in costs:
-            b.emit(Post(reading.account_column(lowering, stat), who, "add", neg(cost), self.cause, who))
+            b.emit(Post(account_column(lowering, stat), who, "add", neg(cost), self.cause, who))
         if action.cooldown is not None:
             b.emit(Set(self.ready_at(), who, add(Time(), amount(scope, action.cooldown, "cooldown"))))
         b.emit(Let(began, ONE))

@@ -9,10 +9,10 @@ from dataclasses import replace
 
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.cast import Member
-from mint_ledger.lowering import contact, reading, space
+from mint_ledger.lowering import contact, space
 from mint_ledger.lowering.action import anyone_is_ever_busy, busy_code, busy_column, busy_until
 from mint_ledger.lowering.chance import draw, happens
-from mint_ledger.lowering.columns import habit_column
+from mint_ledger.lowering.columns import account_column, habit_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.defence import MISSES, SKIPPED, dodge_of, safe_until, struck_through
 from mint_ledger.lowering.do import emit_do
@@ -24,7 +24,7 @@ from mint_ledger.lowering.presence import spent_column
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.reading import has_stat, hits_column
 from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.lowering.status import blocked
+from mint_ledger.lowering.status_effect import blocked
 from mint_ledger.lowering.timer import Timer, add_timer
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, mul, neg, no, sub
 from mint_ledger.program.expressions import (
@@ -166,12 +166,12 @@ class AttackLowering:
             if has_stat(EntityRef(striker, self.strikers), stat)
         ]
         for stat, cost in costs:
-            value = Read(reading.account_column(self.lowering, stat), striker)
+            value = Read(account_column(self.lowering, stat), striker)
             with b.when(compare("<", value, cost)):
                 self._note(b, "refused", striker, ZERO, f"too little {stat} to pay for it")
                 b.emit(Leave("procedure"))
         for stat, cost in costs:
-            column = reading.account_column(self.lowering, stat)
+            column = account_column(self.lowering, stat)
             b.emit(Post(column, striker, "add", neg(cost), self.cause, striker))
         b.emit(Let(paid, ONE))
         self.lowering.procedure(b.procedure(self.handle("pay"), Local(paid)))
@@ -302,7 +302,7 @@ class AttackLowering:
             if stat is None:
                 self.lowering.fault(path, "those that it strikes have no health to compare")
                 return const(-1)
-            value = Read(reading.account_column(self.lowering, stat), Local(candidate))
+            value = Read(account_column(self.lowering, stat), Local(candidate))
             return Fold("argmin" if aims == "weakest" else "argmax", candidate, ranges, where, value)
         return Fold("nth", candidate, ranges, where, ZERO)
 
@@ -554,15 +554,6 @@ def emit_wind_ups(lowering: Lowering, b: BlockBuilder) -> None:
     """The share of part 1 of all attacks that take time."""
     for name, attack in lowering.game.attacks.items():
         AttackLowering(lowering, name, attack).emit_wind_up_part(b)
-
-
-def strikers_of(lowering: Lowering, target: str) -> Members:
-    """The kinds that have an attack that can strike a kind."""
-    names: set[str] = set()
-    for attack in lowering.game.attacks.values():
-        if any(m.name == target for m in lowering.cast.families(attack.to)):
-            names |= {m.name for m in lowering.cast.families(attack.from_)}
-    return tuple(m for m in lowering.cast.members.values() if m.name in names)
 
 
 def lower_attack(lowering: Lowering, name: str, attack: Attack) -> None:

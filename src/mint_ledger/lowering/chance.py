@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import ast
-from typing import TYPE_CHECKING
 
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import Scope, Typed
+from mint_ledger.lowering.scope import InFormula, Scope, Typed
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, div, mul, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, Apply, Expr, Local, Unary
 from mint_ledger.program.statements import Draw, Guard, Let
-
-if TYPE_CHECKING:
-    from mint_ledger.lowering.formulas import FormulaLowerer
 
 MAX_DICE = 1_000
 TWO_TO_52 = 4503599627370496.0
@@ -44,7 +40,7 @@ def happens(scope: Scope, probability: Expr) -> Expr:
     return compare("<", draw(scope), probability)
 
 
-def call(f: FormulaLowerer, name: str, arguments: list[ast.expr]) -> Typed:
+def call(f: InFormula, name: str, arguments: list[ast.expr]) -> Typed:
     """Lower a chance call of a formula."""
     if f.scope.no_chance:
         raise Problem(f"chance ({name}) may not stand in {f.scope.no_chance}")
@@ -66,7 +62,7 @@ def call(f: FormulaLowerer, name: str, arguments: list[ast.expr]) -> Typed:
     return Typed(add(values[0], mul(values[1], Apply("normal", (cell,)))), "number")
 
 
-def _whole(f: FormulaLowerer, b: BlockBuilder, u: Expr, low: Expr, high: Expr) -> Expr:
+def _whole(f: InFormula, b: BlockBuilder, u: Expr, low: Expr, high: Expr) -> Expr:
     fine = And((_is_whole(low), _is_whole(high), compare("<=", low, high)))
     b.emit(Guard(fine, "whole(a, b) wants whole numbers with a not above b", f.formula, low))
     return add(low, Unary("floor", mul(u, add(sub(high, low), ONE))))
@@ -76,7 +72,7 @@ def _is_whole(value: Expr) -> Expr:
     return compare("==", Unary("floor", value), value)
 
 
-def _dice(f: FormulaLowerer, count: Expr, sides: Expr) -> Expr:
+def _dice(f: InFormula, count: Expr, sides: Expr) -> Expr:
     b = f.scope.builder
     fine = And(
         (
@@ -98,7 +94,7 @@ def _dice(f: FormulaLowerer, count: Expr, sides: Expr) -> Expr:
     return Local(total)
 
 
-def _pick(f: FormulaLowerer, arguments: list[ast.expr]) -> Typed:
+def _pick(f: InFormula, arguments: list[ast.expr]) -> Typed:
     b = f.scope.builder
     options = [f.lower(argument) for argument in arguments]
     if len({option.type for option in options}) > 1:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.program.handle import Handle
-from mint_ledger.program.program import Known
+from mint_ledger.program.program import FlowColumns, Known
 from mint_ledger.program.state import Column
 
 
@@ -56,6 +56,39 @@ def level_column(lowering: Lowering) -> Column:
 def level_began_column(lowering: Lowering) -> Column:
     """When the level began."""
     return lowering.layout.column(Handle("level began"), "time")
+
+
+def account_column(lowering: Lowering, stat: str) -> Column:
+    """The column of a stat's accounts: over all entities between the first and the last that have it."""
+    owners = [m for m in lowering.cast.with_stat(stat) if m.room and m.kind.stats[stat].is_account]
+    spans = [(m.first, m.first + m.room) for m in owners]
+    if stat in lowering.game.stats and lowering.game.stats[stat].is_account:
+        spans.append((0, 1))
+    first = min((low for low, _ in spans), default=0)
+    last = max((high for _, high in spans), default=1)
+    return lowering.layout.column(Handle("stat", (stat,)), "value", first, last - first)
+
+
+def flow_columns(lowering: Lowering, values: Column, stat: str) -> FlowColumns:
+    """Where the flows of a stat keep their state."""
+
+    def column(what: str, role: str = "time") -> Column:
+        return lowering.layout.column(Handle(f"flow {what}", (stat,)), role, values.first, values.count)  # type: ignore[arg-type]
+
+    return FlowColumns(
+        rate=column("rate", "value"),
+        to=column("to", "value"),
+        anchor=column("anchor", "step"),
+        booked=column("booked", "value"),
+        since=column("since", "step"),
+        waits_from=column("waits from"),
+        at_limit=column("at limit", "value"),
+    )
+
+
+def turn_column(lowering: Lowering) -> Column:
+    """Whose turn it is, as a position in the order, from 0."""
+    return lowering.layout.column(Handle("whose turn"), "flag")
 
 
 def known_columns(lowering: Lowering) -> Known:

@@ -9,8 +9,9 @@ from __future__ import annotations
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering.context import EmitPair, Lowering
 from mint_ledger.lowering.handles import MOTION
+from mint_ledger.lowering.motion import touches
 from mint_ledger.lowering.scope import EntityRef
-from mint_ledger.lowering.space import is_somewhere, touches
+from mint_ledger.lowering.space import is_somewhere
 from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, add, compare, const, higher_of, mul, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Or, Time, inside

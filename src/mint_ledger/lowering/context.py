@@ -10,6 +10,7 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast, Member
 from mint_ledger.game.dials import Dials
 from mint_ledger.game.document import GameFile
+from mint_ledger.game.ending import Ending
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.source import Source
 from mint_ledger.program.building import BlockBuilder
@@ -59,6 +60,8 @@ class Lowering:
     cast: Cast
     dials: Dials
     source: Source
+    # Whether an entity could begin an action now: asked in formulas, answered by the action's own formulas.
+    ready: Callable[[Lowering, BlockBuilder, str, Expr], Expr]
     layout: LayoutBuilder = field(default_factory=LayoutBuilder)
     procedures: dict[Handle, Procedure] = field(default_factory=dict)
     accounts: dict[str, Account] = field(default_factory=dict)
@@ -94,6 +97,9 @@ class Lowering:
     wiring: Wiring = field(default_factory=Wiring)
     # (kind, stat) → the (kind, stat)s that its formula or limits read, to find circles.
     depends: dict[tuple[str, str], dict[tuple[str, str], Path]] = field(default_factory=dict)
+
+    # Who takes turns, in their order.
+    turn_order: list[tuple[int, Member]] = field(default_factory=list)
 
     def fault(self, path: Path, message: str) -> None:
         """Note a fault of the game file."""
@@ -160,6 +166,27 @@ class Lowering:
         """The kinds with entities that several names of the file mean, each once, in the order of the file."""
         found = {member.name for name in names for member in self.find_members(name, path)}
         return tuple(m for m in self.cast.members.values() if m.name in found and m.room)
+
+    def list_endings(self) -> list[tuple[str, Ending, tuple[Member, ...], Path]]:
+        """Every ending as (name, model, the kinds it is judged for, path), in the order of the file's sections."""
+        found: list[tuple[str, Ending, tuple[Member, ...], Path]] = []
+        for section in self.game.section_order():
+            if section == "endings":
+                found.extend((name, ending, (), ("endings", name)) for name, ending in self.game.endings.items())
+            elif section == "kinds":
+                for kind, model in self.game.kinds.items():
+                    for name, ending in model.endings.items():
+                        holders = tuple(m for m in self.cast.family(kind) if m.kind.endings.get(name) is ending)
+                        found.append((name, ending, holders, ("kinds", kind, "endings", name)))
+        return found
+
+    def strikers_of(self, target: str) -> tuple[Member, ...]:
+        """The kinds that have an attack that can strike a kind."""
+        names: set[str] = set()
+        for attack in self.game.attacks.values():
+            if any(m.name == target for m in self.cast.families(attack.to)):
+                names |= {m.name for m in self.cast.families(attack.from_)}
+        return tuple(m for m in self.cast.members.values() if m.name in names)
 
     def dial_index(self, path: Path) -> int | None:
         """The dial at a path, if the number there is one."""

@@ -12,6 +12,7 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.attack import Layer, WhenHit
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering import reading
+from mint_ledger.lowering.columns import account_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import FormulaLowerer, amount, condition
 from mint_ledger.lowering.handles import defend
@@ -181,7 +182,7 @@ class _Defence:
 
     def _emit_layer(self, layer: Layer, index: int, rest: int, took: int, *, is_last: bool) -> None:
         b, stat = self.b, self.member.kind.stats[layer.layer]
-        column = reading.account_column(self.lowering, layer.layer)
+        column = account_column(self.lowering, layer.layer)
         value = Read(column, self.target)
         scope = self.scope.at("through", index)
         place = self.lowering.formula_place(stat.min, scope.path) if stat.min else -1
@@ -211,9 +212,7 @@ class _Defence:
 
 
 def _strikers(lowering: Lowering, member: Member) -> tuple[Member, ...]:
-    from mint_ledger.lowering.attack import strikers_of
-
-    return strikers_of(lowering, member.name)
+    return lowering.strikers_of(member.name)
 
 
 def emit_safe(lowering: Lowering, b: BlockBuilder, who: EntityRef, seconds: Expr) -> None:

@@ -12,14 +12,14 @@ from mint_ledger.game.readout import split_text
 from mint_ledger.lowering import contact, entities
 from mint_ledger.lowering.context import ranges_of
 from mint_ledger.lowering.defence import emit_safe
-from mint_ledger.lowering.ending import finish, list_endings
-from mint_ledger.lowering.formulas import amount, condition, lower_formula
+from mint_ledger.lowering.ending import finish
+from mint_ledger.lowering.formulas import amount, condition, entity_text, lower_formula
 from mint_ledger.lowering.handles import REMOVE, cue_event, end_status, give_status, spawn, strike, try_attack
 from mint_ledger.lowering.level import emit_go
+from mint_ledger.lowering.motion import emit_place
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.lowering.space import emit_place
 from mint_ledger.program.building import compare, const
 from mint_ledger.program.expressions import ZERO, Expr, Local
 from mint_ledger.program.statements import Call, If, Note, Raise
@@ -39,7 +39,7 @@ def _emit_step(scope: Scope, item: Part, cause: Expr) -> None:
             case steps.PostDo():
                 emit_posting(scope, item.post, cause)
             case steps.RemoveDo():
-                who = entities.entity_text(scope, item.remove)
+                who = entity_text(scope, item.remove)
                 scope.builder.emit(Call(REMOVE, (who.entity, doer(scope), cause)))
             case steps.SpawnDo():
                 _spawn(scope, item, cause)
@@ -54,10 +54,10 @@ def _emit_step(scope: Scope, item: Part, cause: Expr) -> None:
             case steps.EndDo():
                 emit_end(scope, item.end, item.to)
             case steps.SafeDo():
-                who = entities.entity_text(scope, item.safe)
+                who = entity_text(scope, item.safe)
                 emit_safe(scope.lowering, scope.builder, who, amount(scope, item.for_, "for"))
             case steps.MoveDo():
-                who = entities.entity_text(scope, item.move)
+                who = entity_text(scope, item.move)
                 emit_place(scope, who, item.to, cause, doer(scope), "to")
             case steps.GoDo():
                 emit_go(scope.lowering, scope.builder, item.go)
@@ -97,10 +97,10 @@ def _spawn(scope: Scope, item: steps.SpawnDo, cause: Expr) -> None:
 
 def _hit(scope: Scope, item: steps.HitDo, cause: Expr) -> None:
     attack = known_attack(scope, item.with_)
-    by = entities.entity_text(scope, item.by) if item.by else scope.self_
+    by = entity_text(scope, item.by) if item.by else scope.self_
     if by is None:
         raise Problem("it is not known who strikes; write 'by: …'")
-    target = entities.entity_text(scope, item.hit)
+    target = entity_text(scope, item.hit)
     check_striker(scope, attack, by)
     check_target(scope, attack, target)
     scope.builder.emit(Call(strike(attack), (by.entity, target.entity, ZERO)))
@@ -180,7 +180,7 @@ def known_status(scope: Scope, name: str) -> str:
 def emit_give(scope: Scope, status: str, to: str, seconds: Formula | None) -> None:
     """Emit the giving of a status; without seconds it lasts as long as it says itself."""
     name = known_status(scope, status)
-    who = entities.entity_text(scope, to)
+    who = entity_text(scope, to)
     length = amount(scope, seconds, "for") if seconds is not None else const(-1.0)
     scope.builder.emit(Call(give_status(name), (who.entity, doer(scope), length)))
 
@@ -188,21 +188,21 @@ def emit_give(scope: Scope, status: str, to: str, seconds: Formula | None) -> No
 def emit_end(scope: Scope, status: str, to: str) -> None:
     """Emit the early end of a status."""
     name = known_status(scope, status)
-    who = entities.entity_text(scope, to)
+    who = entity_text(scope, to)
     scope.builder.emit(Call(end_status(name), (who.entity, doer(scope))))
 
 
 def _finish(scope: Scope, item: steps.FinishDo) -> None:
-    names = [name for name, _, _, _ in list_endings(scope.lowering)]
+    names = [name for name, _, _, _ in scope.lowering.list_endings()]
     if item.finish not in names:
         raise Problem(f"unknown ending '{item.finish}'{nearest(item.finish, names)}")
     index = names.index(item.finish)
-    holders = list_endings(scope.lowering)[index][2]
+    holders = scope.lowering.list_endings()[index][2]
     finish(scope.lowering, scope.builder, index, doer(scope) if holders else ZERO)
 
 
 def _meet(scope: Scope, item: steps.MeetDo) -> None:
-    one, other = (entities.entity_text(scope, text) for text in item.meet)
+    one, other = (entity_text(scope, text) for text in item.meet)
     seconds = amount(scope, item.for_, "for") if item.for_ else ZERO
     contact.emit_meet(scope.lowering, scope.builder, one, other, seconds)
 

@@ -16,9 +16,9 @@ from mint_ledger.game.attack import Attack
 from mint_ledger.game.cast import Member
 from mint_ledger.game.do import AttackDo, Do, EachDo, HitDo, IfDo
 from mint_ledger.game.document import GameFile
-from mint_ledger.lowering import reading, space
+from mint_ledger.lowering import space
 from mint_ledger.lowering.attack import always_spared
-from mint_ledger.lowering.columns import ending_column, present_column
+from mint_ledger.lowering.columns import account_column, ending_column, present_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.defence import struck_through
 from mint_ledger.lowering.flow import emit_flows_of
@@ -236,7 +236,7 @@ class _Duels:
                     )
                     with b.when(pair):
                         for axis in space.AXES:
-                            place = reading.account_column(lowering, axis)
+                            place = account_column(lowering, axis)
                             b.emit(Open(place, target, Read(place, striker), NOBODY, ZERO))
         emit_flows_of(lowering, b, ZERO, None)
         for member in members:

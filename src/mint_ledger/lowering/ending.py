@@ -2,41 +2,24 @@
 
 from __future__ import annotations
 
-from mint_ledger.game.cast import Member
-from mint_ledger.game.ending import Ending
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Constant, Expr
-from mint_ledger.program.handle import Path
 from mint_ledger.program.program import EndingSpec, OrderLine
 from mint_ledger.program.statements import Finish, Note, Settle
 
 
-def list_endings(lowering: Lowering) -> list[tuple[str, Ending, tuple[Member, ...], Path]]:
-    """Every ending as (name, model, the kinds it is judged for, path), in the order of the file's sections."""
-    found: list[tuple[str, Ending, tuple[Member, ...], Path]] = []
-    for section in lowering.game.section_order():
-        if section == "endings":
-            found.extend((name, ending, (), ("endings", name)) for name, ending in lowering.game.endings.items())
-        elif section == "kinds":
-            for kind, model in lowering.game.kinds.items():
-                for name, ending in model.endings.items():
-                    holders = tuple(m for m in lowering.cast.family(kind) if m.kind.endings.get(name) is ending)
-                    found.append((name, ending, holders, ("kinds", kind, "endings", name)))
-    return found
-
-
 def ending_specs(lowering: Lowering) -> tuple[EndingSpec, ...]:
     """The endings as the program keeps them."""
-    return tuple(EndingSpec(name, ending.result, lowering.word(name)) for name, ending, _, _ in list_endings(lowering))
+    return tuple(EndingSpec(name, ending.result, lowering.word(name)) for name, ending, _, _ in lowering.list_endings())
 
 
 def finish(lowering: Lowering, b: BlockBuilder, index: int, winner: Expr) -> None:
     """Emit the end of the run, and its row."""
-    name, _, _, path = list_endings(lowering)[index]
+    name, _, _, path = lowering.list_endings()[index]
     b.emit(Note("ending", winner, ZERO, Constant(float(lowering.cause("ending", name, path)))))
     b.emit(Finish(index, winner))
 
@@ -44,7 +27,7 @@ def finish(lowering: Lowering, b: BlockBuilder, index: int, winner: Expr) -> Non
 def lower_endings(lowering: Lowering) -> None:
     """Make part 7 of a step."""
     b = BlockBuilder()
-    for index, (name, ending, holders, path) in enumerate(list_endings(lowering)):
+    for index, (name, ending, holders, path) in enumerate(lowering.list_endings()):
         if ending.if_ is None:
             continue
         lowering.order.append(OrderLine("7 endings", f"{name}: {ending.result} if {ending.if_}", path))

@@ -3,22 +3,18 @@
 from __future__ import annotations
 
 import ast
-from typing import TYPE_CHECKING
 
 from mint_ledger.errors import nearest
-from mint_ledger.formula import FormulaError
-from mint_ledger.formula.syntax import parse_expression, shorten
+from mint_ledger.formula.syntax import shorten
 from mint_ledger.game.cast import WORLD, Member
-from mint_ledger.lowering.context import ranges_of
+from mint_ledger.lowering.columns import turn_column
+from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import EntityRef, Scope, Typed
-from mint_ledger.program.building import add, compare, const, sub
-from mint_ledger.program.expressions import ONE, And, At, Expr, Fold, FoldOp, Local, Only, Unary
+from mint_ledger.lowering.scope import EntityRef, InFormula, Scope, Typed
+from mint_ledger.program.building import add, choose, compare, const, sub
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Expr, Fold, FoldOp, Local, Only, Unary
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
-
-if TYPE_CHECKING:
-    from mint_ledger.lowering.formulas import FormulaLowerer
 
 _FOLDS: dict[str, FoldOp] = {
     "count": "count",
@@ -35,7 +31,7 @@ def world() -> EntityRef:
     return EntityRef(const(WORLD), ())
 
 
-def entity(f: FormulaLowerer, node: ast.expr) -> EntityRef:
+def entity(f: InFormula, node: ast.expr) -> EntityRef:
     """Lower a node that names one entity.
 
     Raises:
@@ -51,21 +47,6 @@ def entity(f: FormulaLowerer, node: ast.expr) -> EntityRef:
     raise Problem(f"'{shorten(ast.unparse(node))}' is no entity")
 
 
-def entity_text(scope: Scope, text: str) -> EntityRef:
-    """Lower a text of the file that names one entity, like `self` or `crab[2]`.
-
-    Raises:
-        Problem: it names none, or several.
-    """
-    from mint_ledger.lowering.formulas import FormulaLowerer
-
-    try:
-        tree = parse_expression(text)
-    except FormulaError as error:
-        raise Problem(str(error)) from None
-    return entity(FormulaLowerer(scope, -1), tree)
-
-
 def _named(scope: Scope, name: str) -> EntityRef:
     if name in scope.bound:
         return scope.bound[name]
@@ -78,8 +59,6 @@ def _named(scope: Scope, name: str) -> EntityRef:
             raise Problem("there is no 'other' here; it is known in rules about two entities, like {meets: …}")
         return scope.other
     if name == "whose":
-        from mint_ledger.lowering.turns import whose
-
         return whose(scope.lowering)
     if name == "maker":
         if scope.self_ is None:
@@ -98,7 +77,7 @@ def _named(scope: Scope, name: str) -> EntityRef:
     raise Problem(f"there are {member.room} of '{name}': write {name}[1], or count(), total(), any() … over all")
 
 
-def _numbered(f: FormulaLowerer, node: ast.Subscript) -> EntityRef:
+def _numbered(f: InFormula, node: ast.Subscript) -> EntityRef:
     if not isinstance(node.value, ast.Name):
         raise Problem(f"'{shorten(ast.unparse(node))}' is no entity")
     name = node.value.id
@@ -114,6 +93,22 @@ def _numbered(f: FormulaLowerer, node: ast.Subscript) -> EntityRef:
     fine = And((compare(">=", number_expr, ONE), compare("<=", number_expr, const(member.room))))
     which: Expr = sub(add(const(member.first), number_expr), ONE)
     return EntityRef(Only(which, fine, f"there is no {name} of that number"), (member,))
+
+
+def whose(lowering: Lowering) -> EntityRef:
+    """The entity whose turn it is.
+
+    Raises:
+        Problem: the game has no turns.
+    """
+    if lowering.game.turns is None:
+        raise Problem("the game has no 'turns', so it is nobody's turn")
+    order = lowering.turn_order
+    value: Expr = ZERO
+    for position, (entity, _) in enumerate(order):
+        value = choose(compare("==", At(turn_column(lowering), ZERO), const(position)), const(entity), value)
+    members = tuple({member.name: member for _, member in order}.values())
+    return EntityRef(value, members)
 
 
 def maker_of(scope: Scope, ref: EntityRef) -> EntityRef:
@@ -135,7 +130,7 @@ def maker_column(scope: Scope) -> Column:
     return scope.lowering.layout.column(Handle("maker"), "flag", 0, scope.lowering.cast.size)
 
 
-def fold(f: FormulaLowerer, name: str, node: ast.expr) -> Typed:
+def fold(f: InFormula, name: str, node: ast.expr) -> Typed:
     """Lower `count(crab)`, `total(crab.health)`, `any(crab.health < 5)`: over those that are present."""
     kind = _kind_in(f, name, node)
     members = tuple(f.scope.lowering.cast.family(kind))
@@ -156,14 +151,12 @@ def fold(f: FormulaLowerer, name: str, node: ast.expr) -> Typed:
     )
 
 
-def _inner(f: FormulaLowerer, kind: str, ref: EntityRef) -> FormulaLowerer:
-    from mint_ledger.lowering.formulas import FormulaLowerer
-
+def _inner(f: InFormula, kind: str, ref: EntityRef) -> InFormula:
     scope = f.scope.bind(kind, ref).pure("a call that goes over several entities")
-    return FormulaLowerer(scope, f.formula)
+    return f.elsewhere(scope)
 
 
-def _kind_in(f: FormulaLowerer, name: str, node: ast.expr) -> str:
+def _kind_in(f: InFormula, name: str, node: ast.expr) -> str:
     """The one kind whose bare name stands in a call that goes over many."""
     members = f.scope.lowering.cast.members
     numbered = {

@@ -6,6 +6,7 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Member
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import reading
+from mint_ledger.lowering.columns import account_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.entities import world
 from mint_ledger.lowering.formulas import amount, condition
@@ -13,27 +14,8 @@ from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Expr, Local
-from mint_ledger.program.handle import Handle
-from mint_ledger.program.program import FlowColumns, FlowSpec, OrderLine
-from mint_ledger.program.state import Column
+from mint_ledger.program.program import FlowSpec, OrderLine
 from mint_ledger.program.statements import Flow
-
-
-def flow_columns(lowering: Lowering, values: Column, stat: str) -> FlowColumns:
-    """Where the flows of a stat keep their state."""
-
-    def column(what: str, role: str = "time") -> Column:
-        return lowering.layout.column(Handle(f"flow {what}", (stat,)), role, values.first, values.count)  # type: ignore[arg-type]
-
-    return FlowColumns(
-        rate=column("rate", "value"),
-        to=column("to", "value"),
-        anchor=column("anchor", "step"),
-        booked=column("booked", "value"),
-        since=column("since", "step"),
-        waits_from=column("waits from"),
-        at_limit=column("at limit", "value"),
-    )
 
 
 def lower_flow(
@@ -98,4 +80,4 @@ def emit_flows_of(lowering: Lowering, b: BlockBuilder, entity: Expr, member: Mem
     """Look at the flows of one entity (as it appears or leaves)."""
     for name, stat in reading.stats_of(lowering, member).items():
         if stat.is_account and (stat.flow is not None or is_motion(member, name)):
-            b.emit(Flow(reading.account_column(lowering, name), entity))
+            b.emit(Flow(account_column(lowering, name), entity))

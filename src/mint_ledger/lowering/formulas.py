@@ -6,8 +6,8 @@ import ast
 from dataclasses import replace
 
 from mint_ledger.errors import nearest
-from mint_ledger.formula import Formula
-from mint_ledger.formula.syntax import CHANCE_CALLS, shorten
+from mint_ledger.formula import Formula, FormulaError
+from mint_ledger.formula.syntax import CHANCE_CALLS, parse_expression, shorten
 from mint_ledger.lowering import chance, entities, reading
 from mint_ledger.lowering.columns import level_began_column
 from mint_ledger.lowering.context import Lowering
@@ -383,9 +383,26 @@ class FormulaLowerer:
         unary: dict[str, UnaryOp] = {"abs": "abs", "floor": "floor", "ceil": "ceil", "round": "round"}
         return Unary(unary[name], values[0])
 
-    def entity(self, node: ast.expr) -> EntityRef:
-        """Lower a node that has to be an entity."""
-        return entities.entity(self, node)
+    def elsewhere(self, scope: Scope) -> FormulaLowerer:
+        """The same formula going on in another scope."""
+        return FormulaLowerer(scope, self.formula)
+
+    def amount(self, scope: Scope, formula: Formula, *more: str | int) -> Expr:
+        """A number or formula of the file that is read here."""
+        return amount(scope, formula, *more)
+
+
+def entity_text(scope: Scope, text: str) -> EntityRef:
+    """Lower a text of the file that names one entity, like `self` or `crab[2]`.
+
+    Raises:
+        Problem: it names none, or several.
+    """
+    try:
+        tree = parse_expression(text)
+    except FormulaError as error:
+        raise Problem(str(error)) from None
+    return entities.entity(FormulaLowerer(scope, -1), tree)
 
 
 def _check_comparable(operator: ast.cmpop, left: Typed, right: Typed, left_text: str, right_text: str) -> None:

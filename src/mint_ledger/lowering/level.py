@@ -11,7 +11,13 @@ from mint_ledger.formula.syntax import parse_expression
 from mint_ledger.game.cast import Member
 from mint_ledger.game.level import Level
 from mint_ledger.lowering import posting, reading
-from mint_ledger.lowering.columns import first_level_column, level_began_column, level_column, present_column
+from mint_ledger.lowering.columns import (
+    account_column,
+    first_level_column,
+    level_began_column,
+    level_column,
+    present_column,
+)
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import amount, condition
@@ -218,7 +224,7 @@ def _emit_restore(lowering: Lowering, b: BlockBuilder, name: str, member: Member
     for stat, model in member.kind.stats.items():
         if model.is_account:
             value = At(_saved(lowering, name, stat, member), who)
-            b.emit(Open(reading.account_column(lowering, stat), who, value, cause, ZERO))
+            b.emit(Open(account_column(lowering, stat), who, value, cause, ZERO))
 
 
 def _emit_resets(lowering: Lowering, b: BlockBuilder, cause: Expr) -> None:
@@ -227,7 +233,7 @@ def _emit_resets(lowering: Lowering, b: BlockBuilder, cause: Expr) -> None:
         if model.resets == "level" and model.is_account:
             ref = EntityRef(ZERO, ())
             start = reading.start_value(Scope(lowering, b, ()), ref, stat, None, model)
-            b.emit(Post(reading.account_column(lowering, stat), ZERO, "set", start, cause, ZERO))
+            b.emit(Post(account_column(lowering, stat), ZERO, "set", start, cause, ZERO))
     for member in lowering.cast.members.values():
         names = [s for s, model in member.kind.stats.items() if model.resets == "level" and model.is_account]
         if not names or not member.room:
@@ -236,7 +242,7 @@ def _emit_resets(lowering: Lowering, b: BlockBuilder, cause: Expr) -> None:
             for stat in names:
                 ref = EntityRef(who, (member,))
                 start = reading.start_value(Scope(lowering, b, ()), ref, stat, member, member.kind.stats[stat])
-                b.emit(Post(reading.account_column(lowering, stat), who, "set", start, cause, ZERO))
+                b.emit(Post(account_column(lowering, stat), who, "set", start, cause, ZERO))
 
 
 def _emit_start(lowering: Lowering, b: BlockBuilder, path: Path, target: str, formula: Formula, cause: Expr) -> None:
@@ -245,7 +251,7 @@ def _emit_start(lowering: Lowering, b: BlockBuilder, path: Path, target: str, fo
         ref, stat = posting.target(scope, parse_expression(target))
         posting.account_owners(scope, ref, stat)
         value = amount(scope, formula, target)
-        b.emit(Post(reading.account_column(lowering, stat), ref.entity, "set", value, cause, ZERO))
+        b.emit(Post(account_column(lowering, stat), ref.entity, "set", value, cause, ZERO))
     except (Problem, FormulaError) as problem:
         lowering.fault((*path, target), str(problem))
 

@@ -15,7 +15,7 @@ from mint_ledger.game.parts import values_of
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Happening
-from mint_ledger.lowering.action import emit_action_part, lower_actions
+from mint_ledger.lowering.action import could_begin, emit_action_part, lower_actions
 from mint_ledger.lowering.attack import emit_wind_ups, lower_attack
 from mint_ledger.lowering.columns import known_columns
 from mint_ledger.lowering.contact import lower_contacts, order_lines
@@ -29,11 +29,11 @@ from mint_ledger.lowering.level import emit_first_level, lower_levels
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.luck import rule_luck
 from mint_ledger.lowering.measure import lower_measures
+from mint_ledger.lowering.motion import check_space, forget_motion, lower_motion
 from mint_ledger.lowering.presence import emit_beginnings, lower_begin, lower_opening, lower_presence, lower_watch_gone
 from mint_ledger.lowering.readout import lower_readout
 from mint_ledger.lowering.rule import RuleLowering
 from mint_ledger.lowering.script import lower_playtests, lower_script
-from mint_ledger.lowering.space import check_space, forget_motion, lower_motion
 from mint_ledger.lowering.stats import (
     check_circles,
     check_stats,
@@ -41,8 +41,9 @@ from mint_ledger.lowering.stats import (
     finish_accounts,
     lower_accounts,
 )
-from mint_ledger.lowering.status import emit_status_part, lower_statuses, status_columns
-from mint_ledger.lowering.turns import lower_turns
+from mint_ledger.lowering.status import emit_status_part, lower_statuses
+from mint_ledger.lowering.status_effect import status_columns
+from mint_ledger.lowering.turns import find_turn_order, lower_turns
 from mint_ledger.lowering.variants import check_variants
 from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder
@@ -93,11 +94,12 @@ def open_lowering(
         cast = make_cast(game)
     except CastError as error:
         return Fault(source.place(error.path), path_name(error.path, source.data), str(error)), None
-    lowering = Lowering(game, cast, list_dials(game, cast), source, counts_rules=counts_rules)
+    lowering = Lowering(game, cast, list_dials(game, cast), source, could_begin, counts_rules=counts_rules)
     _check_names(lowering)
     _intern_words(lowering)
     _collect_cues_and_makers(lowering, script)
     known_columns(lowering)
+    find_turn_order(lowering)
     check_stats(lowering)
     lower_accounts(lowering)
     check_circles(lowering)

@@ -10,6 +10,7 @@ from mint_ledger.formula import Formula, PostingText
 from mint_ledger.game.cast import Member
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import entities, reading
+from mint_ledger.lowering.columns import account_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.formulas import FormulaLowerer, check_type, lower_formula
 from mint_ledger.lowering.problem import Problem
@@ -62,7 +63,7 @@ def target(scope: Scope, node: ast.expr) -> tuple[EntityRef, str]:
 
 def booked(lowering: Lowering, stat: str, entity: Expr) -> Expr:
     """The booked value of an account."""
-    return Read(reading.account_column(lowering, stat), entity)
+    return Read(account_column(lowering, stat), entity)
 
 
 def _stat_names(scope: Scope) -> set[str]:
@@ -92,7 +93,7 @@ def account_owners(scope: Scope, ref: EntityRef, name: str) -> list[tuple[Member
 def _emit(scope: Scope, posting: PostingText, cause: Expr, ref: EntityRef, name: str) -> None:
     owners = account_owners(scope, ref, name)
     stat = owners[0][1]
-    column = reading.account_column(scope.lowering, name)
+    column = account_column(scope.lowering, name)
     by = scope.self_.entity if scope.self_ else ZERO
     who = scope.builder.let(ref.entity)
     if posting.mode in ("fill", "empty"):

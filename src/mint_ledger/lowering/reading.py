@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import shorten
 from mint_ledger.game.cast import Member
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import entities, space
-from mint_ledger.lowering.columns import ending_column, winner_column
+from mint_ledger.lowering.columns import account_column, ending_column, winner_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import EntityRef, Scope, Typed
-from mint_ledger.lowering.status import altered, has_status
+from mint_ledger.lowering.scope import EntityRef, InFormula, Scope, Typed
+from mint_ledger.lowering.status_effect import altered, has_status
 from mint_ledger.program.building import choose, compare, const, div, higher_of, lower_of, sub
 from mint_ledger.program.expressions import (
     ZERO,
@@ -34,9 +33,6 @@ from mint_ledger.program.expressions import (
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
 
-if TYPE_CHECKING:
-    from mint_ledger.lowering.formulas import FormulaLowerer
-
 ACCOUNT_WORDS = ("max", "min", "start", "band", "share", "untouched", "base")
 
 
@@ -50,18 +46,7 @@ def has_stat(ref: EntityRef, name: str) -> bool:
     return bool(ref.members) and all(name in member.kind.stats for member in ref.members)
 
 
-def account_column(lowering: Lowering, stat: str) -> Column:
-    """The column of a stat's accounts: over all entities between the first and the last that have it."""
-    owners = [m for m in lowering.cast.with_stat(stat) if m.room and m.kind.stats[stat].is_account]
-    spans = [(m.first, m.first + m.room) for m in owners]
-    if stat in lowering.game.stats and lowering.game.stats[stat].is_account:
-        spans.append((0, 1))
-    first = min((low for low, _ in spans), default=0)
-    last = max((high for _, high in spans), default=1)
-    return lowering.layout.column(Handle("stat", (stat,)), "value", first, last - first)
-
-
-def stat_value(f: FormulaLowerer, ref: EntityRef, name: str) -> Typed:
+def stat_value(f: InFormula, ref: EntityRef, name: str) -> Typed:
     """A stat of an entity as formulas read it.
 
     Raises:
@@ -70,7 +55,7 @@ def stat_value(f: FormulaLowerer, ref: EntityRef, name: str) -> Typed:
     return _by_kind(f, ref, name, lambda member, stat: _one_value(f, ref, name, member, stat))
 
 
-def _one_value(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
+def _one_value(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
     lowering = f.scope.lowering
     _note_dependence(f.scope, member, name)
     if stat.formula is not None:
@@ -86,10 +71,8 @@ def _note_dependence(scope: Scope, member: Member | None, stat: str) -> None:
     depends.setdefault((member.name if member else "", stat), scope.path)
 
 
-def worked_out(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
+def worked_out(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
     """The value of a stat that has a formula, written out where it is read."""
-    from mint_ledger.lowering.formulas import FormulaLowerer
-
     assert stat.formula is not None
     owner = member.name if member else ""
     mark = f"{owner}.{name}".lstrip(".")
@@ -105,7 +88,7 @@ def worked_out(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | No
         no_chance="the formula of a stat",
         reads_for=f.scope.reads_for,
     )
-    return FormulaLowerer(scope, f.formula).lower(stat.formula.tree)
+    return f.elsewhere(scope).lower(stat.formula.tree)
 
 
 def stat_path(lowering: Lowering, member: Member | None, stat: str) -> tuple[str | int, ...]:
@@ -118,7 +101,7 @@ def stat_path(lowering: Lowering, member: Member | None, stat: str) -> tuple[str
     return ("kinds", member.name, "stats", stat)
 
 
-def _by_kind(f: FormulaLowerer, ref: EntityRef, name: str, one: Callable[[Member | None, Stat], Typed]) -> Typed:
+def _by_kind(f: InFormula, ref: EntityRef, name: str, one: Callable[[Member | None, Stat], Typed]) -> Typed:
     """What `one` makes of a stat for each kind that the entity can be of, chosen by the entity at run time."""
     lowering = f.scope.lowering
     owners: list[Member | None] = list(ref.members) or [None]
@@ -166,7 +149,7 @@ def _no_such_stat(lowering: Lowering, member: Member | None, name: str) -> str:
     return f"{owner} has no stat '{shorten(name)}'{nearest(name, stats)}"
 
 
-def attribute(f: FormulaLowerer, node: ast.Attribute) -> Typed:
+def attribute(f: InFormula, node: ast.Attribute) -> Typed:
     """Lower `keeper.health`, `health.max`, `crab[2].health.share`, `other.maker`."""
     if node.attr == "maker":
         ref = entities.entity(f, node)
@@ -179,7 +162,7 @@ def attribute(f: FormulaLowerer, node: ast.Attribute) -> Typed:
     return stat_value(f, ref, node.attr)
 
 
-def _account_of(f: FormulaLowerer, node: ast.expr) -> tuple[EntityRef, str] | None:
+def _account_of(f: InFormula, node: ast.expr) -> tuple[EntityRef, str] | None:
     """The account that a node names (`health`, `keeper.health`), if it names one."""
     if isinstance(node, ast.Name):
         scope = f.scope
@@ -193,7 +176,7 @@ def _account_of(f: FormulaLowerer, node: ast.expr) -> tuple[EntityRef, str] | No
     return None
 
 
-def _account_word(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, word: str) -> Typed:
+def _account_word(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: Stat, word: str) -> Typed:
     if word == "band":
         return band(f, ref, name, member, stat)
     if not stat.is_account:
@@ -223,10 +206,8 @@ def touched_column(lowering: Lowering, stat: str) -> Column:
     return lowering.layout.column(Handle("touched", (stat,)), "step", values.first, values.count)
 
 
-def limit(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat, side: str) -> Expr | None:
+def limit(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: Stat, side: str) -> Expr | None:
     """The min or max of an account at this moment; none where it has none."""
-    from mint_ledger.lowering.formulas import FormulaLowerer
-
     formula = stat.max if side == "max" else stat.min
     if formula is None:
         return None
@@ -247,7 +228,7 @@ def limit(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, s
         no_chance="a limit",
         reads_for=f.scope.reads_for,
     )
-    found = FormulaLowerer(scope, f.formula).lower(formula.tree)
+    found = f.elsewhere(scope).lower(formula.tree)
     if found.type not in ("number", "flag"):
         raise Problem(f"the {side} of '{name}' is not a number")
     return found.expr
@@ -287,7 +268,7 @@ def _plain_start(lowering: Lowering, name: str, member: Member | None, stat: Sta
     return Dial(dial) if dial is not None else Constant(stat.start.number)
 
 
-def _share(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Expr:
+def _share(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Expr:
     """How far an account is from its min (or 0) to its max (or start)."""
     low = limit(f, ref, name, member, stat, "min") or ZERO
     high = limit(f, ref, name, member, stat, "max") or start_value(f.scope, ref, name, member, stat)
@@ -297,7 +278,7 @@ def _share(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, 
     return Only(lower_of(higher_of(share, ZERO), const(1.0)), compare(">", length, ZERO), f"{name} has no length")
 
 
-def band(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
+def band(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Typed:
     """The word of the band that a stat is in; an empty word between bands. Where two touch, the upper holds."""
     lowering = f.scope.lowering
     if not stat.bands:
@@ -315,7 +296,7 @@ def band(f: FormulaLowerer, ref: EntityRef, name: str, member: Member | None, st
     return Typed(result, "word", tuple(stat.bands))
 
 
-def outcome(f: FormulaLowerer, name: str) -> Typed:
+def outcome(f: InFormula, name: str) -> Typed:
     """`result`, `ending` and `winner` in an expectation."""
     lowering = f.scope.lowering
     ending = At(ending_column(lowering), ZERO)
@@ -331,13 +312,11 @@ def outcome(f: FormulaLowerer, name: str) -> Typed:
 
 def ending_words(lowering: Lowering, name: str) -> list[str]:
     """The result or name of each ending, by its number; the last is the clock's limit."""
-    from mint_ledger.lowering.ending import list_endings
-
-    found = [ending.result if name == "result" else title for title, ending, _, _ in list_endings(lowering)]
+    found = [ending.result if name == "result" else title for title, ending, _, _ in lowering.list_endings()]
     return [*found, "unfinished" if name == "result" else ""]
 
 
-def question(f: FormulaLowerer, name: str, arguments: list[ast.expr]) -> Typed:
+def question(f: InFormula, name: str, arguments: list[ast.expr]) -> Typed:
     """`hits(attack)` in an expectation; what needs statuses, actions or space says that the game has none."""
     if name == "has":
         return _has(f, arguments)
@@ -360,7 +339,7 @@ def _word_of(node: ast.expr) -> str:
     return node.id if isinstance(node, ast.Name) else ast.unparse(node)
 
 
-def _has(f: FormulaLowerer, arguments: list[ast.expr]) -> Typed:
+def _has(f: InFormula, arguments: list[ast.expr]) -> Typed:
     """`has(entity, status)`."""
     statuses = f.scope.lowering.game.statuses
     if not statuses:
@@ -372,10 +351,8 @@ def _has(f: FormulaLowerer, arguments: list[ast.expr]) -> Typed:
     return Typed(has_status(f.scope.lowering, status, ref.entity), "flag")
 
 
-def _ready(f: FormulaLowerer, node: ast.expr) -> Typed:
+def _ready(f: InFormula, node: ast.expr) -> Typed:
     """`ready(action)`: whether self could begin it now."""
-    from mint_ledger.lowering.action import ActionLowering
-
     actions = f.scope.lowering.game.actions
     if not actions:
         raise Problem("the game has no actions, so ready() has no meaning here")
@@ -384,11 +361,11 @@ def _ready(f: FormulaLowerer, node: ast.expr) -> Typed:
         raise Problem(f"unknown action '{shorten(name)}'{nearest(name, actions)}")
     if f.scope.self_ is None:
         raise Problem("there is no 'self' here, and ready() asks whether self could begin an action")
-    action = ActionLowering(f.scope.lowering, name, actions[name])
-    return Typed(action.ready(f.scope.builder, f.scope.self_.entity), "flag")
+    lowering = f.scope.lowering
+    return Typed(lowering.ready(lowering, f.scope.builder, name, f.scope.self_.entity), "flag")
 
 
-def _hits(f: FormulaLowerer, node: ast.expr) -> Typed:
+def _hits(f: InFormula, node: ast.expr) -> Typed:
     attacks = f.scope.lowering.game.attacks
     attack = node.id if isinstance(node, ast.Name) else ast.unparse(node)
     if attack not in attacks:

@@ -9,7 +9,6 @@ from mint_ledger.formula import Formula, FormulaError, parse_formula
 from mint_ledger.game.cast import Member
 from mint_ledger.game.rule import Rule, When
 from mint_ledger.lowering import contact
-from mint_ledger.lowering.attack import strikers_of
 from mint_ledger.lowering.chance import happens
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.do import emit_do
@@ -147,7 +146,7 @@ class RuleLowering:
     def _doers(self, when: When) -> list[Member]:
         """Who can have made somebody go: those who can strike it; else anyone."""
         victims = self.holders if when.gone == ["self"] else tuple(self._kinds(when.gone or [], "gone"))
-        found = [m for victim in victims for m in strikers_of(self.lowering, victim.name)]
+        found = [m for victim in victims for m in self.lowering.strikers_of(victim.name)]
         return found or [m for m in self.lowering.cast.members.values() if m.room]
 
     def _kinds(self, names: list[str], key: str) -> list[Member]:

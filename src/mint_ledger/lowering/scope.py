@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import ast
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Literal, Protocol
 
+from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.luck import Luck
@@ -36,6 +38,34 @@ class Typed:
     type: ValueType
     words: tuple[str, ...] = ()
     members: tuple[Member, ...] = ()
+
+
+class InFormula(Protocol):
+    """The formula that is being lowered, as those see it who lower what stands in it."""
+
+    scope: Scope
+    formula: int
+
+    def lower(self, node: ast.expr) -> Typed:
+        """Lower one node."""
+
+    def number(self, node: ast.expr) -> Expr:
+        """Lower a node that has to be a number."""
+
+    def flag(self, node: ast.expr) -> Expr:
+        """Lower a node that has to be yes or no."""
+
+    def word(self, text: str) -> Typed:
+        """A word as a value."""
+
+    def checked(self, expression: Expr) -> Expr:
+        """A part that is worked out ahead of the rest, with the same care."""
+
+    def elsewhere(self, scope: Scope) -> InFormula:
+        """The same formula going on in another scope."""
+
+    def amount(self, scope: Scope, formula: Formula, *more: str | int) -> Expr:
+        """A number or formula of the file that is read here."""
 
 
 @dataclass(frozen=True)

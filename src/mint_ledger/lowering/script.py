@@ -8,17 +8,17 @@ from dataclasses import dataclass
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
 from mint_ledger.game.script import Happening, Playtest, Wanted
-from mint_ledger.lowering import contact, entities
+from mint_ledger.lowering import contact
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.do import check_cue, check_striker, check_target, emit_end, emit_give, known_attack
-from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.formulas import amount, condition, entity_text
 from mint_ledger.lowering.habit import emit_habit
 from mint_ledger.lowering.handles import REMOVE, begin_action, cue_event, spawn, strike, try_attack
 from mint_ledger.lowering.level import emit_go
+from mint_ledger.lowering.motion import emit_place
 from mint_ledger.lowering.posting import emit_posting
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.lowering.space import emit_place
 from mint_ledger.program.building import BlockBuilder, const
 from mint_ledger.program.expressions import ONE, ZERO, Expr
 from mint_ledger.program.handle import Handle, Path
@@ -66,12 +66,12 @@ def lower_happening(lowering: Lowering, item: Happening, path: Path, handle: Han
 def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Expr:
     """Emit a happening and return whoever is behind it."""
     b = scope.builder
-    by = entities.entity_text(scope, item.by) if item.by else None
+    by = entity_text(scope, item.by) if item.by else None
     match item.key:
         case "hit":
             assert item.hit is not None and isinstance(item.with_, str)
             attack = known_attack(scope, item.with_)
-            target = entities.entity_text(scope, item.hit)
+            target = entity_text(scope, item.hit)
             striker = by or _only_striker(lowering, scope, attack)
             check_striker(scope, attack, striker)
             check_target(scope, attack, target)
@@ -86,7 +86,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
             return striker.entity
         case "meet":
             assert item.meet is not None
-            one, other = (entities.entity_text(scope, text) for text in item.meet)
+            one, other = (entity_text(scope, text) for text in item.meet)
             seconds = amount(scope, item.for_, "for") if item.for_ else ZERO
             contact.emit_meet(lowering, b, one, other, seconds)
         case "cue":
@@ -97,7 +97,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
             emit_posting(scope.at("set"), item.set, cause)
         case "remove":
             assert item.remove is not None
-            who = entities.entity_text(scope, item.remove)
+            who = entity_text(scope, item.remove)
             b.emit(Call(REMOVE, (who.entity, by.entity if by else ZERO, cause)))
         case "act":
             assert item.act is not None
@@ -111,7 +111,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
         case "move":
             if not isinstance(item.to, list) or len(item.to) != 2:
                 raise Problem("it is not known where to; write 'to: [x, y]'")
-            who = entities.entity_text(scope, str(item.move))
+            who = entity_text(scope, str(item.move))
             emit_place(scope, who, item.to, cause, ZERO, "to")
         case "go":
             emit_go(lowering, b, str(item.go))
@@ -137,14 +137,14 @@ def _only_doer(lowering: Lowering, scope: Scope, action: str) -> EntityRef:
         raise Problem(f"unknown action '{action}'{nearest(action, actions)}")
     members = [m for m in lowering.cast.families(actions[action].by) if m.room]
     if len(members) == 1 and members[0].room == 1:
-        return entities.entity_text(scope, members[0].name)
+        return entity_text(scope, members[0].name)
     raise Problem(f"several can do '{action}'; write 'by: {members[0].name if members else '…'}[1]'")
 
 
 def _only_striker(lowering: Lowering, scope: Scope, attack: str) -> EntityRef:
     members = [m for m in lowering.cast.families(lowering.game.attacks[attack].from_) if m.room]
     if len(members) == 1 and members[0].room == 1:
-        return entities.entity_text(scope, members[0].name)
+        return entity_text(scope, members[0].name)
     raise Problem(f"several can strike with '{attack}'; write 'by: {members[0].name if members else '…'}[1]'")
 
 

@@ -9,13 +9,15 @@ from mint_ledger.game.cast import WORLD, Cast, Member
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import reading
+from mint_ledger.lowering.columns import account_column, flow_columns
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.entities import world
-from mint_ledger.lowering.flow import flow_columns, lower_flow
+from mint_ledger.lowering.flow import lower_flow
 from mint_ledger.lowering.formulas import FormulaLowerer
+from mint_ledger.lowering.motion import motion_spec
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.lowering.space import is_motion, motion_spec
+from mint_ledger.lowering.space import is_motion
 from mint_ledger.program.building import BlockBuilder, compare
 from mint_ledger.program.expressions import ZERO, Checked, Constant, Expr, Local, Read, Unary
 from mint_ledger.program.handle import Path
@@ -61,9 +63,9 @@ def spec_scope(lowering: Lowering, member: Member | None, name: str, what: str) 
 def lower_accounts(lowering: Lowering) -> None:
     """Make the accounts of all stats."""
     for name in stat_names(lowering):
-        reading.account_column(lowering, name)
+        account_column(lowering, name)
     for name in stat_names(lowering):
-        column = reading.account_column(lowering, name)
+        column = account_column(lowering, name)
         specs = []
         for member, stat in owners_of(lowering, name):
             spec = _spec(lowering, member, name, stat)
@@ -137,7 +139,7 @@ def emit_openings(lowering: Lowering, b: BlockBuilder, ref: EntityRef, cause: Ex
     for name, stat in reading.stats_of(lowering, member).items():
         if stat.is_account:
             start = reading.start_value(scope, ref, name, member, stat)
-            b.emit(Open(reading.account_column(lowering, name), ref.entity, start, cause, by))
+            b.emit(Open(account_column(lowering, name), ref.entity, start, cause, by))
 
 
 def emit_limit_postings(lowering: Lowering, b: BlockBuilder) -> None:

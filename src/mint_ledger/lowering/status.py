@@ -1,124 +1,25 @@
-"""Lowers statuses: given, ended, ticking; what they change of what formulas read, and what they block."""
+"""Lowers statuses: given, ended, ticking; what they do meanwhile stands in `status_effect.py`."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from mint_ledger.errors import nearest
-from mint_ledger.game.cast import Member
-from mint_ledger.game.parts import bare_names
 from mint_ledger.game.status import Status
 from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.do import emit_do
+from mint_ledger.lowering.formulas import amount
 from mint_ledger.lowering.handles import end_status, give_status
 from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, higher_of, lower_of, mul, no
-from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Or, Ranges, Time, inside
-from mint_ledger.program.handle import Handle, Path
-from mint_ledger.program.program import OrderLine, StatusColumns
-from mint_ledger.program.state import Column
+from mint_ledger.lowering.status_effect import BLOCK_WORDS, bearers, has_column, status_column
+from mint_ledger.program.building import BlockBuilder, add, compare, const, higher_of, lower_of, mul, no
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Ranges, Time, inside
+from mint_ledger.program.handle import Handle
+from mint_ledger.program.program import OrderLine
 from mint_ledger.program.statements import Call, If, Leave, Let, Note, Set, Settle
-
-if TYPE_CHECKING:
-    from mint_ledger.lowering.formulas import FormulaLowerer
 
 FOREVER = 1e18
 TICK_TOLERANCE = 1e-7
 MOST_IN_A_STEP = 10_000
-MOVES = "moves"
-BLOCK_WORDS = (MOVES, "all")
-
-
-def has_column(lowering: Lowering, name: str) -> Column:
-    """How many times an entity has a status: 0, 1, or more where it stacks."""
-    return lowering.layout.column(Handle("status", ("statuses", name)), "flag", 0, lowering.cast.size)
-
-
-def has_status(lowering: Lowering, name: str, entity: Expr) -> Expr:
-    """Whether an entity has a status."""
-    return compare(">", At(has_column(lowering, name), entity), ZERO)
-
-
-def _column(lowering: Lowering, what: str, name: str, role: str = "time") -> Column:
-    return lowering.layout.column(Handle(f"status {what}", ("statuses", name)), role, 0, lowering.cast.size)  # type: ignore[arg-type]
-
-
-def status_columns(lowering: Lowering) -> tuple[StatusColumns, ...]:
-    """Where each status keeps its state."""
-    return tuple(
-        StatusColumns(
-            name,
-            has=has_column(lowering, name),
-            until=_column(lowering, "until", name),
-            began=_column(lowering, "began", name),
-            ticks=_column(lowering, "ticks", name, "counter"),
-            giver=_column(lowering, "giver", name, "mark"),
-        )
-        for name in lowering.game.statuses
-    )
-
-
-def bearers(lowering: Lowering, name: str) -> tuple[Member, ...]:
-    """The kinds that can have a status: all that have the stats which it names, and are not immune."""
-    status, game = lowering.game.statuses[name], lowering.game
-    shared = {*game.stats, *game.numbers, *game.kinds}
-    stats = {stat for member in lowering.cast.members.values() for stat in member.kind.stats}
-    needed = {used for used in bare_names(status) if used in stats and used not in shared}
-    return tuple(
-        m
-        for m in lowering.cast.members.values()
-        if m.room and name not in (m.kind.immune or []) and needed <= set(m.kind.stats)
-    )
-
-
-def blocked(lowering: Lowering, what: str, entity: Expr) -> Expr | None:
-    """Whether a status keeps an entity from an action or attack; none where no status ever does."""
-    tests = [
-        has_status(lowering, name, entity)
-        for name, status in lowering.game.statuses.items()
-        if what in status.blocks or "all" in status.blocks
-    ]
-    if not tests:
-        return None
-    return tests[0] if len(tests) == 1 else Or(tuple(tests))
-
-
-def altered(f: FormulaLowerer, ref: EntityRef, member: Member | None, stat: str, value: Expr) -> Expr:
-    """What formulas read of a stat: the booked value, all `plus` before all `times`, in the order of the file."""
-    if member is None:
-        return value
-    lowering = f.scope.lowering
-    mark = f"{member.name}.{stat} changed"
-    if mark in f.scope.within:
-        return value
-    for key in ("plus", "times"):
-        for name, status in lowering.game.statuses.items():
-            change = status.changes.get(stat)
-            formula = getattr(change, key) if change is not None else None
-            if formula is None or name in (member.kind.immune or []):
-                continue
-            path = ("statuses", name, "changes", stat, key)
-            amount = _change_amount(f, ref, member, path, formula, mark)
-            count = At(has_column(lowering, name), ref.entity)
-            for times in range(1, status.again.stack + 1):
-                changed = add(value, amount) if key == "plus" else mul(value, amount)
-                value = choose(compare(">=", count, const(times)), changed, value)
-    return value
-
-
-def _change_amount(f: FormulaLowerer, ref: EntityRef, member: Member, path: Path, formula, mark: str) -> Expr:  # type: ignore[no-untyped-def]
-    from mint_ledger.lowering.formulas import amount
-
-    scope = Scope(
-        f.scope.lowering,
-        f.scope.builder,
-        path[:-1],
-        self_=EntityRef(ref.entity, (member,)),
-        no_chance="what a status changes",
-        within=(*f.scope.within, mark),
-        reads_for=f.scope.reads_for,
-    )
-    return amount(scope, formula, path[-1])
 
 
 def lower_statuses(lowering: Lowering) -> None:
@@ -152,10 +53,10 @@ class _StatusLowering:
         self.bearers = bearers(lowering, name)
         self.ranges: Ranges = ranges_of(self.bearers)
         self.has = has_column(lowering, name)
-        self.until = _column(lowering, "until", name)
-        self.began = _column(lowering, "began", name)
-        self.ticks = _column(lowering, "ticks", name, "counter")
-        self.giver = _column(lowering, "giver", name, "mark")
+        self.until = status_column(lowering, "until", name)
+        self.began = status_column(lowering, "began", name)
+        self.ticks = status_column(lowering, "ticks", name, "counter")
+        self.giver = status_column(lowering, "giver", name, "mark")
 
     def scope(self, b: BlockBuilder, entity: Expr, **more: object) -> Scope:
         """What the status's formulas see: whoever has it as self."""
@@ -181,8 +82,6 @@ class _StatusLowering:
 
     def _lower_give(self) -> None:
         """`give NAME` (entity, by, seconds): it begins, or what `again` says; seconds below 0 mean its own `lasts`."""
-        from mint_ledger.lowering.formulas import amount
-
         b = BlockBuilder(3)
         entity, by, seconds = Local(0), Local(1), Local(2)
         b.leave_unless(self.lowering.present(entity))
@@ -237,8 +136,6 @@ class _StatusLowering:
 
     def _lower_tick(self) -> None:
         """`tick NAME` (entity): what it does, once; whoever gave it started it all."""
-        from mint_ledger.lowering.do import emit_do
-
         b = BlockBuilder(1)
         assert self.status.do is not None
         emit_do(self.scope(b, Local(0)).at("do"), self.status.do, self.cause)
@@ -247,8 +144,6 @@ class _StatusLowering:
 
     def emit_ticks(self, b: BlockBuilder) -> None:
         """The ticks that are due, one at the very end of the status included."""
-        from mint_ledger.lowering.formulas import amount
-
         if self.status.every is None or not self.ranges:
             return
         with b.each(self.ranges) as who, b.when(At(self.has, who)):

@@ -3,26 +3,21 @@
 from __future__ import annotations
 
 from mint_ledger.game.cast import Member
-from mint_ledger.lowering import entities
+from mint_ledger.lowering.columns import turn_column
 from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.entities import whose
+from mint_ledger.lowering.formulas import entity_text
 from mint_ledger.lowering.handles import cue_event
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, sub
+from mint_ledger.lowering.scope import Scope
+from mint_ledger.program.building import BlockBuilder, add, compare, const, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, Apply, At, Constant, Expr, Or, Step
-from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import OrderLine
-from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Set
 
 
-def turn_column(lowering: Lowering) -> Column:
-    """Whose turn it is, as a position in the order, from 0."""
-    return lowering.layout.column(Handle("whose turn"), "flag")
-
-
-def players(lowering: Lowering) -> list[tuple[int, Member]]:
-    """The entities that take turns, in their order; a kind stands for all its copies."""
+def find_turn_order(lowering: Lowering) -> None:
+    """Note who takes turns, in their order; a kind stands for all its copies."""
     turns = lowering.game.turns
     found: list[tuple[int, Member]] = []
     for index, text in enumerate(turns.order if turns else []):
@@ -31,36 +26,20 @@ def players(lowering: Lowering) -> list[tuple[int, Member]]:
             found.extend((entity, member) for entity in member.entities)
             continue
         try:
-            ref = entities.entity_text(Scope(lowering, BlockBuilder(), ("turns",)), text)
+            ref = entity_text(Scope(lowering, BlockBuilder(), ("turns",)), text)
         except Problem as problem:
             lowering.fault(("turns",), f"{index + 1}: {problem}")
             continue
         if isinstance(ref.entity, Constant):
             found.append((int(ref.entity.value), ref.members[0]))
-    return found
-
-
-def whose(lowering: Lowering) -> EntityRef:
-    """The entity whose turn it is.
-
-    Raises:
-        Problem: the game has no turns.
-    """
-    if lowering.game.turns is None:
-        raise Problem("the game has no 'turns', so it is nobody's turn")
-    order = players(lowering)
-    value: Expr = ZERO
-    for position, (entity, _) in enumerate(order):
-        value = choose(compare("==", At(turn_column(lowering), ZERO), const(position)), const(entity), value)
-    members = tuple({member.name: member for _, member in order}.values())
-    return EntityRef(value, members)
+    lowering.turn_order = found
 
 
 def out_of_turn(lowering: Lowering, who: Expr) -> Expr | None:
     """Whether an entity would act out of turn; none where the game has no turns."""
     if lowering.game.turns is None:
         return None
-    order = players(lowering)
+    order = lowering.turn_order
     if not order:
         return None
     tests = [compare("==", who, const(entity)) for entity, _ in order]
@@ -75,7 +54,7 @@ def lower_turns(lowering: Lowering) -> None:
         return
     if lowering.game.clock.unit != "turn":
         lowering.fault(("turns",), "turns want a clock of turns: clock: {unit: turn, limit: 100}")
-    count = const(max(len(players(lowering)), 1))
+    count = const(max(len(lowering.turn_order), 1))
     column = turn_column(lowering)
     if turns.pass_ is None:
         lowering.wiring.new_step.append(lambda b: b.emit(Set(column, ZERO, Apply("modulo", (sub(Step(), ONE), count)))))
