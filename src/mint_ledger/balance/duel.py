@@ -26,6 +26,9 @@ from mint_ledger.program.program import Program
 from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.program.state import Start
 from mint_ledger.program.walking import Node, rebuilt
+from mint_ledger.studies.request import Prepared, StudyRequest
+from mint_ledger.studies.study import make_study
+from mint_ledger.studies.taking import make_taking
 
 MOST_STEPS = 15_000
 # How many steps may still lie ahead for the states that wait, as far as can be foreseen.
@@ -190,10 +193,6 @@ def fight(duels: Duels, pair: Duel, dials: tuple[float, ...], fights: int = FIGH
     Raises:
         RunStopped: a fight could not go on.
     """
-    from mint_ledger.studies.request import Prepared, StudyRequest
-    from mint_ledger.studies.study import make_study
-    from mint_ledger.studies.taking import make_taking
-
     engine = ReferenceEngine(duels.lowered.program, dials, starts=duels.starts(pair))
     engine.open()
     pool = _pool(engine, pair)

@@ -18,7 +18,7 @@ from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.duel import LIMIT, Duel, Duels, lower_duels
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
-from mint_ledger.studies.estimate import rate
+from mint_ledger.studies.estimate import quantile, rate
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -260,8 +260,6 @@ def _spread(chances: dict[float, float]) -> tuple[float, float, float] | None:
 
 
 def _median_between(fought: Fought) -> tuple[int, int] | None:
-    from mint_ledger.studies.estimate import quantile
-
     if not fought.fights or sum(fought.ends.values()) < 0.95 - 1e-9:
         return None
     sample = [hits for (_, hits), share in fought.ends.items() for _ in range(round(share * fought.fights))]

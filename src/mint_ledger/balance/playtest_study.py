@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from mint_ledger import showing
 from mint_ledger.balance.estimates import measured
 from mint_ledger.errors import MintError
 from mint_ledger.game.script import Wanted
@@ -11,7 +12,7 @@ from mint_ledger.lowering.lower import lower
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.lowering.script import LoweredPlaytest
-from mint_ledger.playing.playtests import PlaytestResult, playtest_results, starts_of
+from mint_ledger.playing.playtests import Found, PlaytestResult, playtest_results, starts_of
 from mint_ledger.playing.setting import habit_starts, level_start
 from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.study import Study, make_study
@@ -49,6 +50,15 @@ def playtest_study(game: PlayableGame, playtest: LoweredPlaytest, runs: int) -> 
     return make_study(prepared, request, runs)
 
 
+def found_in_many(game: PlayableGame, playtest: LoweredPlaytest, runs: int, wanted: Wanted) -> Found:
+    """Whether an estimate lies where it should; the same seed gives the same answer every time."""
+    study = playtest_study(game, playtest, runs)
+    estimate = study.estimate(wanted.measure)
+    held = wanted.want.low <= estimate.value <= wanted.want.high
+    values = f"{wanted.measure} is {showing.text('balance_text.told', wanted.measure, estimate)}"
+    return Found(f"in {study.runs:,} runs", wanted.text, held, values)
+
+
 def play_tests(game: PlayableGame) -> list[PlaytestResult]:
     """Play all playtests of a game."""
     turned: dict[str, Lowered | MintError] = {}
@@ -59,4 +69,4 @@ def play_tests(game: PlayableGame) -> list[PlaytestResult]:
                 turned[name] = game.turned(playtest.variant, {**playtest.dials, **dials}).lowered
         except MintError as error:
             turned[name] = error
-    return playtest_results(game.lowered, partial(playtest_study, game), turned)
+    return playtest_results(game.lowered, partial(found_in_many, game), turned)

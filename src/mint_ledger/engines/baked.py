@@ -5,7 +5,7 @@ from __future__ import annotations
 from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
 from mint_ledger.engines.statements import MAX_EVENTS
-from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
+from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.program.row import MAX_VALUES, WHATS
 
 

@@ -5,15 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-from mint_ledger import showing
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest, MintError, NotFound
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast
 from mint_ledger.game.script import Wanted
-from mint_ledger.journal.wording import Words
+from mint_ledger.journal.wording import Words, number
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.script import LoweredPlaytest
 from mint_ledger.playing.run import outcome
@@ -21,10 +19,8 @@ from mint_ledger.playing.setting import habit_starts, level_start
 from mint_ledger.program.expressions import Expr, Local
 from mint_ledger.program.state import Start
 
-if TYPE_CHECKING:
-    from mint_ledger.studies.study import Study
-
-    StudyOf = Callable[[LoweredPlaytest, int], Study]
+PlayedOften = Callable[[LoweredPlaytest, int, Wanted], "Found"]
+"""Plays a playtest so many times, and says whether an estimate lies where it should."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +93,7 @@ def _accounts_named(cast: Cast, lowered: Lowered, name: str) -> list[Start]:
 
 
 def play_playtest(
-    lowered: Lowered, playtest: LoweredPlaytest, starts: list[Start], engine: ReferenceEngine, study_of: StudyOf
+    lowered: Lowered, playtest: LoweredPlaytest, starts: list[Start], engine: ReferenceEngine, played_often: PlayedOften
 ) -> PlaytestResult:
     """Play one playtest of an already turned game (its dials are set) on an engine of its program."""
     model = playtest.model
@@ -116,7 +112,7 @@ def play_playtest(
             found[index] = Found(_when(lowered, at), text, held, _values(lowered, engine, index, playtest, text))
         for index, expectation in enumerate(model.expect):
             if isinstance(expectation.that, Wanted) and expectation.in_ is not None:
-                found[index] = _found_in_many(study_of(playtest, expectation.in_), expectation.that)
+                found[index] = played_often(playtest, expectation.in_, expectation.that)
     except MintError as stop:
         return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)), str(stop))
     return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)))
@@ -138,14 +134,6 @@ def _check_starts(lowered: Lowered, engine: ReferenceEngine, starts: list[Start]
             name = words.account(start.entity, accounts[start.column.base])
             side, limit = ("above its max", high) if start.value > high else ("below its min", low)
             raise BadRequest(f"{name} would start at {start.value:g}, {side} of {limit:g}")
-
-
-def _found_in_many(study: Study, wanted: Wanted) -> Found:
-    """Whether an estimate lies where it should; the same seed gives the same answer every time."""
-    estimate = study.estimate(wanted.measure)
-    held = wanted.want.low <= estimate.value <= wanted.want.high
-    values = f"{wanted.measure} is {showing.text('balance_text.told', wanted.measure, estimate)}"
-    return Found(f"in {study.runs:,} runs", wanted.text, held, values)
 
 
 def _when(lowered: Lowered, at: float | None) -> str:
@@ -185,18 +173,16 @@ def _worded(lowered: Lowered, engine: ReferenceEngine, name: str, expression: Ex
         account = words.stats.index(stat)
         owner = next((e for e in range(lowered.program.cast.size) if words.account(e, account) == name), 0)
         return words.value(owner, account, value, 4)
-    from mint_ledger.journal.wording import number
-
     return number(value, 4)
 
 
 def playtest_results(
-    lowered: Lowered, study_of: StudyOf, turned: Mapping[str, Lowered | MintError] | None = None
+    lowered: Lowered, played_often: PlayedOften, turned: Mapping[str, Lowered | MintError] | None = None
 ) -> list[PlaytestResult]:
     """Play all playtests.
 
-    `turned` has the games of those that start with other dials, by their names, or why there is none; `study_of` plays
-    a playtest many times.
+    `turned` has the games of those that start with other dials, by their names, or why there is none; `played_often`
+    plays a playtest many times.
     """
     results = []
     # Making an engine takes longer than most playtests, so those of one program share it.
@@ -216,5 +202,5 @@ def playtest_results(
             continue
         if id(game) not in engines:
             engines[id(game)] = ReferenceEngine(game.program, journal=False)
-        results.append(play_playtest(game, own, starts, engines[id(game)], study_of))
+        results.append(play_playtest(game, own, starts, engines[id(game)], played_often))
     return results

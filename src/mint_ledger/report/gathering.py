@@ -9,12 +9,13 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger.audit.audit import make_audit
 from mint_ledger.balance.matchup import Breakpoint, Matchup, Matchups, breakpoints, make_matchups
-from mint_ledger.balance.sweep import PATIENCE, Sweep, sweep_ranges
+from mint_ledger.balance.sweep import PATIENCE, Point, Sweep, sweep_ranges
 from mint_ledger.balance.targets import Judged, judge_targets
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Budget
+from mint_ledger.studies.store import Store
 from mint_ledger.studies.studying import Asked, study_game
 from mint_ledger.versions import versions
 
@@ -231,9 +232,6 @@ def stored_sweeps(game: PlayableGame, store: str | Path, leave_out: Sequence[str
     Raises:
         BadRequest: the store cannot be used.
     """
-    from mint_ledger.balance.sweep import Point
-    from mint_ledger.studies.store import Store
-
     text = game.to_yaml()
     groups: dict[tuple[str, str | None, int], dict[float, Any]] = {}
     with Store(store) as opened:

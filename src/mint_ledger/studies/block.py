@@ -10,8 +10,8 @@ import numpy as np
 
 from mint_ledger.engines.native.engine import CannotGoOn, NativeCode, NativePlayer
 from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.engines.tally import tally_rows, tally_size
 from mint_ledger.errors import MintError
-from mint_ledger.journal.tally import tally_rows, tally_size
 from mint_ledger.studies.request import Prepared
 from mint_ledger.studies.taking import Floats, Integers, take
 

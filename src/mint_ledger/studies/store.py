@@ -27,11 +27,11 @@ from mint_ledger.engines.baked import baked_in
 from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
+from mint_ledger.studies.study import Study, make_study
 from mint_ledger.versions import __version__
 
 if TYPE_CHECKING:
     from mint_ledger.studies.playing import Span
-    from mint_ledger.studies.study import Study
 
 APPLICATION = 0x4D4C4452
 FORMAT = 1
@@ -184,8 +184,6 @@ class Store:
             NotFound: there is none.
             BadRequest: none of its runs was stored yet.
         """
-        from mint_ledger.studies.study import make_study
-
         entry = self.entry(number)
         stored = StoredStudy(self, number)
         runs = stored.unbroken_runs()

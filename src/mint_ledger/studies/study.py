@@ -7,13 +7,14 @@ import re
 import warnings
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol
 
 from mint_ledger import showing
+from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.errors import BadRequest, NotFound, nearest
-from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import check_seed
@@ -25,8 +26,6 @@ from mint_ledger.studies.request import Prepared, StudyRequest
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
-
-    from mint_ledger.studies.store import StoredStudy
 
 MAX_RUNS = 10_000_000
 RESULTS = ("win", "lose", "draw", "unfinished")
@@ -42,6 +41,22 @@ COLUMNS = {
 BANDS = (0.05, 0.25, 0.5, 0.75, 0.95)
 Progress = Callable[[int, int, int], None]
 """Is told how many runs are done, how many there are to be, and how many of those done were won."""
+
+
+class KeptBlocks(Protocol):
+    """Where the blocks of a study are kept."""
+
+    def has(self, span: Span) -> bool:
+        """Whether a block is there."""
+
+    def get(self, span: Span) -> Block:
+        """A block that is there."""
+
+    def put(self, block: Block) -> None:
+        """Keep a block."""
+
+    def writing(self) -> AbstractContextManager[None]:
+        """While nobody else writes."""
 
 
 @dataclass(frozen=True)
@@ -343,7 +358,7 @@ def make_study(
     until: Until | None = None,
     executor: Executor | None = None,
     progress: Progress | None = None,
-    stored: StoredStudy | None = None,
+    stored: KeptBlocks | None = None,
 ) -> Study:
     """Play runs 0 to runs-1 of a request; see `Game.study`.
 
@@ -399,7 +414,7 @@ def _blocks(
     spans: Sequence[Span],
     runs: int,
     executor: Executor | None,
-    stored: StoredStudy | None,
+    stored: KeptBlocks | None,
 ) -> Iterator[Block]:
     """The blocks of some spans in order: those that are stored already, and the others played (and stored)."""
     if stored is None:

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from mint_ledger.engines.moment import Moment
-from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
+from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.measure import Calculation, Measure, Reading, Value, readings_of
 from mint_ledger.program.program import Program

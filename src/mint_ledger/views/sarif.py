@@ -6,14 +6,13 @@ from typing import Any
 
 from mint_ledger.audit.audit import CHECKS, Audit
 from mint_ledger.audit.finding import Check, Finding
+from mint_ledger.versions import __version__
 
 SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
 
 
 def sarif_log(audit: Audit) -> dict[str, Any]:
     """The log as plain values; accepted findings are marked as suppressed in the source, with their reasons."""
-    from mint_ledger.versions import __version__
-
     return {
         "$schema": SCHEMA,
         "version": "2.1.0",

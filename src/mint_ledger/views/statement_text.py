@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from mint_ledger.journal.comparison import StatementComparison
-from mint_ledger.journal.statement import Statement, StatementLine
+from mint_ledger.journal.statement import Statement, StatementComparison, StatementLine
 from mint_ledger.journal.wording import MINUS, decimals, number
 
 WIDTH = 80

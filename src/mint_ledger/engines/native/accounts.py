@@ -15,7 +15,7 @@ from mint_ledger.engines.native.expressions import (
     worth,
 )
 from mint_ledger.engines.native.module import Body, Module, flow_key
-from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
+from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.program import Account, AccountSpec, FlowSpec
 from mint_ledger.program.row import WHAT_CODES
@@ -144,9 +144,7 @@ def _wrapped_over(body: Body, value: str, low: str, high: str) -> str:
     cell = r.cell("double", None)
     body.store(low, cell)
     with r.when(op.compared(r, ">", size, op.ZERO)):
-        from mint_ledger.engines.native.statements import procedure_routine
-
-        modulo = procedure_routine(body.module, "modulo")
+        modulo = body.module.routine("modulo")
         rest = op.sub(r, value, low)
         leave_unless_going(r, r.let(f"call i32 {modulo}({PASSED_ON}, double {rest}, double {size})"))
         body.store(op.add(r, low, load(r, "result")), cell)

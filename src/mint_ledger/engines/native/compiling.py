@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS
 from mint_ledger.engines.native.course import Course
 from mint_ledger.engines.native.machine import llvm, target_machine
-from mint_ledger.engines.native.module import Module
+from mint_ledger.engines.native.module import Module, arithmetic_routine
 from mint_ledger.engines.native.operations import bit_functions
-from mint_ledger.engines.native.statements import arithmetic_routine, arithmetic_text
+from mint_ledger.engines.native.statements import arithmetic_text, lower_procedure
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 
@@ -25,7 +25,7 @@ ENTRIES = (("mint_open", "open", ""), ("mint_go", "go", "i64 %until"), ("mint_ba
 
 def module_text(program: Program, scripts: Sequence[Handle] = ()) -> tuple[str, int]:
     """A program in LLVM's assembly language, and how many pieces its steps have."""
-    module = Module(program, scripts)
+    module = Module(lower_procedure, program, scripts)
     course = Course(module)
     course.make()
     entries = []

@@ -27,10 +27,10 @@ from mint_ledger.engines.native.expressions import leave_unless_going, seconds_f
 from mint_ledger.engines.native.module import Body, Looks, Module
 from mint_ledger.engines.native.pieces import Piece, pieces_of
 from mint_ledger.engines.native.quiet import quiet_text
-from mint_ledger.engines.native.statements import Exits, block, procedure_routine
+from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
-from mint_ledger.journal.tally import TALLY_HEAD, TALLY_OF_CAUSE
+from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.program import parts
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.row import WHATS
@@ -115,7 +115,7 @@ class Course:
         which = r.let(f"load i64, ptr {item(r, 'script_procedures', 'i64', now)}")
         for index, name in enumerate(self.module.scripts):
             with r.when(r.let(f"icmp eq i64 {which}, {index}")):
-                routine = procedure_routine(self.module, name)
+                routine = self.module.routine(name)
                 leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON})"))
         r.go(head)
         r.place(out)
@@ -184,7 +184,7 @@ class Course:
         store(r, "dirty", "0")
         self._handle(r, HIT, start, end)
         for name, phases in ((parts.WATCH, (CONDITION,)), (parts.WATCH_GONE, (GONE, CUE))):
-            routine = procedure_routine(module, name)
+            routine = module.routine(name)
             leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
             end = load(r, "event_count")
             store(r, "mark", end)
@@ -228,7 +228,7 @@ class Course:
                     for position in range(procedure.parameters)
                 ]
                 given = "".join(f", double {value}" for value in values)
-                routine = procedure_routine(module, handler)
+                routine = module.routine(handler)
                 leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}{given})"))
                 r.go(after)
         r.leave("i32 0")
@@ -334,7 +334,7 @@ class Course:
         r = body.r
         for name in names:
             self._begin_part(r)
-            signal = r.let(f"call i32 {procedure_routine(self.module, name)}({PASSED_ON})")
+            signal = r.let(f"call i32 {self.module.routine(name)}({PASSED_ON})")
             over, on = r.label(), r.label()
             r.fork(r.let(f"icmp eq i32 {signal}, 1"), over, on)
             r.place(over)

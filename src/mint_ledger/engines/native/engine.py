@@ -15,7 +15,7 @@ from mint_ledger.engines.native.cache import load_entry, machine_key, program_ke
 from mint_ledger.engines.native.context import EVENT_SIZE, FAILED, ROW_SIZE, SKIP_STEPS, STOPPED, Context
 from mint_ledger.engines.native.machine import Machine
 from mint_ledger.engines.statements import MAX_EVENTS
-from mint_ledger.journal.tally import tally_size
+from mint_ledger.engines.tally import tally_size
 from mint_ledger.program import arithmetic
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem

@@ -300,10 +300,8 @@ def _apply(body: Body, e: ex.Apply) -> str:
 
 def call_procedure(body: Body, callee: Handle | str, arguments: tuple[ex.Expr, ...]) -> str:
     """Carry out a procedure; the run stops or ends if it does so. Gives the procedure's result."""
-    from mint_ledger.engines.native.statements import procedure_routine
-
     r = body.r
-    routine = procedure_routine(body.module, callee)
+    routine = body.module.routine(callee)
     parameters = body.module.procedure(callee).parameters
     values = [expression(body, argument) for argument in arguments][:parameters]
     values += [op.ZERO] * (parameters - len(values))

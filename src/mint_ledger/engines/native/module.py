@@ -16,14 +16,22 @@ from mint_ledger.program.statements import Procedure
 
 Looks = dict[int, set[tuple[int, int]]]
 """The columns that are read, by their names here, with the runs of entities that they are read for."""
+Lower = Callable[["Library", Procedure, str], str]
+"""Makes the text of a procedure's routine, which has this name."""
 ANYBODY = (-(2**31), 2**32)
 MOST_RUNS = 3
+
+
+def arithmetic_routine(name: str) -> str:
+    """The routine of a function of `program/arithmetic.py`; all games share their machine code."""
+    return "@mint_" + name.replace(" ", "_")
 
 
 class Library:
     """Routines that need no more than the functions of `program/arithmetic.py`."""
 
-    def __init__(self) -> None:
+    def __init__(self, lower: Lower) -> None:
+        self._lower = lower
         self.routines: list[str] = []
         self.tables: dict[tuple[int, ...], str] = {}
         self.arithmetic: set[str] = set()
@@ -37,6 +45,18 @@ class Library:
         """A procedure by its handle, a function of arithmetic by its name."""
         assert isinstance(callee, str)
         return functions()[callee]
+
+    def routine(self, callee: Handle | str) -> str:
+        """The routine of a procedure; it is made if it is not there yet."""
+        if isinstance(callee, str):
+            self.arithmetic.add(callee)
+            return arithmetic_routine(callee)
+        routine = f"@p{self.number(callee)}"
+        return self.want(routine, lambda: self._lower(self, self.procedure(callee), routine))
+
+    def number(self, callee: Handle) -> int:
+        """The number of a procedure among those of the program."""
+        raise KeyError(callee)
 
     def want(self, name: str, make: Callable[[], str]) -> str:
         """A routine's name; it is made, once, before the module is done."""
@@ -65,12 +85,12 @@ class Library:
 class Module(Library):
     """All routines of a program; those of procedures are made when they are first asked for."""
 
-    def __init__(self, program: Program, scripts: Sequence[Handle] = ()) -> None:
-        super().__init__()
+    def __init__(self, lower: Lower, program: Program, scripts: Sequence[Handle] = ()) -> None:
+        super().__init__(lower)
         self.program = program
         self.scripts = tuple(scripts)
         self.accounts = {account.column.base: index for index, account in enumerate(program.accounts)}
-        self.numbers = {handle: index for index, handle in enumerate(program.procedures)}
+        self._numbers = {handle: index for index, handle in enumerate(program.procedures)}
         self._flows = {
             column.base: flow_key(account.column)
             for account in program.accounts
@@ -88,6 +108,10 @@ class Module(Library):
     def procedure(self, callee: Handle | str) -> Procedure:
         """A procedure by its handle, a function of arithmetic by its name."""
         return functions()[callee] if isinstance(callee, str) else self.program.procedures[callee]
+
+    def number(self, callee: Handle) -> int:
+        """The number of a procedure among those of the program."""
+        return self._numbers[callee]
 
     def account(self, column: Column) -> Account:
         """The account of a value column."""

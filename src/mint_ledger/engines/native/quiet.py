@@ -43,7 +43,7 @@ LONGEST_QUESTION = 1_500
 
 def quiet_routine(module: Module, name: Handle, looked_at: Looks) -> str:
     """The quiet routine of a procedure."""
-    routine = f"@q{module.numbers[name]}"
+    routine = f"@q{module.number(name)}"
     procedure = module.program.procedures[name]
     found = module.quiet_looks.setdefault(routine, {})
     module.want(routine, lambda: quiet_text(module, routine, procedure.parameters, procedure.body, found, procedure))

@@ -22,12 +22,11 @@ from mint_ledger.engines.native.expressions import (
     leave_unless_going,
     safe_place,
 )
-from mint_ledger.engines.native.module import Body, Library, Module
+from mint_ledger.engines.native.module import Body, Library, arithmetic_routine
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Ranges
-from mint_ledger.program.handle import Handle
 from mint_ledger.program.row import MAX_VALUES
 
 
@@ -43,30 +42,17 @@ class Exits:
         return Exits(loop, self.procedure)
 
 
-def arithmetic_routine(name: str) -> str:
-    """The routine of a function of `program/arithmetic.py`; all games share their machine code."""
-    return "@mint_" + name.replace(" ", "_")
-
-
-def procedure_routine(module: Module, callee: Handle | str) -> str:
-    """The routine of a procedure; it is made if it is not there yet."""
-    if isinstance(callee, str):
-        module.arithmetic.add(callee)
-        return arithmetic_routine(callee)
-    routine = f"@p{module.numbers[callee]}"
-    return module.want(routine, lambda: _procedure(module, module.procedure(callee), routine))
-
-
 def arithmetic_text() -> str:
     """The functions of `program/arithmetic.py` in LLVM's assembly language."""
-    library: Any = Library()
+    library = Library(lower_procedure)
     return "\n".join(
-        _procedure(library, procedure, arithmetic_routine(name)).replace("define internal", "define", 1)
+        lower_procedure(library, procedure, arithmetic_routine(name)).replace("define internal", "define", 1)
         for name, procedure in functions().items()
     )
 
 
-def _procedure(module: Module, procedure: st.Procedure, routine: str) -> str:
+def lower_procedure(module: Any, procedure: st.Procedure, routine: str) -> str:
+    """The text of a procedure's routine."""
     given = "".join(f", double %a{i}" for i in range(procedure.parameters))
     r = Routine(f"i32 {routine}({MACHINE_ARGUMENTS}{given})", "ret i32 2")
     body = Body(module, r)
@@ -301,4 +287,4 @@ _LOWERING: dict[type, Callable[[Body, Any, Exits], None]] = {
     st.Finish: _finish,
 }
 
-__all__ = ["Exits", "arithmetic_text", "block", "is_present", "procedure_routine"]
+__all__ = ["Exits", "arithmetic_text", "block", "is_present", "lower_procedure"]

@@ -1,0 +1,1 @@
+"""What is known of a program without playing it."""
