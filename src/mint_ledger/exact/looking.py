@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from typing import Any, Literal
+from typing import Any, Literal, assert_never
 
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import parts
@@ -17,7 +17,7 @@ from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import AccountSpec, Program
 from mint_ledger.program.state import Column
-from mint_ledger.program.walking import children, is_node, nodes
+from mint_ledger.program.walking import EXPRESSIONS, callees, children, named_columns, nodes
 
 # Not the part that only measures.
 ROOTS = (parts.OPENING_ACCOUNTS, parts.OPENING, *parts.BEFORE_SCRIPT, *parts.AFTER_SCRIPT[:-1])
@@ -47,20 +47,18 @@ def procedures(program: Program) -> dict[Handle | str, st.Procedure]:
             continue
         found[callee] = procedure = known
         for node in nodes((procedure.body, procedure.result), st.Note):
-            if isinstance(node, st.Call):
-                waiting.append(node.procedure)
-            elif isinstance(node, ex.Apply):
-                waiting.append(node.function)
+            waiting += callees(node)
     return found
 
 
 def columns_read(program: Program, found: dict[Handle | str, st.Procedure]) -> set[int]:
     """The columns (by their base) that anything reads; accounts that nobody asks about are not among them."""
     read = {
-        node.column.base
+        column.base
         for procedure in found.values()
         for node in nodes((procedure.body, procedure.result), st.Note)
-        if isinstance(node, (ex.At, ex.Read))
+        if type(node) in EXPRESSIONS
+        for column in named_columns(node)
     }
     for account in program.accounts:
         flows = account.flow_columns
@@ -76,8 +74,7 @@ def columns_read(program: Program, found: dict[Handle | str, st.Procedure]) -> s
             if account.flow_columns is not None:
                 read |= {column.base for column in flow_state(account.flow_columns)}
             for _, _, spec in account.specs:
-                looked = nodes(_formulas(spec))
-                read |= {node.column.base for node in looked if isinstance(node, (ex.At, ex.Read))}
+                read |= {column.base for node in nodes(_formulas(spec)) for column in named_columns(node)}
     return read
 
 
@@ -153,9 +150,17 @@ class _Look:
                         self.locals[into] = "plain"
                 case st.Note():
                     pass
+                case st.Post() | st.Open() | st.Flow() | st.Leave() | st.Raise() | st.Settle():
+                    self._plain(statement)
+                case st.Guard() | st.Finish():
+                    self._plain(statement)
                 case _:
-                    for part in children(statement):
-                        self.want(part, "plain")
+                    assert_never(statement)
+
+    def _plain(self, node: st.Statement | ex.Expr) -> Nature:
+        for part in children(node):
+            self.want(part, "plain")
+        return "plain"
 
     def _let(self, local: int, value: ex.Expr) -> None:
         """A constant may stand for a moment too (never, for ever)."""
@@ -209,9 +214,10 @@ class _Look:
             case ex.Apply("modulo", (steps, ex.Constant(count))) if self.nature(steps) == "step":
                 self.periods.append(int(count))
                 return "plain"
-        for part in children(e):
-            self.want(part, "plain")
-        return "plain"
+            case ex.Constant() | ex.Dial() | ex.DialOf() | ex.Read() | ex.Unary() | ex.And() | ex.Or() | ex.Apply():
+                return self._plain(e)
+            case _:
+                assert_never(e)
 
     def _binary(self, op: str, left: Nature, right: Nature) -> Nature:
         if left == right == "plain":
@@ -254,11 +260,12 @@ def _waits(value: Any, column: Column, worth: Worth) -> Iterator[float]:
         case ex.Compare("<", ex.At(own), ex.Step()) if own == column:
             yield 0.0
             return
-        case ex.At(own) if own == column:
-            yield math.inf
-    if is_node(value):
-        for part in children(value):
-            yield from _waits(part, column, worth)
+        case None:
+            return
+    if type(value) in EXPRESSIONS and column in named_columns(value):
+        yield math.inf
+    for part in children(value):
+        yield from _waits(part, column, worth)
 
 
 def _waits_until(moment: ex.Expr, column: Column, worth: Worth) -> Iterator[float]:

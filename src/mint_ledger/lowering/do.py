@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import assert_never
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.game import do as steps
-from mint_ledger.game.parts import Part
 from mint_ledger.game.readout import split_text
 from mint_ledger.lowering import contact, entities
 from mint_ledger.lowering.context import ranges_of
@@ -33,7 +33,7 @@ def emit_do(scope: Scope, items: list[steps.Do], cause: Expr) -> None:
         _emit_step(scope.at(index), item, cause)
 
 
-def _emit_step(scope: Scope, item: Part, cause: Expr) -> None:
+def _emit_step(scope: Scope, item: steps.Do, cause: Expr) -> None:
     try:
         match item:
             case steps.PostDo():
@@ -71,6 +71,8 @@ def _emit_step(scope: Scope, item: Part, cause: Expr) -> None:
                 _if(scope, item, cause)
             case steps.EachDo():
                 _each(scope, item, cause)
+            case _:
+                assert_never(item)
     except Problem as problem:
         scope.lowering.fault(scope.path, str(problem))
 

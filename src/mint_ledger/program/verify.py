@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, assert_never
 
 from mint_ledger.errors import BrokenProgram
 from mint_ledger.program import expressions as ex
@@ -18,7 +18,7 @@ from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import AccountSpec, Program
 from mint_ledger.program.state import Column
-from mint_ledger.program.walking import STATEMENTS, nodes
+from mint_ledger.program.walking import nodes
 
 HANDLER_PARAMETERS = 10
 EVENT_VALUES = NOTE_VALUES = 8
@@ -130,7 +130,11 @@ class _Verifier:
                         self._broken(frame.owner, f"uses '{function}', which is no function of so many numbers")
                 case ex.Checked(formula=formula):
                     self._in(frame, formula, len(self.program.formulas), "a formula", least=-1)
-                case _ if type(node) in STATEMENTS:
+                case ex.Constant() | ex.Unary() | ex.Binary() | ex.Compare() | ex.And() | ex.Or() | ex.Choose():
+                    pass
+                case ex.Step() | ex.Time() | ex.Due() | ex.Seconds() | ex.Only():
+                    pass
+                case _:
                     self._statement(frame, node)
 
     def _statement(self, frame: _Frame, s: st.Statement) -> None:
@@ -176,6 +180,10 @@ class _Verifier:
                 self._in(frame, formula, len(program.formulas), "a formula", least=-1)
             case st.Finish(ending):
                 self._in(frame, ending, len(program.endings), "an ending")
+            case st.If() | st.Leave() | st.Settle():
+                pass
+            case _:
+                assert_never(s)
 
     def _in(self, frame: _Frame, index: int, count: int, what: str, least: int = 0) -> None:
         if not least <= index < count:
@@ -217,6 +225,12 @@ class _Verifier:
                     self._block(frame, statement.other, inside_each=inside_each)
                 case st.Each():
                     self._block(frame, statement.body, inside_each=True)
+                case st.Post() | st.Open() | st.Flow() | st.Set() | st.Let() | st.Draw() | st.Note() | st.Call():
+                    pass
+                case st.Raise() | st.Settle() | st.Guard() | st.Finish():
+                    pass
+                case _:
+                    assert_never(statement)
 
     def _leaves(self, handle: Handle) -> tuple[bool, bool]:
         """Whether something may be left unsettled at the end of a procedure: where nothing was before, or something."""
@@ -255,6 +269,12 @@ class _Verifier:
                     pending = None if ways == [None, None] else any(ways)
                 case st.Each():
                     pending = bool(self._after(statement.body, pending, left)) or pending
+                case st.Post() | st.Open() | st.Flow() | st.Set() | st.Let() | st.Draw() | st.Note():
+                    pass
+                case st.Guard() | st.Finish():
+                    pass
+                case _:
+                    assert_never(statement)
             if pending is None:
                 return None
         return pending

@@ -6,7 +6,9 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import fields
 from typing import Any
 
-from mint_ledger.program.expressions import Expr, Fold, Local
+from mint_ledger.program.expressions import Expr, Local
+from mint_ledger.program.handle import Handle
+from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Statement
 
 EXPRESSIONS: tuple[type, ...] = Expr.__args__
@@ -15,16 +17,27 @@ Node = Any
 """A statement or an expression; a block is a tuple of statements."""
 
 
-def is_node(value: object) -> bool:
-    """Whether it is a statement or expression of a program."""
-    return type(value) in _FIELDS
-
-
 _FIELDS = {
     kind: tuple(f.name for f in fields(kind) if any(word in str(f.type) for word in ("Expr", "Block")))
     for kind in (*EXPRESSIONS, *STATEMENTS)
 }
 """The fields of each sort of node that hold other nodes."""
+
+
+def _named(*known: tuple[str, str]) -> dict[type, tuple[str, ...]]:
+    """For each sort of node its fields of these names and types."""
+    return {
+        kind: tuple(f.name for f in fields(kind) if (f.name, str(f.type)) in known)
+        for kind in (*EXPRESSIONS, *STATEMENTS)
+    }
+
+
+_LOCALS = {
+    kind: names if kind is not Local else ("index",)
+    for kind, names in _named(("local", "int"), ("into", "int | None")).items()
+}
+_COLUMNS = _named(("column", "Column"), ("count", "Column"))
+_CALLEES = _named(("procedure", "Handle"), ("function", "str"))
 
 
 def parts(node: Node) -> tuple[tuple[str, Any], ...]:
@@ -76,15 +89,21 @@ def rebuilt(node: Node, change: Callable[[Node], Node]) -> Node:
     return type(node)(**{f.name: new.get(f.name, getattr(node, f.name)) for f in fields(node)})
 
 
+def named_locals(node: Node) -> tuple[int, ...]:
+    """The locals that a node itself names: what it reads, lets, draws, repeats or takes the result of a call into."""
+    return tuple(value for name in _LOCALS[type(node)] if (value := getattr(node, name)) is not None)
+
+
+def named_columns(node: Node) -> tuple[Column, ...]:
+    """The columns that a node itself names."""
+    return tuple(getattr(node, name) for name in _COLUMNS[type(node)])
+
+
+def callees(node: Node) -> tuple[Handle | str, ...]:
+    """The procedures (by their handles) and functions (by their names) that a node carries out."""
+    return tuple(getattr(node, name) for name in _CALLEES[type(node)])
+
+
 def locals_needed(formulas: Iterable[Expr | None]) -> int:
     """How many locals expressions name that see an entity as local 0."""
-    return 1 + max((index for formula in formulas if formula is not None for index in _locals(formula)), default=0)
-
-
-def _locals(e: Expr) -> Iterator[int]:
-    if isinstance(e, Local):
-        yield e.index
-    elif isinstance(e, Fold):
-        yield e.local
-    for part in children(e):
-        yield from _locals(part)
+    return 1 + max((index for node in nodes(tuple(formulas)) for index in named_locals(node)), default=0)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import assert_never
 
-from mint_ledger.program import expressions as ex
 from mint_ledger.program import parts
 from mint_ledger.program import statements as st
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
-from mint_ledger.program.walking import nodes
+from mint_ledger.program.walking import named_locals, nodes
 
 
 @dataclass(frozen=True)
@@ -57,18 +57,17 @@ def _leaves(statement: st.Statement) -> bool:
             return any(_leaves(inner) for inner in (*statement.then, *statement.other))
         case st.Each():
             return any(_leaves(inner) for inner in statement.body)
-    return False
+        case st.Post() | st.Open() | st.Flow() | st.Set() | st.Let() | st.Draw() | st.Note() | st.Call():
+            return False
+        case st.Raise() | st.Settle() | st.Guard() | st.Finish():
+            return False
+        case _:
+            assert_never(statement)
 
 
 def locals_of(value: object) -> set[int]:
     """The locals that statements or expressions name."""
-    found: set[int] = set()
-    for node in nodes(value):
-        if isinstance(node, ex.Local):
-            found.add(node.index)
-        # What names a local besides: what is let, drawn or repeated, the result of a call.
-        found |= {local for local in (getattr(node, "local", None), getattr(node, "into", None)) if local is not None}
-    return found
+    return {local for node in nodes(value) for local in named_locals(node)}
 
 
 def _settles(program: Program, statements: Iterable[st.Statement], seen: set[Handle]) -> bool:
@@ -85,4 +84,10 @@ def _settles(program: Program, statements: Iterable[st.Statement], seen: set[Han
                 seen.add(statement.procedure)
                 if _settles(program, program.procedures[statement.procedure].body, seen):
                     return True
+            case st.If() | st.Each() | st.Call() | st.Post() | st.Open() | st.Flow() | st.Set() | st.Let() | st.Draw():
+                pass
+            case st.Note() | st.Leave() | st.Raise() | st.Guard() | st.Finish():
+                pass
+            case _:
+                assert_never(statement)
     return False

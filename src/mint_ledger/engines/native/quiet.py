@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, assert_never
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, is_ready, limits_of
@@ -113,8 +113,10 @@ def quiet_block(q: Quiet, statements: st.Block, loop: str, procedure: str) -> No
                 if statement.always:
                     for name in (parts.WATCH, parts.WATCH_GONE):
                         _pass_on(q, name, [op.ZERO])
-            case _:
+            case st.Post() | st.Open() | st.Draw() | st.Note() | st.Raise() | st.Finish():
                 q.now()
+            case _:
+                assert_never(statement)
 
 
 def surely_does(q: Quiet, statements: st.Block) -> bool:
@@ -129,6 +131,12 @@ def surely_does(q: Quiet, statements: st.Block) -> bool:
                 return True
             case st.If() if surely_does(q, statement.then) and surely_does(q, statement.other):
                 return True
+            case st.Set() | st.Call() | st.If() | st.Let() | st.Each() | st.Flow() | st.Guard():
+                pass
+            case st.Leave() | st.Settle():
+                pass
+            case _:
+                assert_never(statement)
         if _may_leave(statement):
             return False
     return False
@@ -142,7 +150,12 @@ def _may_leave(statement: st.Statement) -> bool:
             return any(_may_leave(inner) for inner in (*statement.then, *statement.other))
         case st.Each():
             return any(_may_leave(inner) for inner in statement.body)
-    return False
+        case st.Post() | st.Open() | st.Flow() | st.Set() | st.Let() | st.Draw() | st.Note() | st.Call():
+            return False
+        case st.Raise() | st.Settle() | st.Guard() | st.Finish():
+            return False
+        case _:
+            assert_never(statement)
 
 
 def _forget(q: Quiet, local: int) -> None:
@@ -172,12 +185,18 @@ def _assigned(statements: Iterable[st.Statement]) -> set[int]:
         match s:
             case st.Let() | st.Draw():
                 found.add(s.local)
-            case st.Call(into=int(into)):
-                found.add(into)
+            case st.Call():
+                found |= {s.into} if s.into is not None else set()
             case st.If():
                 found |= _assigned(s.then) | _assigned(s.other)
             case st.Each():
                 found |= _assigned(s.body)
+            case st.Post() | st.Open() | st.Flow() | st.Set() | st.Note() | st.Leave() | st.Raise():
+                pass
+            case st.Settle() | st.Guard() | st.Finish():
+                pass
+            case _:
+                assert_never(s)
     return found
 
 

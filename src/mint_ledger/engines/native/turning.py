@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from typing import cast
+from typing import assert_never, cast
 
 from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.native import operations as op
@@ -81,7 +81,12 @@ class Quiet(Body):
                 return column.base == self.module.step
             case ex.Apply(function):
                 return looks_at_time(self.module, function)
-        return False
+            case ex.Constant() | ex.Dial() | ex.DialOf() | ex.Unary() | ex.Binary() | ex.Compare() | ex.And() | ex.Or():
+                return False
+            case ex.Choose() | ex.Fold() | ex.Seconds() | ex.Checked() | ex.Only():
+                return False
+            case _:
+                assert_never(e)
 
     def explained(self, e: ex.Expr) -> ex.Expr | None:
         """An expression with what its moving locals stand for; none where that is not known."""
@@ -111,11 +116,21 @@ def explained(e: ex.Expr, meanings: dict[int, Meaning]) -> ex.Expr | None:
 
 def looks_at_time(module: Module, function: str) -> bool:
     """Whether a function looks at more than its arguments."""
-    return any(
-        isinstance(part, (ex.At, ex.Read, ex.Step, ex.Time, ex.Due))
-        or (isinstance(part, ex.Apply) and part.function != function and looks_at_time(module, part.function))
-        for part in expressions_of(functions()[function])
-    )
+    return any(_looks_at_time(module, part, function) for part in expressions_of(functions()[function]))
+
+
+def _looks_at_time(module: Module, e: ex.Expr, function: str) -> bool:
+    match e:
+        case ex.At() | ex.Read() | ex.Step() | ex.Time() | ex.Due():
+            return True
+        case ex.Apply():
+            return e.function != function and looks_at_time(module, e.function)
+        case ex.Constant() | ex.Dial() | ex.DialOf() | ex.Local() | ex.Unary() | ex.Binary() | ex.Compare() | ex.And():
+            return False
+        case ex.Or() | ex.Choose() | ex.Fold() | ex.Seconds() | ex.Checked() | ex.Only():
+            return False
+        case _:
+            assert_never(e)
 
 
 def expressions_of(procedure: st.Procedure) -> Iterable[ex.Expr]:
@@ -137,9 +152,13 @@ def expressions_of(procedure: st.Procedure) -> Iterable[ex.Expr]:
                 waiting += statement.body
             case st.Leave():
                 pass
-            case _:
-                # Anything else does more than work with arguments.
+            case st.Post() | st.Open() | st.Flow() | st.Set() | st.Draw() | st.Note() | st.Call() | st.Raise():
+                # This does more than work with arguments.
                 yield ex.Time()
+            case st.Settle() | st.Guard() | st.Finish():
+                yield ex.Time()
+            case _:
+                assert_never(statement)
 
 
 def is_monotone(q: Quiet, e: ex.Expr) -> bool:
@@ -163,7 +182,12 @@ def is_monotone(q: Quiet, e: ex.Expr) -> bool:
             return (is_monotone(q, left) and not q.moves(right)) or (not q.moves(left) and is_monotone(q, right))
         case ex.Choose():
             return not q.moves(e.condition) and is_monotone(q, e.then) and is_monotone(q, e.other)
-    return False
+        case ex.Unary() | ex.Binary() | ex.Compare() | ex.And() | ex.Or() | ex.Due() | ex.Local() | ex.Fold():
+            return False
+        case ex.Apply() | ex.Only() | ex.Constant() | ex.Dial() | ex.DialOf():
+            return False
+        case _:
+            assert_never(e)
 
 
 def turns(q: Quiet, e: ex.Expr) -> None:
@@ -214,10 +238,14 @@ def turns(q: Quiet, e: ex.Expr) -> None:
             q.now()
         case ex.Apply() if looks_at_time(q.module, e.function):
             q.now()
-        case _:
+        case ex.At() | ex.Apply() | ex.Unary() | ex.Binary() | ex.Seconds() | ex.Checked() | ex.Only() | ex.DialOf():
             for part in children(e):
                 if r.is_open:
                     turns(q, part)
+        case ex.Constant() | ex.Dial():
+            pass
+        case _:
+            assert_never(e)
 
 
 def _flows(q: Quiet, e: ex.Read) -> str:
