@@ -17,7 +17,7 @@ import mint_ledger as mint
 from mint_ledger.demo import demo_text, starter_text
 from mint_ledger.engines.native.context import SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import NativePlayer, make_code
-from mint_ledger.engines.native.pieces import pieces_of
+from mint_ledger.facts.pieces import pieces_of
 from mint_ledger.playing.setting import habit_starts
 
 RUNS = 20

@@ -8,9 +8,6 @@ from conftest import Command
 
 import mint_ledger as mint
 from mint_ledger.audit.audit import CHECKS
-from mint_ledger.audit.facts import look_at
-from mint_ledger.audit.intervals import bounds
-from mint_ledger.formula import parse_formula
 
 BOG = """
 title: Bog
@@ -150,27 +147,3 @@ def test_all_that_is_found_in_the_demo_is_that_nobody_loses_by_oil(demo: mint.Ga
     [finding] = demo.audit(runs=20).open
     assert (finding.check.name, finding.caught.where) == ("never-happened", "lamp out")
     assert not demo.audit(runs=0).open
-
-
-@pytest.mark.parametrize(
-    ("text", "low", "high"),
-    [
-        ("walker.warmth", 0, float("inf")),
-        ("2 + 3 * 4", 14, 14),
-        ("clamp(walker.warmth, 2, 5)", 2, 5),
-        ("min(walker.warmth, 7)", 0, 7),
-        ("max(walker.warmth, 7) - 7", 0, float("inf")),
-        ("time / 4", 0, 5),
-        ("walker.warmth < 0", 0, 0),
-        ("not walker.warmth < 0", 1, 1),
-        ("walker.warmth >= 0 and time <= 20", 1, 1),
-        ("walker.warmth > 3 or time > 99", 0, 1),
-        ("abs(0 - 3 - time)", 3, 23),
-        ("count(bog)", 0, 1),
-        ("1 / walker.warmth", float("-inf"), float("inf")),
-        ("between(2, 3) * 0 - whole(1, 6)", -6, -1),
-    ],
-)
-def test_intervals_hold_what_hand_arithmetic_says(text: str, low: float, high: float) -> None:
-    facts = look_at(mint.loads(BOG))
-    assert bounds(facts, ("endings", "cold", "if"), parse_formula(text)) == (low, high)

@@ -14,7 +14,7 @@ from mint_ledger.engines.native import expressions as native_expressions
 from mint_ledger.engines.native import statements as native_statements
 from mint_ledger.engines.native.compiling import module_text
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.exact.looking import period_of_turns, procedures
+from mint_ledger.facts.states import period_of_turns, procedures
 from mint_ledger.program import parts, walking
 from mint_ledger.program import statements as st
 from mint_ledger.program.expressions import ONE, Expr
@@ -27,8 +27,8 @@ PASSES = ("program", "facts", "engines", "exact", "lowering", "balance")
 # These look for one shape and answer for all others alike; none of them is asked what a program does.
 RECOGNISERS = {
     ("expressions.py", "condition"): "all others are worked out as numbers, by a table that has them all",
-    ("looking.py", "_waits"): "whatever names the column is taken to look at any time",
-    ("looking.py", "_waits_until"): "hands all others on to _waits",
+    ("states.py", "_waits"): "whatever names the column is taken to look at any time",
+    ("states.py", "_waits_until"): "hands all others on to _waits",
     ("states.py", "_worth"): "all others have no value that is known",
     ("duel.py", "pruned"): "all others stay as they are",
 }

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 
 from mint_ledger.audit.facts import WORLD, ConditionFact, Facts
 from mint_ledger.audit.finding import Caught, Check
-from mint_ledger.audit.intervals import account_bounds, bounds
 from mint_ledger.audit.subject import Subject
+from mint_ledger.facts.between import Between
 from mint_ledger.game.readout import Bar, split_text
 from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
@@ -40,12 +40,13 @@ def _stepped_over(facts: Facts, fact: ConditionFact, side: ast.expr, wanted: flo
         model = facts.stats[owner, stat][1]
         if model.value_type != "number" or not model.is_account or not facts.is_changed(owner, stat):
             continue
-        if wanted in account_bounds(facts, owner, stat):
+        known = facts.account_between(owner, stat)
+        if wanted in (known.low, known.high):
             continue  # a limit holds it there exactly
         changes = facts.changes_of(owner, stat)
         single = [c for c in changes if c.amount is not None and c.amount.number in (1.0, wanted)]
         by_ones = model.whole and model.flow is None and len(single) == len(changes)
-        if by_ones and (owner, stat) not in facts.layers and (owner, stat) not in facts.costs:
+        if by_ones and (owner, stat) not in facts.layers and not facts.is_paid_with(owner, stat):
             continue
         name = facts.account(owner, stat)
         steps = sorted({c.amount_text for c in changes if c.amount is not None})[:3]
@@ -77,24 +78,24 @@ def _at_copies_that_come_later(facts: Facts, fact: ConditionFact) -> bool:
 
 def never_holds(subject: Subject) -> Iterator[Caught]:
     """A condition cannot hold, whatever happens within the limits of the file."""
-    for fact, (_, high) in _bounded(subject):
-        if high == 0.0:
+    for fact, known in _bounded(subject):
+        if known.never:
             name = subject.facts.name(fact.path)
             yield Caught(fact.path, name, f"'{fact.formula}' can never hold within the limits of the file.")
 
 
 def always_holds(subject: Subject) -> Iterator[Caught]:
     """A condition always holds, whatever happens within the limits of the file."""
-    for fact, (low, _) in _bounded(subject):
-        if low > 0.0:
+    for fact, known in _bounded(subject):
+        if known.always:
             name = subject.facts.name(fact.path)
             yield Caught(fact.path, name, f"'{fact.formula}' always holds within the limits of the file.")
 
 
-def _bounded(subject: Subject) -> Iterator[tuple[ConditionFact, tuple[float, float]]]:
+def _bounded(subject: Subject) -> Iterator[tuple[ConditionFact, Between]]:
     for fact in subject.facts.conditions:
         if fact.formula.number is None:
-            yield fact, bounds(subject.facts, fact.path, fact.formula)
+            yield fact, subject.facts.between(fact.path, fact.formula)
 
 
 def never_happened(subject: Subject) -> Iterator[Caught]:
@@ -177,7 +178,7 @@ def stat_never_read(subject: Subject) -> Iterator[Caught]:
     """A stat that nothing reads: no formula, no damage, no readout."""
     facts = subject.facts
     for (owner, stat), (path, model) in facts.stats.items():
-        used = stat in facts.read_names or (owner, stat) in facts.layers or (owner, stat) in facts.costs
+        used = stat in facts.read_names or (owner, stat) in facts.layers or facts.is_paid_with(owner, stat)
         if used or path[-1] != stat or (model.bands and any(when.enters or when.leaves for when in facts.triggers)):
             continue
         name = facts.account(owner, stat)
@@ -223,9 +224,9 @@ def counter_is_stuck(subject: Subject) -> Iterator[Caught]:
         if model is None or not model.whole or model.value_type != "number" or len(postings) < 10:
             continue
         found = {value for _, row in postings for value in (row.before, row.after)}
-        low, high = account_bounds(facts, *key)
+        room = facts.room(*key)
         changes = facts.changes_of(*key)
-        if len(found) > 2 or high - low <= 1.0 or not any(change.mode == "set" for change in changes):
+        if len(found) > 2 or room.high - room.low <= 1.0 or not any(change.mode == "set" for change in changes):
             continue
         name = facts.account(*key)
         seen = " and ".join(number(value) for value in sorted(found))

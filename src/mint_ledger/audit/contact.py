@@ -6,7 +6,6 @@ import math
 from collections.abc import Iterator
 
 from mint_ledger.audit.finding import Caught, Check
-from mint_ledger.audit.intervals import bounds
 from mint_ledger.audit.subject import Subject
 from mint_ledger.formula import Formula
 from mint_ledger.game.do import PostDo
@@ -42,7 +41,7 @@ def _draining_attacks(subject: Subject) -> Iterator[Caught]:
             model = facts.cast.members[owner].kind.when_hit
             if name not in attacks or (model is not None and model.safe_for is not None and not attack.skips):
                 continue
-            high = bounds(facts, ("attacks", name, "damage"), attack.damage)[1]
+            high = facts.between(("attacks", name, "damage"), attack.damage).high
             yield from _drain(subject, ("attacks", name), name, owner, stat, high)
 
 
@@ -54,7 +53,7 @@ def _draining_postings(subject: Subject, path: Path, rule: Rule) -> Iterator[Cau
         if "step" in item.post.amount.names():
             continue
         owners, stat = facts.target((*path, "do", index), item.post.target)
-        high = bounds(facts, (*path, "do", index), item.post.amount)[1]
+        high = facts.between((*path, "do", index), item.post.amount).high
         for owner in owners[:1]:
             if (owner, stat) in facts.stats:
                 yield from _drain(subject, (*path, "do", index), rule.title(), owner, stat, high)

@@ -9,14 +9,17 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal
 
+from mint_ledger.facts.between import ANY, Between, joined, one
+from mint_ledger.facts.effects import Effect, Effects, Trigger, effects_of
 from mint_ledger.formula import Formula, PostingText
-from mint_ledger.game.cast import Cast, make_cast
+from mint_ledger.game.cast import Cast
 from mint_ledger.game.do import GiveDo, PostDo
-from mint_ledger.game.document import GameFile
 from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.rule import Rule, When
 from mint_ledger.game.stat import Stat
+from mint_ledger.lowering.handles import defend
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.program.handle import Path
 
 WORLD = ""
@@ -73,13 +76,57 @@ class ConditionFact:
 class Facts:
     """All that is known of a game file by looking at it."""
 
-    game: GameFile
+    game: PlayableGame
     parts: tuple[tuple[Path, Any], ...] = field(repr=False)
+
+    @cached_property
+    def effects(self) -> Effects:
+        """What the program may do to its accounts, and between which values they lie."""
+        lowered = self.game.lowered
+        return effects_of(lowered.program, [item.procedure for test in lowered.playtests for item in test.script])
+
+    def between(self, path: Path, formula: Formula) -> Between:
+        """Between which values a formula at a place of the file lies."""
+        if formula.number is not None:
+            return one(formula.number)
+        return self.effects.bounds.formula(path) or ANY
+
+    def account_between(self, owner: str, stat: str) -> Between:
+        """Between which values a stat of a kind lies, as formulas read it."""
+        program = self.game.lowered.program
+        if stat not in program.account_index or any(stat in status.changes for status in program.statuses):
+            return ANY
+        found: Between | None = None
+        for entity in self._entities(owner):
+            found = joined(found, self.effects.bounds.account(stat, entity))
+        return found or ANY
+
+    def room(self, owner: str, stat: str) -> Between:
+        """What the limits of a stat let through."""
+        found: Between | None = None
+        for entity in self._entities(owner):
+            found = joined(found, self.effects.bounds.limit(stat, entity))
+        return found or ANY
+
+    def _entities(self, owner: str) -> list[int]:
+        return list(self.cast.members[owner].entities) if owner else [0]
+
+    def effects_on(self, owner: str, stat: str) -> list[Effect]:
+        """The places of the program that post to a stat of a kind, its opening and playtests left out."""
+        entities = self._entities(owner)
+        return [
+            effect
+            for effect in self.effects.postings
+            if effect.stat == stat
+            and effect.mode != "open"
+            and effect.triggers != {Trigger("outside")}
+            and any(first <= entity < first + count for first, count in effect.owners for entity in entities)
+        ]
 
     @cached_property
     def cast(self) -> Cast:
         """The kinds with `like` written out."""
-        return make_cast(self.game)
+        return self.game.lowered.program.cast
 
     @cached_property
     def stats(self) -> dict[tuple[str, str], tuple[Path, Stat]]:
@@ -171,51 +218,35 @@ class Facts:
     def layers(self) -> dict[tuple[str, str], list[str]]:
         """The stats that take damage: (kind, stat) → the attacks that can reach it."""
         found: dict[tuple[str, str], list[str]] = {}
-        for name, attack in self.game.attacks.items():
-            if attack.damage is None or attack.damage.number == 0.0:
-                continue
-            for member in self.cast.families(attack.to):
-                if not member.room:
-                    continue
-                model = member.kind.when_hit
-                layers = [layer.layer for layer in model.through] if model is not None else ["health"]
-                for layer in layers:
-                    if (member.name, layer) in self.stats:
-                        found.setdefault((member.name, layer), []).append(name)
-        return found
-
-    @cached_property
-    def costs(self) -> set[tuple[str, str]]:
-        """The stats that actions and attacks cost."""
-        found = set()
-        game = self.game
-        for names, costs in (
-            *((action.by, action.costs) for action in game.actions.values()),
-            *((attack.from_, attack.costs) for attack in game.attacks.values()),
-        ):
-            for member in self.cast.families(names):
-                found |= {(member.name, stat) for stat in costs or {}}
+        program = self.game.lowered.program
+        for effect in self.effects.postings:
+            for member in self.cast.members.values():
+                if effect.within == defend(member.name) and effect.amount.low < 0.0:
+                    names = [program.causes[number].name for number in sorted(effect.causes)]
+                    known = found.setdefault((member.name, effect.stat), [])
+                    known += [name for name in names if name not in known]
         return found
 
     def is_lowered(self, owner: str, stat: str) -> bool:
         """Whether something takes from a stat."""
-        flow = self.stats[owner, stat][1].fade
-        lowered = any(change.direction < 0 for change in self.changes_of(owner, stat))
-        return lowered or flow is not None or (owner, stat) in self.layers or (owner, stat) in self.costs
+        falls = any(self.effects.flows(stat, entity)[1] for entity in self._entities(owner))
+        return falls or any(effect.takes for effect in self.effects_on(owner, stat))
 
     def is_changed(self, owner: str, stat: str) -> bool:
         """Whether anything moves a stat."""
-        model = self.stats[owner, stat][1]
-        set_by_level = any(
-            name.rpartition(".")[2] == stat for level in self.game.levels.values() for name in level.start
-        )
-        return bool(
-            model.flow
-            or self.changes_of(owner, stat)
-            or (owner, stat) in self.layers
-            or (owner, stat) in self.costs
-            or set_by_level
-        )
+        moves = any(any(self.effects.flows(stat, entity)) for entity in self._entities(owner))
+        return moves or bool(self.effects_on(owner, stat))
+
+    def is_paid_with(self, owner: str, stat: str) -> bool:
+        """Whether actions or attacks cost of a stat."""
+        program = self.game.lowered.program
+        sorts = {
+            program.causes[number].sort
+            for effect in self.effects_on(owner, stat)
+            if effect.mode == "add" and effect.amount.high <= 0.0
+            for number in effect.causes
+        }
+        return bool(sorts & {"action", "attack"})
 
     @cached_property
     def read_names(self) -> frozenset[str]:
@@ -278,7 +309,7 @@ class Facts:
         return f"{owner}.{stat}" if owner else stat
 
 
-def look_at(game: GameFile) -> Facts:
+def look_at(game: PlayableGame) -> Facts:
     """Look at a game file; see `Facts`."""
     return Facts(game, tuple(_walk(game, ())))
 

@@ -9,7 +9,6 @@ from collections.abc import Iterator
 
 from mint_ledger.audit.facts import Facts
 from mint_ledger.audit.finding import Caught, Check
-from mint_ledger.audit.intervals import bounds
 from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
 from mint_ledger.game.rule import Rule
@@ -91,7 +90,7 @@ def _most_damage(facts: Facts, owner: str, attacks: list[str]) -> tuple[float, f
             period = attack.cooldown.number if attack.cooldown is not None else None
         if not period:
             return math.inf, 0.0
-        high = bounds(facts, ("attacks", name, "damage"), attack.damage)[1]
+        high = facts.between(("attacks", name, "damage"), attack.damage).high
         times = attack.crit.times.number if attack.crit is not None else 1.0
         strikers = sum(member.room for member in facts.cast.families(attack.from_))
         total += high * (times or math.inf) * strikers / period

@@ -9,7 +9,6 @@ from itertools import pairwise
 
 from mint_ledger.audit.facts import Facts
 from mint_ledger.audit.finding import Caught, Check
-from mint_ledger.audit.intervals import account_bounds
 from mint_ledger.audit.subject import Subject
 from mint_ledger.game.stat import Stat
 from mint_ledger.journal.wording import number
@@ -47,7 +46,7 @@ def no_floor(subject: Subject) -> Iterator[Caught]:
     watched = _names_in_conditions(facts)
     for owner, stat, path, model in _numbers(facts):
         taken = [c for c in facts.changes_of(owner, stat) if c.mode == "subtract" and c.direction < 0]
-        lowered = taken or (owner, stat) in facts.layers or (owner, stat) in facts.costs
+        lowered = taken or (owner, stat) in facts.layers or facts.is_paid_with(owner, stat)
         if not lowered or model.min is not None or stat in watched or model.at_limit == "wrap":
             continue
         name = facts.account(owner, stat)
@@ -172,7 +171,8 @@ def band_with_an_end(subject: Subject) -> Iterator[Caught]:
     for (owner, stat), (path, model) in facts.stats.items():
         if not model.bands or not facts.is_changed(owner, stat):
             continue
-        low, high = account_bounds(facts, owner, stat)
+        bounds = facts.account_between(owner, stat)
+        low, high = bounds.low, bounds.high
         last = max(model.bands.items(), key=lambda item: item[1].high)
         first = min(model.bands.items(), key=lambda item: item[1].low)
         name = facts.account(owner, stat)

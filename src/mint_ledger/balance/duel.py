@@ -15,8 +15,8 @@ from typing import Any
 
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import MintError
-from mint_ledger.exact.looking import columns_read, procedures
 from mint_ledger.exact.luck import Branching, NotCountable
+from mint_ledger.facts.states import columns_read, procedures
 from mint_ledger.lowering.duel import LIMIT, Duel, Duels
 from mint_ledger.lowering.handles import spawn
 from mint_ledger.lowering.measure import Measure, Reading

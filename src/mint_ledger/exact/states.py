@@ -6,7 +6,7 @@ import math
 from array import array
 
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.exact.looking import columns_read, flow_state, horizon, period_of_turns, procedures
+from mint_ledger.facts.states import columns_read, flow_state, horizon, period_of_turns, procedures
 from mint_ledger.lowering.handles import begin
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st

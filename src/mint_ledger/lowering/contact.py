@@ -34,6 +34,11 @@ def _column(lowering: Lowering, what: str, pair: Pair, role: str = "time", openi
     return lowering.layout.column(handle, role, 0, pair[0].room * pair[1].room, opening)  # type: ignore[arg-type]
 
 
+def _touching(lowering: Lowering, pair: Pair) -> Column:
+    column = _column(lowering, "touching", pair, "counter")
+    return lowering.touching.setdefault((pair[0].name, pair[1].name), column)
+
+
 def _index(pair: Pair, one: Expr, other: Expr) -> Expr:
     row = mul(sub(one, const(pair[0].first)), const(pair[1].room))
     return add(row, sub(other, const(pair[1].first)))
@@ -64,7 +69,7 @@ def emit_while_touching(
             if not (one.room and other.room):
                 continue
             pair = block_of(lowering, one, other)
-            touching = _column(lowering, "touching", pair, "counter")
+            touching = _touching(lowering, pair)
             lowering.wiring.touches.setdefault((one.name, other.name), [])
             with b.when(At(_live(lowering), ZERO)), b.each(((one.first, one.room),)) as who:
                 with b.each(((other.first, other.room),)) as whom:
@@ -128,7 +133,7 @@ def _by_size(pair: Pair) -> bool:
 
 def _lower_block(lowering: Lowering, b: BlockBuilder, pair: Pair) -> None:
     one, other = pair
-    touching = _column(lowering, "touching", pair, "counter")
+    touching = _touching(lowering, pair)
     asked = _column(lowering, "asked", pair, "counter")
     until = _column(lowering, "until", pair, opening=-1.0)
     begins = lowering.wiring.touches
@@ -168,7 +173,7 @@ def _forget_on_appearing(lowering: Lowering, pair: Pair) -> None:
             with b.repeat(const(theirs.room)) as step:
                 whom = b.let(add(const(theirs.first), step))
                 index = b.let(_index(pair, who, whom) if side == 0 else _index(pair, whom, who))
-                b.emit(Set(_column(lowering, "touching", pair, "counter"), index, ZERO))
+                b.emit(Set(_touching(lowering, pair), index, ZERO))
                 b.emit(Set(_column(lowering, "asked", pair, "counter"), index, ZERO))
                 b.emit(Set(_column(lowering, "until", pair, opening=-1.0), index, const(-1.0)))
 

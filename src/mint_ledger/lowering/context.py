@@ -75,6 +75,7 @@ class Lowering:
     polled_blocks: list[tuple[Path, Block]] = field(default_factory=list)
     limit_postings: Block = ()
     timers: list[TimerColumns] = field(default_factory=list)
+    touching: dict[tuple[str, str], Column] = field(default_factory=dict)
     faults: list[Fault] = field(default_factory=list)
     # What has to be reset as an entity appears: (whose it is, for which entities, what to emit).
     on_appear: list[tuple[Path, Ranges, Callable[[BlockBuilder, Expr], None]]] = field(default_factory=list)

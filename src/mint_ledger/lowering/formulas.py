@@ -190,7 +190,7 @@ class FormulaLowerer:
 
     def checked(self, expression: Expr) -> Expr:
         """The part of this formula that is worked out ahead of the rest, with the same care."""
-        return Checked(expression, self.formula)
+        return Checked(expression, self.formula, whole=False)
 
     def _constant(self, node: ast.Constant) -> Typed:
         if isinstance(node.value, bool):

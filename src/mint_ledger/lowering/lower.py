@@ -388,6 +388,7 @@ def _program(lowering: Lowering) -> Program:
         layout=lowering.layout.layout(),
         columns=known_columns(lowering),
         timers=tuple(lowering.timers),
+        touching=tuple(lowering.touching.values()),
         statuses=status_columns(lowering),
         procedures=lowering.procedures,
         causes=tuple(lowering.causes),

@@ -42,8 +42,9 @@ def status_columns(lowering: Lowering) -> tuple[StatusColumns, ...]:
             began=status_column(lowering, "began", name),
             ticks=status_column(lowering, "ticks", name, "counter"),
             giver=status_column(lowering, "giver", name, "mark"),
+            changes=tuple(status.changes),
         )
-        for name in lowering.game.statuses
+        for name, status in lowering.game.statuses.items()
     )
 
 

@@ -163,10 +163,14 @@ class Apply:
 
 @dataclass(frozen=True, slots=True)
 class Checked:
-    """A designer's formula: its result is finite, or the run stops and names it."""
+    """A designer's formula: its result is finite, or the run stops and names it.
+
+    `whole` is false for a part of the formula that is worked out ahead of the rest.
+    """
 
     value: Expr
     formula: int
+    whole: bool = True
 
 
 @dataclass(frozen=True, slots=True)

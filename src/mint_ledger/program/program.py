@@ -118,6 +118,8 @@ class StatusColumns:
     began: Column
     ticks: Column
     giver: Column
+    # The stats that formulas read otherwise while somebody has it.
+    changes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,6 +189,8 @@ class Program:
     layout: Layout
     columns: Known
     timers: tuple[TimerColumns, ...]
+    # Which columns say who touches whom.
+    touching: tuple[Column, ...]
     statuses: tuple[StatusColumns, ...]
     procedures: dict[Handle, Procedure]
     accounts: tuple[Account, ...]

@@ -25,12 +25,12 @@ from mint_ledger.engines.native.context import (
 )
 from mint_ledger.engines.native.expressions import leave_unless_going, seconds_function, worth
 from mint_ledger.engines.native.module import Body, Looks, Module
-from mint_ledger.engines.native.pieces import Piece, pieces_of
 from mint_ledger.engines.native.quiet import quiet_text
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
+from mint_ledger.facts.pieces import Piece, pieces_of
 from mint_ledger.program import parts
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.row import WHATS
