@@ -132,9 +132,9 @@ class Lowering:
         self.events.append(Event(handle, phase, None))
         return len(self.events) - 1
 
-    def formula_place(self, formula: Formula, path: Path) -> int:
-        """Note a formula for messages."""
-        self.formulas.append(FormulaPlace(formula.text, path, self.source.place(path)))
+    def formula_place(self, formula: Formula, path: Path, *, watched: bool = False) -> int:
+        """Note a formula."""
+        self.formulas.append(FormulaPlace(formula.text, path, self.source.place(path), watched=watched))
         return len(self.formulas) - 1
 
     def procedure(self, procedure: Procedure) -> None:

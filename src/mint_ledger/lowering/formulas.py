@@ -129,7 +129,7 @@ def lower_formula(scope: Scope, formula: Formula) -> Typed:
     Raises:
         Problem: a name does not exist, or the types do not fit.
     """
-    index = scope.lowering.formula_place(formula, scope.path)
+    index = scope.lowering.formula_place(formula, scope.path, watched=scope.watched)
     lowerer = FormulaLowerer(scope, index)
     found = lowerer.lower(formula.tree)
     lowerer.note_reads()

@@ -286,7 +286,7 @@ class RuleLowering:
 
     def _watch_scope(self, b: BlockBuilder, who: Expr, path: Path) -> Scope:
         ref = EntityRef(who, self.holders) if self.under_kind else None
-        return Scope(self.lowering, b, path, self_=ref, no_chance="a watched condition")
+        return Scope(self.lowering, b, path, self_=ref, no_chance="a watched condition", watched=True)
 
     def _wire_while(self, when: When, path: Path, index: int) -> None:
         for number, test in enumerate(when.while_ or []):

@@ -73,7 +73,7 @@ class Scope:
     """A place in the game where formulas stand.
 
     `no_chance` says why chance may not stand here; `luck` is whose the draws of its chance calls are. `within` are
-    the worked out stats and limits that are being written out here.
+    the worked out stats and limits that are being written out here. `watched` formulas set something off.
     """
 
     lowering: Lowering
@@ -88,6 +88,7 @@ class Scope:
     luck: Luck | None = None
     no_chance: str | None = None
     outcome: bool = False
+    watched: bool = False
     reads_for: tuple[str, str] | None = None
     within: tuple[str, ...] = ()
 

@@ -220,13 +220,7 @@ Watched = set[tuple[int, int | None]]
 def _watched_by(program: Program, row: Row) -> Watched | None:
     """The accounts that the condition reads which set off the rule behind a posting; none if it has no condition."""
     path = program.causes[int(row.cause)].path
-    texts = [
-        place
-        for place in program.formulas
-        if place.path[: len(path)] == path
-        and place.path[len(path) : len(path) + 1] == ("when",)
-        and any(key in ("becomes", "enters", "leaves", "while") for key in place.path[len(path) :])
-    ]
+    texts = [place for place in program.formulas if place.watched and place.path[: len(path)] == path]
     if not texts:
         return None
     found: Watched = set()

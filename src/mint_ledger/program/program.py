@@ -152,12 +152,14 @@ class EndingSpec:
 
 @dataclass(frozen=True, slots=True)
 class FormulaPlace:
-    """A formula of the file, for messages: its text, its path, and the accounts that it reads."""
+    """A formula of the file: its text, its path, the accounts that it reads; `watched` if it is looked at all the time
+    to set something off."""
 
     text: str
     path: Path
     place: Place
     reads: tuple[tuple[str, Expr], ...] = ()
+    watched: bool = False
 
 
 @dataclass(frozen=True, slots=True)
