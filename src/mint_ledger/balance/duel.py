@@ -11,6 +11,7 @@ import math
 from array import array
 from collections import defaultdict
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 from typing import Any
 
 from mint_ledger.engines.reference import ReferenceEngine
@@ -31,8 +32,10 @@ from mint_ledger.studies.study import make_study
 from mint_ledger.studies.taking import make_taking
 
 MOST_STEPS = 15_000
-# How many steps may still lie ahead for the states that wait, as far as can be foreseen.
+# How many steps may still lie ahead for the states that wait, as far as can be foreseen: some rounds on, where they
+# grew in number as steadily in as many rounds before.
 MOST_AHEAD = 4_000
+ROUNDS_AHEAD = 3
 FIGHTS = 400
 NOTHING = 1e-13
 SPAWN = spawn("").use
@@ -109,15 +112,23 @@ class _Ways:
         self._ways(None, 1.0)
         self.fought.pool = _pool(self.engine, self.pair)
         followed = 0
+        known: list[int] = []
         while self.times:
             step = heapq.heappop(self.times)
             for state, dirty, chance in self.waiting.pop(step).values():
                 self._go_on(state, dirty, chance)
                 followed += 1
             ahead = sum(len(states) for states in self.waiting.values())
-            if ahead * self.steps / followed > MOST_AHEAD:
-                raise NotExact(f"it can stand in {ahead:,} ways after {self.engine.time_of(step):g}, and more later")
+            known.append(max(ahead, 1))
+            growth = min((after / before for before, after in pairwise(known[-ROUNDS_AHEAD - 1 :])), default=1.0)
+            further = max(growth, 1.0) ** ROUNDS_AHEAD if len(known) > ROUNDS_AHEAD else 1.0
+            if ahead * further * self.steps / followed > MOST_AHEAD:
+                raise NotExact(f"it can stand in {ahead:,} ways after {self._moment(step)}, and more later")
         return self.fought
+
+    def _moment(self, step: int) -> str:
+        unit = "s" if self.program.clock.unit == "second" else "turns"
+        return f"{self.engine.time_of(step):g} {unit}"
 
     def _go_on(self, state: list[float], dirty: bool, chance: float) -> None:
         """Play on until a draw parts the ways, or to the end."""

@@ -39,6 +39,19 @@ class Snapshot:
     rows: int
 
 
+class _Made(dict[Handle, Callable[..., float]]):
+    """The Python functions of procedures; each is made when it is first called."""
+
+    def __init__(self, engine: ReferenceEngine) -> None:
+        super().__init__()
+        self._engine = engine
+
+    def __missing__(self, handle: Handle) -> Callable[..., float]:
+        engine = self._engine
+        made = self[handle] = engine._procedure(engine.program.procedures[handle])
+        return made
+
+
 class ReferenceEngine(Statements):
     """Plays one run of a program.
 
@@ -82,8 +95,9 @@ class ReferenceEngine(Statements):
         self.deepest: tuple[float, ...] = ()
         self._only_script = only_script
         self._script_at = program.columns.script_position.base
-        self._handlers: list[Callable[..., float] | None] = []
+        self._handlers: list[Handle | None] = []
         self._phases: list[str] = []
+        self._procedures = _Made(self)
         self._take_procedures(program)
         self._watch = self._procedures[parts.WATCH]
         self._watch_gone = self._procedures[parts.WATCH_GONE]
@@ -96,12 +110,7 @@ class ReferenceEngine(Statements):
         self.deepest = ()
 
     def _take_procedures(self, program: Program) -> None:
-        for handle, procedure in program.procedures.items():
-            if handle not in self._procedures:
-                self._procedures[handle] = self._procedure(procedure)
-        self._handlers = [
-            self._procedures[event.handler] if event.handler is not None else None for event in program.events
-        ]
+        self._handlers = [event.handler for event in program.events]
         self._phases = [event.phase for event in program.events]
 
     def grow(self, program: Program) -> None:
@@ -274,7 +283,7 @@ class ReferenceEngine(Statements):
             event, entity, other, values = self._events[position]
             handler = self._handlers[event]
             if self._phases[event] == phase and handler is not None:
-                handler(entity, other, *values)
+                self._procedures[handler](entity, other, *values)
 
     def _stop_loop(self) -> NoReturn:
         names = [self.program.causes[int(c)].name if c >= 0 else "a step" for c in self._chain[:MAX_DEPTH]]

@@ -5,9 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger.errors import BadRequest
+
+if TYPE_CHECKING:
+    import numpy as np
+
+    Floats = np.ndarray[Any, np.dtype[np.float64]]
 
 CONFIDENCE = 0.95
 
@@ -51,6 +56,20 @@ def rate(count: int, runs: int, confidence: float = CONFIDENCE) -> Estimate:
     return Estimate(share, low, high, runs, "Wilson", confidence)
 
 
+def binomial_below(n: int, q: float) -> Floats:
+    """The chances that 0, 1 … n or fewer of `n` come up, each with chance `q`.
+
+    SciPy has this too, but to import it takes longer than a short command.
+    """
+    import numpy as np
+
+    k = np.arange(1, n + 1)
+    ratios = np.log((n - k + 1) / k) + math.log(q / (1 - q))
+    logs = n * math.log1p(-q) + np.concatenate(([0.0], np.cumsum(ratios)))
+    chances: Floats = np.minimum(np.cumsum(np.exp(logs)), 1.0)
+    return chances
+
+
 def quantile(values: Sequence[float], q: float, confidence: float = CONFIDENCE) -> Estimate:
     """A quantile (0 < q < 1) of a sample, with the interval between two order statistics.
 
@@ -58,7 +77,6 @@ def quantile(values: Sequence[float], q: float, confidence: float = CONFIDENCE) 
     with `confidence` at least (Conover, "Practical nonparametric statistics", section 3.2).
     """
     import numpy as np
-    from scipy.special import bdtr
 
     if not 0 < q < 1:
         raise BadRequest(f"a quantile lies between 0 and 1, not at {q}")
@@ -67,9 +85,9 @@ def quantile(values: Sequence[float], q: float, confidence: float = CONFIDENCE) 
     if n < 1:
         raise BadRequest("a quantile wants one run at least")
     tail = (1 - confidence) / 2
-    # The kth value from below is above the quantile with the chance that fewer than k of n lie below it; bdtr is the
-    # binomial distribution function. Where even the first (or last) value is not far enough out, that end is open.
-    below = bdtr(np.arange(n + 1), n, q)
+    # The kth value from below is above the quantile with the chance that fewer than k of n lie below it. Where even the
+    # first (or last) value is not far enough out, that end is open.
+    below = binomial_below(n, q)
     low = int(np.searchsorted(below, tail, side="right"))
     high = int(np.searchsorted(below, 1 - tail))
     return Estimate(
