@@ -28,7 +28,7 @@ def finite(method: Callable[[Owner], dict[str, Any]]) -> Callable[[Owner], dict[
 
     @wraps(method)
     def plain(owner: Owner) -> dict[str, Any]:
-        made: dict[str, Any] = plain_json(method(owner))
-        return made
+        content: dict[str, Any] = plain_json(method(owner))
+        return content
 
     return plain

@@ -100,9 +100,9 @@ def make_audit(
     wants_plays = any(check.plays for check in chosen)
     plays = play_all(game, runs, seed, progress) if wants_plays else None
     subject = Subject(game, plays, max(runs, 200))
-    found = [_finding(game, check, caught) for check in chosen for caught in check.find(subject)]
-    found.sort(key=lambda finding: bool(finding.accepted))
-    return Audit(game.title, str(game.source.file), tuple(found), len(chosen), len(plays.runs) if plays else 0)
+    findings = [_finding(game, check, caught) for check in chosen for caught in check.find(subject)]
+    findings.sort(key=lambda finding: bool(finding.accepted))
+    return Audit(game.title, str(game.source.file), tuple(findings), len(chosen), len(plays.runs) if plays else 0)
 
 
 def _chosen(only: Sequence[str]) -> Iterator[Check]:

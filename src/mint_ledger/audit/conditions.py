@@ -223,13 +223,13 @@ def counter_is_stuck(subject: Subject) -> Iterator[Caught]:
         path, model = facts.stats.get(key, ((), None))
         if model is None or not model.whole or model.value_type != "number" or len(postings) < 10:
             continue
-        found = {value for _, row in postings for value in (row.before, row.after)}
+        values = {value for _, row in postings for value in (row.before, row.after)}
         room = facts.room(*key)
         changes = facts.changes_of(*key)
-        if len(found) > 2 or room.high - room.low <= 1.0 or not any(change.mode == "set" for change in changes):
+        if len(values) > 2 or room.high - room.low <= 1.0 or not any(change.mode == "set" for change in changes):
             continue
         name = facts.account(*key)
-        seen = " and ".join(number(value) for value in sorted(found))
+        seen = " and ".join(number(value) for value in sorted(values))
         what = f"{name} never holds anything but {seen}: it is set, and never added to."
         yield Caught(path, name, what, (f"{len(postings):,} changes in {len(plays.runs)} runs",))
 

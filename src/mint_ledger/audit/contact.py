@@ -137,11 +137,11 @@ def step_length_matters(subject: Subject) -> Iterator[Caught]:
 
 def _differences(usual: Study, other: Study, length: float) -> list[str]:
     """What two studies with steps of different lengths differ in, for certain and by so much that it matters."""
-    found = []
+    lines = []
     for result in ("win", "lose"):
         one, two = usual.rate(result), other.rate(result)
         if (one.low > two.high or two.low > one.high) and abs(one.value - two.value) > MATTERS:
-            found.append(
+            lines.append(
                 f"{result}: {100 * one.value:.0f} % ({100 * one.low:.0f} to {100 * one.high:.0f}), with steps of "
                 f"{number(length, 4)} s {100 * two.value:.0f} % ({100 * two.low:.0f} to {100 * two.high:.0f})"
             )
@@ -151,11 +151,11 @@ def _differences(usual: Study, other: Study, length: float) -> list[str]:
             a, b = one_by.loc[cause], two_by.loc[cause]
             apart = a["low"] > b["high"] or b["low"] > a["high"]
             if apart and abs(a["total"] - b["total"]) > SHARE * max(abs(a["total"]), abs(b["total"])):
-                found.append(
+                lines.append(
                     f"'{cause}' changes {account} by {number(a['total'])} a run, with steps of {number(length, 4)} s "
                     f"by {number(b['total'])}"
                 )
-    return found
+    return lines
 
 
 CHECKS = (

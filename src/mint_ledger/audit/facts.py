@@ -96,17 +96,17 @@ class Facts:
         program = self.game.lowered.program
         if stat not in program.account_index or any(stat in status.changes for status in program.statuses):
             return ANY
-        found: Between | None = None
+        bounds: Between | None = None
         for entity in self._entities(owner):
-            found = joined(found, self.effects.bounds.account(stat, entity))
-        return found or ANY
+            bounds = joined(bounds, self.effects.bounds.account(stat, entity))
+        return bounds or ANY
 
     def room(self, owner: str, stat: str) -> Between:
         """What the limits of a stat let through."""
-        found: Between | None = None
+        limits: Between | None = None
         for entity in self._entities(owner):
-            found = joined(found, self.effects.bounds.limit(stat, entity))
-        return found or ANY
+            limits = joined(limits, self.effects.bounds.limit(stat, entity))
+        return limits or ANY
 
     def _entities(self, owner: str) -> list[int]:
         return list(self.cast.members[owner].entities) if owner else [0]
@@ -131,15 +131,15 @@ class Facts:
     @cached_property
     def stats(self) -> dict[tuple[str, str], tuple[Path, Stat]]:
         """All stats of kinds that can be there and of the world: (owner, stat) → (path, model)."""
-        found: dict[tuple[str, str], tuple[Path, Stat]] = {
+        known: dict[tuple[str, str], tuple[Path, Stat]] = {
             (WORLD, name): (("stats", name), stat) for name, stat in self.game.stats.items()
         }
         for member in self.cast.members.values():
             if not member.room:
                 continue
             for name, stat in member.kind.stats.items():
-                found[member.name, name] = (self._stat_path(member.family, name), stat)
-        return found
+                known[member.name, name] = (self._stat_path(member.family, name), stat)
+        return known
 
     def _stat_path(self, family: tuple[str, ...], name: str) -> Path:
         """Where a stat of a kind is written: in the kind itself, or in one that it is like."""
@@ -217,15 +217,15 @@ class Facts:
     @cached_property
     def layers(self) -> dict[tuple[str, str], list[str]]:
         """The stats that take damage: (kind, stat) → the attacks that can reach it."""
-        found: dict[tuple[str, str], list[str]] = {}
+        struck: dict[tuple[str, str], list[str]] = {}
         program = self.game.lowered.program
         for effect in self.effects.postings:
             for member in self.cast.members.values():
                 if effect.within == defend(member.name) and effect.amount.low < 0.0:
                     names = [program.causes[number].name for number in sorted(effect.causes)]
-                    known = found.setdefault((member.name, effect.stat), [])
+                    known = struck.setdefault((member.name, effect.stat), [])
                     known += [name for name in names if name not in known]
-        return found
+        return struck
 
     def is_lowered(self, owner: str, stat: str) -> bool:
         """Whether something takes from a stat."""
@@ -251,21 +251,21 @@ class Facts:
     @cached_property
     def read_names(self) -> frozenset[str]:
         """Every name and attribute that any formula, readout, measure or ending of the file reads."""
-        found: set[str] = set()
+        names: set[str] = set()
         for path, part in self.parts:
             tree = part.tree if isinstance(part, Formula) else None
             if tree is not None and path[0] != "variants":
-                found |= _names(tree)
+                names |= _names(tree)
             if isinstance(part, PostingText) and part.amount is not None:
-                found |= _names(part.amount.tree)
+                names |= _names(part.amount.tree)
             if isinstance(part, str):
-                found |= _words(part)
-        return frozenset(found)
+                names |= _words(part)
+        return frozenset(names)
 
     @cached_property
     def conditions(self) -> tuple[ConditionFact, ...]:
         """All conditions of rules, endings, levels, actions, attacks and habits."""
-        found = []
+        facts = []
         for path, part in self.parts:
             if not isinstance(part, Formula) or path[0] in ("playtests", "measures", "targets"):
                 continue
@@ -273,21 +273,21 @@ class Facts:
             key = keys[-1]
             if key in _CONDITIONS:
                 kind = "watched" if path[0] == "endings" or "endings" in path[2:3] else _CONDITIONS[key]
-                found.append(ConditionFact(path, part, kind, self.owners_at(path)))
-        return tuple(found)
+                facts.append(ConditionFact(path, part, kind, self.owners_at(path)))
+        return tuple(facts)
 
     def names_in(self, formula: Formula) -> set[str]:
         """The names and attributes in a formula, and in the worked out stats that it reads."""
-        found = _names(formula.tree)
-        todo = list(found)
+        names = _names(formula.tree)
+        todo = list(names)
         models = {stat: model for (_, stat), (_, model) in self.stats.items() if model.formula is not None}
         while todo:
             model = models.get(todo.pop())
             if model is not None and model.formula is not None:
-                more = _names(model.formula.tree) - found
-                found |= more
+                more = _names(model.formula.tree) - names
+                names |= more
                 todo += more
-        return found
+        return names
 
     @cached_property
     def triggers(self) -> tuple[When, ...]:
@@ -297,8 +297,8 @@ class Facts:
     @cached_property
     def given_statuses(self) -> set[str]:
         """The statuses that rules, attacks, actions or scripts of playtests give."""
-        found = {part.give for _, part in self.parts if isinstance(part, GiveDo)}
-        return found | {action.during for action in self.game.actions.values() if action.during is not None}
+        given = {part.give for _, part in self.parts if isinstance(part, GiveDo)}
+        return given | {action.during for action in self.game.actions.values() if action.during is not None}
 
     def name(self, path: Path) -> str:
         """What people call a place of the file."""
@@ -334,19 +334,19 @@ def _walk(value: Any, path: Path) -> Iterator[tuple[Path, Any]]:
 
 
 def _names(tree: ast.AST) -> set[str]:
-    found = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
-    return found | {node.attr for node in ast.walk(tree) if isinstance(node, ast.Attribute)}
+    names = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
+    return names | {node.attr for node in ast.walk(tree) if isinstance(node, ast.Attribute)}
 
 
 def _words(text: str) -> set[str]:
-    word, found = "", set()
+    word, words = "", set()
     for character in text + " ":
         if character.isalnum() or character == "_":
             word += character
         elif word:
-            found.add(word)
+            words.add(word)
             word = ""
-    return found
+    return words
 
 
 __all__ = ["Change", "ConditionFact", "Facts", "look_at"]

@@ -154,11 +154,11 @@ def early_death(subject: Subject) -> Iterator[Caught]:
 
 def _by_habit(subject: Subject) -> dict[str | None, list[Play]]:
     """The runs of the game as it is, by habit; variants are there to be harder or easier."""
-    found: dict[str | None, list[Play]] = defaultdict(list)
+    by_habit: dict[str | None, list[Play]] = defaultdict(list)
     for play in subject.plays.runs:
         if play.variant is None:
-            found[play.habit].append(play)
-    return found
+            by_habit[play.habit].append(play)
+    return by_habit
 
 
 def kinds_alike(subject: Subject) -> Iterator[Caught]:
@@ -268,15 +268,15 @@ def _watched_in_the_middle(facts: Facts, path: Path, rule: Rule) -> str | None:
 
 def _ways_through(subject: Subject, play: Play, title: str, stat: str) -> set[int]:
     """From which sides a stat came each time that a rule was carried out in a run."""
-    words, found = subject.plays.words, set()
+    words, ways = subject.plays.words, set()
     last: Row | None = None
     for row in play.rows:
         if row.cause >= 0 and subject.plays.program.causes[int(row.cause)].name == title:
             if last is not None and last.step == row.step:
-                found.add(1 if last.after > last.before else -1)
+                ways.add(1 if last.after > last.before else -1)
         elif row.what == 0.0 and words.stat(row.stat) == stat and row.after != row.before:
             last = row
-    return found
+    return ways
 
 
 CHECKS = (

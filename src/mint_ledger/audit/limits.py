@@ -114,11 +114,11 @@ def much_waste(subject: Subject) -> Iterator[Caught]:
         share = lost[stat, cause] / total
         if share < MUCH or times[stat, cause] < ENOUGH:
             continue
-        made = plays.program.causes[int(cause)]
+        source = plays.program.causes[int(cause)]
         name = plays.words.stat(stat)
-        what = f"'{made.name}' gives {name}, and {100 * share:.0f} % of it is lost above the cap."
+        what = f"'{source.name}' gives {name}, and {100 * share:.0f} % of it is lost above the cap."
         evidence = f"{number(lost[stat, cause])} of {number(total)} in {times[stat, cause]} times"
-        yield Caught(made.path, made.name, what, (evidence,), plays.replay(plays.runs[0]))
+        yield Caught(source.path, source.name, what, (evidence,), plays.replay(plays.runs[0]))
 
 
 def counter_runs_full(subject: Subject) -> Iterator[Caught]:
@@ -188,13 +188,13 @@ def band_with_an_end(subject: Subject) -> Iterator[Caught]:
 
 
 def _names_in_conditions(facts: Facts) -> set[str]:
-    found: set[str] = set()
+    names: set[str] = set()
     for fact in facts.conditions:
-        found |= facts.names_in(fact.formula)
+        names |= facts.names_in(fact.formula)
     for part in facts.triggers:
         for text in (*(part.enters or []), *(part.leaves or [])):
-            found.add(text.split()[0].rpartition(".")[2])
-    return found
+            names.add(text.split()[0].rpartition(".")[2])
+    return names
 
 
 CHECKS = (

@@ -111,13 +111,13 @@ def _rules_at(game: Any, where: Path) -> Sequence[Rule]:
 
 def _triggers(rule: Rule) -> set[str]:
     """What can set a rule off, so that two with something in common can come in one step."""
-    found = set()
+    triggers = set()
     for when in rule.when:
         if when.key in POLLED:
             value = getattr(when, "while_" if when.key == "while" else when.key)
             timed = when.key in ("every", "while")
-            found |= {"a step"} if timed else {f"{when.key} {item}" for item in value}
-    return found
+            triggers |= {"a step"} if timed else {f"{when.key} {item}" for item in value}
+    return triggers
 
 
 def _writes(facts: Facts, path: Path) -> set[str]:
@@ -125,11 +125,11 @@ def _writes(facts: Facts, path: Path) -> set[str]:
 
 
 def _reads(rule: Rule) -> set[str]:
-    found: set[str] = set()
+    names: set[str] = set()
     for tree in trees_in(rule):
-        found |= {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}
-        found |= {n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
-    return found
+        names |= {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}
+        names |= {n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
+    return names
 
 
 def _swapped(game: PlayableGame, where: Path, one: int, other: int) -> PlayableGame | None:

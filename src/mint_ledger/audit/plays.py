@@ -88,17 +88,17 @@ class Plays:
             for row in play.rows:
                 if row.what == 0.0:
                     single.setdefault((row.entity, row.stat), []).append((play, row))
-        found: dict[tuple[str, str], list[tuple[Play, Row]]] = {}
+        by_kind: dict[tuple[str, str], list[tuple[Play, Row]]] = {}
         for (entity, stat), rows in single.items():
             member = self.program.cast.member_of(int(entity))
-            found.setdefault((member.name if member is not None else "", self.words.stat(stat)), []).extend(rows)
-        return found
+            by_kind.setdefault((member.name if member is not None else "", self.words.stat(stat)), []).extend(rows)
+        return by_kind
 
     @cached_property
     def seen(self) -> frozenset[tuple[str, str]]:
         """What happened in any run: (hit, attack), (act, action), (status, name) …"""
-        found = {(int(row.what), int(row.cause)) for play in self.runs for row in play.rows}
-        return frozenset((WHATS[what], self.program.causes[cause].name) for what, cause in found if cause >= 0)
+        pairs = {(int(row.what), int(row.cause)) for play in self.runs for row in play.rows}
+        return frozenset((WHATS[what], self.program.causes[cause].name) for what, cause in pairs if cause >= 0)
 
     def replay(self, play: Play | Stop) -> str:
         """The options of `mint-ledger run` that play a run again."""
@@ -122,7 +122,7 @@ def play_all(game: PlayableGame, runs: int, seed: int, progress: Progress | None
     """
     variants: list[str | None] = [None, *game.variants]
     habits: list[str | None] = [*game.habits] or [None]
-    found: list[Play] = []
+    plays: list[Play] = []
     stops: list[Stop] = []
     first: Lowered | None = None
     for variant in variants:
@@ -139,24 +139,24 @@ def play_all(game: PlayableGame, runs: int, seed: int, progress: Progress | None
                     engine = ReferenceEngine(lowered.program, seed=seed, run=run, starts=starts)
                     stops.append(Stop(habit, variant, run, _why(engine)))
                     continue
-                found.append(_play(lowered, habit, variant, run, rows, player.state.tolist()))
+                plays.append(_play(lowered, habit, variant, run, rows, player.state.tolist()))
                 if progress is not None:
-                    progress(len(found) + len(stops), runs * len(variants) * len(habits))
+                    progress(len(plays) + len(stops), runs * len(variants) * len(habits))
     assert first is not None
-    return Plays(first, seed, tuple(found), (*stops, *_stress(game)), _longest_chain(first, habits, seed))
+    return Plays(first, seed, tuple(plays), (*stops, *_stress(game)), _longest_chain(first, habits, seed))
 
 
 def _longest_chain(lowered: Lowered, habits: Sequence[str | None], seed: int) -> tuple[float, ...]:
     """The causes of the longest chain of reactions in the first steps of a run by each habit."""
-    found: tuple[float, ...] = ()
+    longest: tuple[float, ...] = ()
     for habit in habits:
         engine = ReferenceEngine(lowered.program, seed=seed, journal=False, starts=habit_starts(lowered, habit))
         with contextlib.suppress(RunStopped):
             engine.open()
             while not engine.is_over and engine.step_number < WATCHED_STEPS:
                 engine.step()
-        found = max(found, engine.deepest, key=len)
-    return found
+        longest = max(longest, engine.deepest, key=len)
+    return longest
 
 
 def _counting(game: PlayableGame) -> Lowered:

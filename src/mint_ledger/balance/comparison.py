@@ -116,13 +116,13 @@ def compare_studies(one: Study, other: Study, parting: Parting | None = None) ->
     """
     if (one.seed, one.runs) != (other.seed, other.runs):
         raise BadRequest("studies are compared run by run, so both want the same seed and the same number of runs")
-    found = [_of_result(one, other, result) for result in RESULTS]
-    differences = [d for d in found if d.name in ("wins", "losses") or d.one.value or d.other.value]
+    results = [_of_result(one, other, result) for result in RESULTS]
+    differences = [d for d in results if d.name in ("wins", "losses") or d.one.value or d.other.value]
     for name in one.names:
         if name in other.names:
-            made = _of_measure(one, other, name)
-            if made is not None:
-                differences.append(made)
+            difference = _of_measure(one, other, name)
+            if difference is not None:
+                differences.append(difference)
     pairs = Counter(zip(one.measures["result"], other.measures["result"], strict=True))
     turned = tuple((str(a), str(b), n) for (a, b), n in pairs.most_common() if a != b)
     dials = tuple(_changed_dials(one, other))
@@ -203,5 +203,5 @@ def compare_games(
     if turned is not None:
         pair = [play_run(g, Setting(seed, h), turned) for g, h in zip((one, other), habits, strict=True)]
         parting = part(*pair)
-    made = compare_studies(studies[0], studies[1], parting)
-    return replace(made, titles=(made.titles[0], made.titles[1] + (f" · {label}" if label else "")))
+    comparison = compare_studies(studies[0], studies[1], parting)
+    return replace(comparison, titles=(comparison.titles[0], comparison.titles[1] + (f" · {label}" if label else "")))

@@ -268,12 +268,12 @@ def alone(program: Program, pair: Duel) -> Program:
                     kept.append(statement)
         return tuple(kept)
 
-    made = {
+    kept_procedures = {
         handle: replace(p, body=pruned(tuple(change(s) for s in p.body)), result=change(p.result) if p.result else None)
         for handle, p in program.procedures.items()
         if handle in carried_out
     }
-    return replace(program, procedures={**program.procedures, **made})
+    return replace(program, procedures={**program.procedures, **kept_procedures})
 
 
 def _layer(program: Program, stat: str) -> Any:

@@ -13,10 +13,10 @@ def measured(game: PlayableGame, text: str) -> list[str]:
     Raises:
         BadRequest: the text is no estimate.
     """
-    found = ESTIMATE.fullmatch(text)
-    if found is None:
+    match = ESTIMATE.fullmatch(text)
+    if match is None:
         raise BadRequest(f"'{text}' is no estimate; write rate(win), mean(time), median(time), quantile(time, 0.9)")
-    what, inside = found[1], found[2]
+    what, inside = match[1], match[2]
     if what == "rate":
         return []
     measure = inside.rpartition(",")[0].strip() if what == "quantile" else inside

@@ -171,27 +171,27 @@ def make_matchups(
     began = time.monotonic()
     duels = lower_duels(game)
     chosen = list(_chosen(duels, *check_pair(pair)) if pair is not None else duels.pairs)
-    made: list[Matchup] = []
+    matchups: list[Matchup] = []
     for number, duel in enumerate(chosen):
         if progress is not None:
             progress(number, len(chosen))
-        if seconds is not None and made and time.monotonic() - began > seconds:
+        if seconds is not None and matchups and time.monotonic() - began > seconds:
             break
-        made.append(_matchup(duels, duel))
+        matchups.append(_matchup(duels, duel))
         if each is not None:
-            each(made[-1])
+            each(matchups[-1])
     if progress is not None:
         progress(len(chosen), len(chosen))
-    left_out = tuple(f"{duel.attack} of {duel.attacker} against {duel.struck}" for duel in chosen[len(made) :])
-    return Matchups(game.title, tuple(made), left_out)
+    left_out = tuple(f"{duel.attack} of {duel.attacker} against {duel.struck}" for duel in chosen[len(matchups) :])
+    return Matchups(game.title, tuple(matchups), left_out)
 
 
 def _chosen(duels: Duels, attack: str, target: str) -> Iterator[Duel]:
-    found = [p for p in duels.pairs if p.attack == attack and target in (p.struck, p.struck.partition("[")[0])]
-    if not found:
+    chosen = [p for p in duels.pairs if p.attack == attack and target in (p.struck, p.struck.partition("[")[0])]
+    if not chosen:
         known = [f"{p.attack} against {p.struck}" for p in duels.pairs]
         raise NotFound(f"nobody strikes {target} with {attack}{nearest(f'{attack} against {target}', known)}")
-    yield from found
+    yield from chosen
 
 
 def _matchup(duels: Duels, pair: Duel, dials: tuple[float, ...] | None = None) -> Matchup:
@@ -239,10 +239,10 @@ def _told(pair: Duel, fought: Fought, because: str, *, in_seconds: bool) -> Matc
 
 
 def _by(fought: Fought, which: int) -> dict[float, float]:
-    found: dict[float, float] = {}
+    chances: dict[float, float] = {}
     for end, chance in fought.ends.items():
-        found[end[which]] = found.get(end[which], 0.0) + chance
-    return found
+        chances[end[which]] = chances.get(end[which], 0.0) + chance
+    return chances
 
 
 def _spread(chances: dict[float, float]) -> tuple[float, float, float] | None:
@@ -282,7 +282,7 @@ def breakpoints(game: PlayableGame, dial: str, values: Sequence[float], attack: 
     Raises:
         NotFound: there is no such dial, or the attack does not strike such a target.
     """
-    found: list[Breakpoint] = []
+    points: list[Breakpoint] = []
     base = lower_duels(game)
     for value in values:
         turned = game.with_dials({dial: plain_value(value)})
@@ -292,9 +292,9 @@ def breakpoints(game: PlayableGame, dial: str, values: Sequence[float], attack: 
         pair = next(_chosen(duels, attack, target))
         hits = _matchup(duels, pair, turned.dials.values if same else None).hits
         least, median = (hits[0], hits[1]) if hits else (None, None)
-        if not found or (found[-1].least, found[-1].median) != (least, median):
-            found.append(Breakpoint(value, least, median))
-    return found
+        if not points or (points[-1].least, points[-1].median) != (least, median):
+            points.append(Breakpoint(value, least, median))
+    return points
 
 
 def check_pair(text: str) -> tuple[str, str]:

@@ -30,7 +30,7 @@ def playtest_study(game: PlayableGame, playtest: LoweredPlaytest, runs: int) -> 
     model = playtest.model
     accounts, dials = starts_of(game.lowered, model.start)
     turned = game.turned(model.variant, {**model.dials, **dials})
-    wanted = [one.that.measure for one in model.expect if isinstance(one.that, Wanted)]
+    wanted = [expected.that.measure for expected in model.expect if isinstance(expected.that, Wanted)]
     measures = dict.fromkeys(text for estimate in wanted for text in measured(turned, estimate))
     lowered = lower(turned, model.script, {text: text for text in measures})
     starts = [*accounts, *habit_starts(lowered, model.habit)]

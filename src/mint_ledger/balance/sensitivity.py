@@ -62,15 +62,15 @@ class Sensitivity:
         return pd.DataFrame(
             [
                 {
-                    "dial": one.dial,
-                    "today": one.today,
-                    "down": one.values[0],
-                    "up": one.values[1],
-                    "effect": one.effect.value,
-                    "low": one.effect.low,
-                    "high": one.effect.high,
+                    "dial": dial.dial,
+                    "today": dial.today,
+                    "down": dial.values[0],
+                    "up": dial.values[1],
+                    "effect": dial.effect.value,
+                    "low": dial.effect.low,
+                    "high": dial.effect.high,
                 }
-                for one in self.moved
+                for dial in self.moved
             ]
         )
 
@@ -151,8 +151,8 @@ def make_sensitivity(
                 raise BadRequest("it is 0, and a share of that is nothing")
             sides = [values_of(study({name: _plain(end)}), measure) for end in ends]
             gap = (sides[1] - sides[0]).dropna()
-            found = mean_of((gap / (200.0 * share)).tolist())
-            moved.append(Moved(name, value, ends, found))
+            effect = mean_of((gap / (200.0 * share)).tolist())
+            moved.append(Moved(name, value, ends, effect))
         except (GameError, BadRequest, RunStopped) as error:
             skipped.append((name, str(error).splitlines()[0].rpartition(": ")[2]))
         if progress is not None:
@@ -169,8 +169,8 @@ def values_of(study: Study, measure: str) -> pd.Series[float]:
     Raises:
         BadRequest: the estimate is no mean of the runs.
     """
-    found = ESTIMATE.fullmatch(measure)
-    what, inside = (found[1], found[2].strip("\"'")) if found else ("", "")
+    match = ESTIMATE.fullmatch(measure)
+    what, inside = (match[1], match[2].strip("\"'")) if match else ("", "")
     if what == "rate":
         study.rate(inside)
         column = "result" if inside in ("win", "lose", "draw", "unfinished") else "ending"
@@ -229,25 +229,25 @@ def sobol(
 
     def estimates(sample: Any) -> Any:
         nonlocal done
-        found = []
+        values = []
         for column in np.atleast_2d(np.asarray(sample)).reshape(len(names), -1).T:
             dials = {name: _plain(float(value)) for name, value in zip(names, column, strict=True)}
             study = measure_game(game, runs, setting.with_dials(dials), needed)
-            found.append(study.estimate(measure).value)
+            values.append(study.estimate(measure).value)
             done += 1
             if progress is not None:
                 progress(done, points * (len(names) + 2))
-        return np.array([found])
+        return np.array([values])
 
     dists: Any = [uniform(low, high - low) for low, high in ranges.values()]
-    made = sobol_indices(func=estimates, n=points, dists=dists, rng=np.random.default_rng(setting.seed))
-    spread = made.bootstrap()
+    sampled = sobol_indices(func=estimates, n=points, dists=dists, rng=np.random.default_rng(setting.seed))
+    spread = sampled.bootstrap()
     indices = []
     for place, name in enumerate(names):
         both = []
         for value, interval in (
-            (made.first_order, spread.first_order.confidence_interval),
-            (made.total_order, spread.total_order.confidence_interval),
+            (sampled.first_order, spread.first_order.confidence_interval),
+            (sampled.total_order, spread.total_order.confidence_interval),
         ):
             flat = [float(np.ravel(part)[place]) for part in (value, interval.low, interval.high)]
             both.append(Estimate(flat[0], flat[1], flat[2], points, "bootstrap"))
@@ -256,8 +256,8 @@ def sobol(
 
 
 def _plain(value: float) -> float:
-    found = round(value, 12)
-    return int(found) if found == int(found) and abs(found) < 1e15 else found
+    rounded = round(value, 12)
+    return int(rounded) if rounded == int(rounded) and abs(rounded) < 1e15 else rounded
 
 
 __all__ = ["Index", "Moved", "Sensitivity", "make_sensitivity", "sobol", "values_of"]

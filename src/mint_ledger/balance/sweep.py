@@ -50,7 +50,7 @@ class Point:
     @property
     def meets_all(self) -> bool:
         """Whether all targets are met here; a game without targets has none to meet."""
-        return bool(self.judged) and all(one.verdict == "met" for one in self.judged)
+        return bool(self.judged) and all(result.verdict == "met" for result in self.judged)
 
 
 @dataclass(frozen=True)
@@ -90,7 +90,7 @@ class Sweep:
                     "estimates": {
                         text: {"value": e.value, "low": e.low, "high": e.high} for text, e in point.estimates.items()
                     },
-                    "targets": [one.as_json() for one in point.judged],
+                    "targets": [result.as_json() for result in point.judged],
                 }
                 for point in self.points
             ],
@@ -169,22 +169,22 @@ def make_sweep(
     targets = [t for t in game.targets if t.habit in (None, habit) and t.variant == variant]
     texts = [*measures, *(target.measure for target in targets)]
     needed = list(dict.fromkeys(m for text in texts for m in measured(game, text)))
-    made: list[Point] = []
+    played: list[Point] = []
     began = time.monotonic()
     for point in points:
         dials = {name: plain_value(value) for name, value in point.items()}
         study = study_game(game, budget.runs, setting.with_dials(dials), Asked(needed, ()), Means(store=store))
         estimates = {text: study.estimate(text) for text in measures}
-        made.append(Point(dict(point), estimates, tuple(judge_study(study, targets, habit))))
+        played.append(Point(dict(point), estimates, tuple(judge_study(study, targets, habit))))
         if progress is not None:
-            progress(len(made), len(points))
+            progress(len(played), len(points))
         # The first point compiles; the second says what a point costs.
-        if len(made) == 1:
+        if len(played) == 1:
             began = time.monotonic()
-        elif len(made) == 2:
+        elif len(played) == 2:
             _refuse_long((time.monotonic() - began) * len(points), len(points), budget)
     return Sweep(
-        setting.title(game.title), setting.seed, budget.runs, tuple(points[0]), tuple(measures), today, tuple(made)
+        setting.title(game.title), setting.seed, budget.runs, tuple(points[0]), tuple(measures), today, tuple(played)
     )
 
 

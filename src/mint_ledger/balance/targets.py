@@ -104,15 +104,15 @@ def judge_these(
     pairs = [(target, who) for target in wanted for who in habits_of(game, target, setting.habit)]
     for target, who in pairs:
         groups.setdefault((who, target.variant), []).append(target)
-    found: dict[tuple[int, str | None], Judged] = {}
+    by_target: dict[tuple[int, str | None], Judged] = {}
     for (who, variant), targets in groups.items():
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
         own = game.variants[variant] if variant and keeps_variants else {}
         turned = {name: value for name, value in setting.dials.items() if name not in own}
         part = Setting(setting.seed, who, variant, turned)
         study = study_game(game, runs, part, Asked(measures, ()), Means(progress=progress))
-        found |= {(id(judged.target), who): judged for judged in judge_study(study, targets, who)}
-    return [found[id(target), who] for target, who in pairs], runs * len(groups)
+        by_target |= {(id(judged.target), who): judged for judged in judge_study(study, targets, who)}
+    return [by_target[id(target), who] for target, who in pairs], runs * len(groups)
 
 
 def judge_study(study: Study, targets: Sequence[Target], habit: str | None) -> list[Judged]:

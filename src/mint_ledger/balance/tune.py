@@ -82,7 +82,7 @@ class Tuned:
     @finite
     def as_json(self) -> dict[str, Any]:
         """The answer as plain values."""
-        found = self.confirmed
+        estimate = self.confirmed
         return {
             "dial": self.dial,
             "today": self.today,
@@ -94,8 +94,8 @@ class Tuned:
             "reached": self.reached,
             "stopped_by": self.stopped_by,
             "verdict": self.verdict,
-            "confirmed": {"value": found.value, "low": found.low, "high": found.high, "runs": found.runs}
-            if found
+            "confirmed": {"value": estimate.value, "low": estimate.low, "high": estimate.high, "runs": estimate.runs}
+            if estimate
             else None,
             "tried": [
                 {"value": t.value, "estimate": t.estimate.value, "low": t.estimate.low, "high": t.estimate.high}
@@ -222,8 +222,8 @@ class _Search:
 
     def value(self, index: int) -> float:
         """The value of a number."""
-        found = round(self.low + self.step * index, 12)
-        return int(found) if found == int(found) else found
+        exact = round(self.low + self.step * index, 12)
+        return int(exact) if exact == int(exact) else exact
 
     def estimate(self, value: float, runs: int, seed: int) -> Estimate:
         """The estimate at a value of the dial."""

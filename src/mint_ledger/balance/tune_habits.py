@@ -27,17 +27,17 @@ class TunedHabits:
     @property
     def variants(self) -> dict[str, dict[str, float]]:
         """The dials of each habit's variant, where its targets can be met."""
-        return {habit: dict(found.best) for habit, found in self.habits.items() if found.reached}
+        return {habit: dict(answer.best) for habit, answer in self.habits.items() if answer.reached}
 
     @property
     def reached(self) -> bool:
         """Whether every habit has its variant."""
-        return all(found.reached for found in self.habits.values())
+        return all(answer.reached for answer in self.habits.values())
 
     @property
     def interrupted(self) -> bool:
         """Whether it was stopped before it was done."""
-        return any(found.interrupted for found in self.habits.values())
+        return any(answer.interrupted for answer in self.habits.values())
 
     @finite
     def as_json(self) -> dict[str, Any]:
@@ -45,7 +45,7 @@ class TunedHabits:
         return {
             "title": self.title,
             "variants": self.variants,
-            "habits": {habit: found.as_json() for habit, found in self.habits.items()},
+            "habits": {habit: answer.as_json() for habit, answer in self.habits.items()},
         }
 
     def _repr_html_(self) -> str:
@@ -83,13 +83,13 @@ def tune_habits(
         NotFound: there is no such habit, dial or measure.
         BadRequest: no habit has a target.
     """
-    found: dict[str, TunedMany] = {}
+    answers: dict[str, TunedMany] = {}
     chosen = _targets(game, wants, measure)
     for habit, targets in chosen.items():
-        found[habit] = tune_dials(game, bounds, targets, budget.shared(len(chosen)), Setting(seed, habit), told)
-        if found[habit].by_hand:
+        answers[habit] = tune_dials(game, bounds, targets, budget.shared(len(chosen)), Setting(seed, habit), told)
+        if answers[habit].by_hand:
             break
-    return TunedHabits(game.title, found)
+    return TunedHabits(game.title, answers)
 
 
 def _targets(game: PlayableGame, wants: Mapping[str, Span], measure: str) -> dict[str, list[Target]]:
@@ -103,14 +103,14 @@ def _targets(game: PlayableGame, wants: Mapping[str, Span], measure: str) -> dic
             ]
             for habit, want in wants.items()
         }
-    found: dict[str, list[Target]] = {}
+    chosen: dict[str, list[Target]] = {}
     for habit in game.habits:
         own = [target for target in game.targets if target.variant is None and target.habit == habit]
         shared = [target for target in game.targets if target.variant is None and target.habit is None]
         if own:
-            found[habit] = [*own, *shared]
-    if not found:
+            chosen[habit] = [*own, *shared]
+    if not chosen:
         raise BadRequest(
             "no habit has a target of its own; say what is wanted of each: --want careful=0.7..0.8, or write targets"
         )
-    return found
+    return chosen

@@ -64,12 +64,12 @@ class Answer:
     @property
     def meets_all(self) -> bool:
         """Whether all targets are met for certain."""
-        return all(one.verdict == "met" for one in self.judged)
+        return all(result.verdict == "met" for result in self.judged)
 
     @property
     def misses(self) -> tuple[Judged, ...]:
         """The targets that are missed for certain."""
-        return tuple(one for one in self.judged if one.verdict == "missed")
+        return tuple(result for result in self.judged if result.verdict == "missed")
 
 
 @dataclass(frozen=True)
@@ -120,7 +120,7 @@ class TunedMany:
             return {
                 "dials": dict(answer.dials),
                 "changed": answer.changed,
-                "targets": [one.as_json() for one in answer.judged],
+                "targets": [result.as_json() for result in answer.judged],
                 "confirmed": answer.is_confirmed,
             }
 
@@ -260,11 +260,11 @@ class _Search:
 
     def start(self) -> Point:
         """The setting nearest to today's."""
-        found = []
+        point = []
         for name in self.names:
             low, _, step = self.bounds[name]
-            found.append(min(max(round((self.today[name] - low) / step), 0), self.last(name)))
-        return tuple(found)
+            point.append(min(max(round((self.today[name] - low) / step), 0), self.last(name)))
+        return tuple(point)
 
     def change(self, dials: Mapping[str, float]) -> float:
         """How much a setting changes, each dial by its share of its range."""
@@ -291,9 +291,9 @@ class _Search:
         """How far some targets are missed: 0 where all are met with room for the noise of a last look."""
         wanted = {id(self.targets[index]) for index in which}
         total = 0.0
-        for one in judged:
-            if id(one.target) in wanted:
-                total += one.target.weight * _off(one, self.runs) ** 2
+        for result in judged:
+            if id(result.target) in wanted:
+                total += result.target.weight * _off(result, self.runs) ** 2
         return total
 
     def loss(self, point: Point, which: Iterable[int], runs: int) -> float:
@@ -398,11 +398,11 @@ class _Search:
 
     def confirmed(self, points: Sequence[Point]) -> list[Answer]:
         """Judge settings with luck of their own."""
-        made = []
+        answers = []
         for point in dict.fromkeys(points):
             judged = self._judged(point, self.runs, self.setting.seed + FRESH)
-            made.append(Answer(self.dials(point), self.today, tuple(judged), is_confirmed=True))
-        return made
+            answers.append(Answer(self.dials(point), self.today, tuple(judged), is_confirmed=True))
+        return answers
 
     def unconfirmed(self, point: Point) -> Answer | None:
         """A setting as the search saw it, with few runs and not with luck of its own."""
@@ -428,7 +428,7 @@ class _Search:
 
         def seen() -> bool:
             return any(
-                all(_lies_in(one) for one in judged if id(one.target) in wanted)
+                all(_lies_in(result) for result in judged if id(result.target) in wanted)
                 for judged in (*self.found.values(), *self.sure.values())
             )
 
@@ -437,20 +437,20 @@ class _Search:
         return seen()
 
 
-def _off(one: Judged, runs: int) -> float:
+def _off(result: Judged, runs: int) -> float:
     """How far a target is missed, in half widths of what is wanted; within it by the noise of `runs` runs is met."""
-    want, value = one.target.want, one.estimate.value
+    want, value = result.target.want, result.estimate.value
     if not math.isfinite(value):
         return FARTHEST
     width = want.high - want.low
-    unit = width / 2 if 0.0 < width < math.inf else 0.02 if is_share(one.target.measure) else _tenth(want)
-    noise = _half_width(one.estimate) * math.sqrt(one.estimate.runs / max(runs, 1))
+    unit = width / 2 if 0.0 < width < math.inf else 0.02 if is_share(result.target.measure) else _tenth(want)
+    noise = _half_width(result.estimate) * math.sqrt(result.estimate.runs / max(runs, 1))
     room = min(noise, 0.4 * width)
     return min(max(want.low + room - value, value - want.high + room, 0.0) / unit, FARTHEST)
 
 
-def _lies_in(one: Judged) -> bool:
-    return one.target.want.low <= one.estimate.value <= one.target.want.high
+def _lies_in(result: Judged) -> bool:
+    return result.target.want.low <= result.estimate.value <= result.target.want.high
 
 
 def _tenth(want: Span) -> float:

@@ -31,14 +31,14 @@ def audit(
 
     loaded = load(game)
     with counted_progress(f"{loaded.title}: runs") as progress:
-        made = loaded.audit(runs=runs, seed=seed, only=only or (), progress=progress)
+        answer = loaded.audit(runs=runs, seed=seed, only=only or (), progress=progress)
     if sarif:
-        write_output(sarif, json.dumps(made.as_sarif(), indent=2, ensure_ascii=False) + "\n")
+        write_output(sarif, json.dumps(answer.as_sarif(), indent=2, ensure_ascii=False) + "\n")
     if as_json:
-        say_json(made.as_json())
+        say_json(answer.as_json())
     else:
-        say(made.summary())
+        say(answer.summary())
         if sarif:
             say(f"\n{sarif} is written")
-    if made.open:
+    if answer.open:
         raise typer.Exit(FELL_SHORT)

@@ -62,11 +62,11 @@ def targets(
     with study_progress(f"{loaded.title}: runs") as progress:
         judged = loaded.judge(runs, seed, only=only or (), dials=read_dials(settings), progress=progress)
     if as_json:
-        say_json([one.as_json() for one in judged])
+        say_json([result.as_json() for result in judged])
     else:
-        met = sum(one.verdict == "met" for one in judged)
+        met = sum(result.verdict == "met" for result in judged)
         say(f"{loaded.title}: {met} of {len(judged)} targets are met ({runs:,} runs each)\n\n{targets_text(judged)}")
-    if any(one.verdict == "missed" for one in judged):
+    if any(result.verdict == "missed" for result in judged):
         raise typer.Exit(FELL_SHORT)
 
 
@@ -97,7 +97,7 @@ def sweep(
 
     loaded = load(game)
     with counted_progress(f"{loaded.title}: points") as progress:
-        made = loaded.sweep(
+        answer = loaded.sweep(
             dict(read_named(text) for text in dial),
             runs,
             seed,
@@ -111,10 +111,10 @@ def sweep(
             progress=progress,
         )
     if output:
-        write_table(output, made.table())
+        write_table(output, answer.table())
     if plot:
-        write_figure(plot, made.plot())
-    say_json(made.as_json()) if as_json else say(made.summary())
+        write_figure(plot, answer.plot())
+    say_json(answer.as_json()) if as_json else say(answer.summary())
     if not as_json:
         for path in filter(None, (output, plot)):
             say(f"\n{path} is written")
@@ -153,7 +153,7 @@ def compare(
     second = second.with_variant(changed["variant"]) if "variant" in changed else second
     second = second.with_dials(dials) if dials else second
     with study_progress(f"{one.title}: runs") as progress:
-        made = compare_games(
+        answer = compare_games(
             first,
             second,
             runs=runs,
@@ -163,7 +163,7 @@ def compare(
             label=", ".join(with_ or ()) if other is None else str(other),
             progress=progress,
         )
-    say_json(made.as_json()) if as_json else say(made.summary())
+    say_json(answer.as_json()) if as_json else say(answer.summary())
 
 
 def tune(
@@ -222,7 +222,7 @@ def tune(
         )
         fell_short = not by_habit.reached
         changes = [(name, values) for name, values in by_habit.variants.items()]
-        made: Tuned | TunedMany | TunedHabits = by_habit
+        tuned: Tuned | TunedMany | TunedHabits = by_habit
     elif len(bounds) > 1 or len(target or ()) > 1:
         goals: list[str | Target] = [*(target or ())]
         if wants:
@@ -234,7 +234,7 @@ def tune(
             raise BadRequest(f"there is no answer {answer}; there are {len(several.answers)}")
         fell_short = not several.reached
         changes = [(as_variant, several.answers[answer - 1].changed)] if several.reached else []
-        made = several
+        tuned = several
     else:
         goal = loaded.target(target[0]) if target else _wanted(measure, wants[0], habit, variant)
         name, written = next(iter(bounds.items()))
@@ -253,9 +253,9 @@ def tune(
         )
         fell_short = not one.reached or one.verdict == "missed"
         changes = [(as_variant, {name: one.best})] if one.reached else []
-        made = one
-    say_json(made.as_json()) if as_json else say(made.summary())
-    if write and not made.interrupted:
+        tuned = one
+    say_json(tuned.as_json()) if as_json else say(tuned.summary())
+    if write and not tuned.interrupted:
         for into, values in changes:
             _write(game, values, into, quiet=as_json)
     if fell_short:
@@ -326,7 +326,7 @@ def sensitivity(
                 name, written = read_named(text)
                 values = read_range(written, loaded.dials.value(name))
                 ranges[name] = (values[0], values[-1])
-            found = indices_of(
+            indices = indices_of(
                 loaded,
                 ranges,
                 measure=measure,
@@ -336,7 +336,7 @@ def sensitivity(
                 progress=progress,
             )
         else:
-            made = loaded.sensitivity(
+            answer = loaded.sensitivity(
                 dial or (),
                 runs,
                 seed,
@@ -350,13 +350,13 @@ def sensitivity(
         plain = [
             {"dial": i.dial, "first": [i.first.value, i.first.low, i.first.high]}
             | {"total": [i.total.value, i.total.low, i.total.high]}
-            for i in found
+            for i in indices
         ]
-        say_json(plain) if as_json else say(sobol_text(loaded.title, measure, found))
+        say_json(plain) if as_json else say(sobol_text(loaded.title, measure, indices))
         return
     if plot:
-        write_figure(plot, made.plot())
-    say_json(made.as_json()) if as_json else say(made.summary())
+        write_figure(plot, answer.plot())
+    say_json(answer.as_json()) if as_json else say(answer.summary())
     if plot and not as_json:
         say(f"\n{plot} is written")
 
@@ -395,16 +395,16 @@ def matchup(
     if dial is not None and pair is not None:
         name, text = read_named(dial)
         who = check_pair(pair)
-        found = breakpoints(loaded, name, read_range(text, loaded.dials.value(name)), *who)
-        say_json([asdict(one) for one in found]) if as_json else say(breakpoints_text(name, who, found))
+        points = breakpoints(loaded, name, read_range(text, loaded.dials.value(name)), *who)
+        say_json([asdict(point) for point in points]) if as_json else say(breakpoints_text(name, who, points))
         return
-    made = _matchups(loaded, pair, seconds, as_json=as_json)
+    matchups = _matchups(loaded, pair, seconds, as_json=as_json)
     if output:
-        write_table(output, made.table())
+        write_table(output, matchups.table())
     if plot:
-        write_figure(plot, made.plot())
+        write_figure(plot, matchups.plot())
     if as_json:
-        say_json(made.as_json())
+        say_json(matchups.as_json())
     for path in filter(None, (output, plot)):
         if not as_json:
             say(f"\n{path} is written")
@@ -419,23 +419,23 @@ def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: b
 
     came: list[Matchup] = []
 
-    def tell(one: Matchup) -> None:
+    def tell(matchup: Matchup) -> None:
         if not as_json:
-            say((f"{matchup_head(game.title)}\n" if not came else "") + matchup_line(one))
+            say((f"{matchup_head(game.title)}\n" if not came else "") + matchup_line(matchup))
             flush()
-        came.append(one)
+        came.append(matchup)
 
     try:
         if as_json:
             with counted_progress("fights") as progress:
-                made = make_matchups(game, pair=pair, seconds=seconds, progress=progress)
+                matchups = make_matchups(game, pair=pair, seconds=seconds, progress=progress)
         else:
-            made = make_matchups(game, pair=pair, seconds=seconds, each=tell)
+            matchups = make_matchups(game, pair=pair, seconds=seconds, each=tell)
     except KeyboardInterrupt:
-        made = Matchups(game.title, tuple(came), ("the others: interrupted",))
+        matchups = Matchups(game.title, tuple(came), ("the others: interrupted",))
     if not as_json:
-        say(matchup_foot(made) if came else made.summary())
-    return made
+        say(matchup_foot(matchups) if came else matchups.summary())
+    return matchups
 
 
 def _write(path: Path, values: Mapping[str, float], variant: str | None, *, quiet: bool) -> None:

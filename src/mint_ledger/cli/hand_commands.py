@@ -114,26 +114,26 @@ def _parts(
     name: str, words: list[str], keys: tuple[str, ...], *, flags: tuple[str, ...] = (), bare: int = 1
 ) -> dict[str, Any]:
     """The words before the first key (under ""), those behind each key, and the flags that were given."""
-    found: dict[str, Any] = {}
+    parts: dict[str, Any] = {}
     key, held = "", list[str]()
 
     def keep() -> None:
         if key and not held:
             raise BadRequest(f"{name}: nothing stands behind '{key}'; {HELP[name]}")
-        found[key] = " ".join(held)
+        parts[key] = " ".join(held)
 
     for word in words:
         if word in flags:
-            found[word] = True
+            parts[word] = True
         elif word in keys:
             keep()
             key, held = word, []
         else:
             held.append(word)
     keep()
-    if len(found.get("", "").split()) != bare:
+    if len(parts.get("", "").split()) != bare:
         raise BadRequest(f"that cannot be read; write {HELP[name]}")
-    return found
+    return parts
 
 
 def _part(parts: Mapping[str, Any], key: str, name: str) -> str:

@@ -137,7 +137,7 @@ def check(
         say(order_text(loaded, loaded.lowered.program))
         return
     results = loaded.play_tests()
-    found = loaded.audit(runs=0)
+    audited = loaded.audit(runs=0)
     judged = loaded.judge(FEW_RUNS) if loaded.targets else []
     missed = [one for one in judged if one.verdict == "missed"]
     if junit:
@@ -162,13 +162,13 @@ def check(
                     }
                     for result in results
                 ],
-                "findings": [finding.as_json() for finding in found.findings],
+                "findings": [finding.as_json() for finding in audited.findings],
                 "unnamed_luck": [loaded.source.place(path).line for path in loaded.lowered.unnamed_luck],
                 "missed": [one.as_json() for one in missed],
             }
         )
     else:
-        say(check_text(loaded, loaded.lowered, results, found))
+        say(check_text(loaded, loaded.lowered, results, audited))
         if missed:
             say(f"  targets that are certainly missed, after {FEW_RUNS} runs:\n{targets_text(missed)}")
     if missed or not all(result.passed for result in results):
@@ -336,28 +336,28 @@ def statement(
             dials,
         )
         both = [played.statement(name, start, end).beside(other.statement(name, start, end)) for name in names]
-        say_json([one.as_json() for one in both]) if as_json else say(
-            "\n\n".join(comparison_text(one, unit=unit) for one in both)
+        say_json([each.as_json() for each in both]) if as_json else say(
+            "\n\n".join(comparison_text(each, unit=unit) for each in both)
         )
         return
-    made = [
-        one
+    statements = [
+        each
         for name in names
-        for one in (played.statements_by_level(name) if by_level else [played.statement(name, start, end)])
+        for each in (played.statements_by_level(name) if by_level else [played.statement(name, start, end)])
     ]
     if every:
-        made = [one for one in made if one.lines]  # of a part of the run, what moved in it
+        statements = [each for each in statements if each.lines]  # of a part of the run, what moved in it
     if plot:
         from mint_ledger.cli.files import write_figure
 
-        if len(made) > 1:
+        if len(statements) > 1:
             raise BadRequest("--plot draws one account")
-        write_figure(plot, made[0].plot())
+        write_figure(plot, statements[0].plot())
         say(f"{plot} is written")
     elif as_json:
-        say_json([one.as_json() for one in made] if by_level or every else made[0].as_json())
+        say_json([each.as_json() for each in statements] if by_level or every else statements[0].as_json())
     else:
-        say("\n\n".join(statement_text(one, unit=unit) for one in made))
+        say("\n\n".join(statement_text(each, unit=unit) for each in statements))
 
 
 @app.command()
@@ -379,8 +379,8 @@ def why(
 
     from mint_ledger.views.why_text import why_text
 
-    found = _played(game, seed, number, habit, variant, script, settings, "auto").why(account, at, count)
-    say_json(asdict(found)) if as_json else say(why_text(found))
+    answer = _played(game, seed, number, habit, variant, script, settings, "auto").why(account, at, count)
+    say_json(asdict(answer)) if as_json else say(why_text(answer))
 
 
 app.command("try")(by_hand)

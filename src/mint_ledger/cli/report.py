@@ -44,7 +44,7 @@ def report(
     if store is not None:
         command += ["--store", str(store)]
     with counted_progress(f"{loaded.title}: parts") as progress:
-        made = gather(
+        page = gather(
             loaded,
             runs=runs,
             seed=seed,
@@ -53,5 +53,5 @@ def report(
             command=shlex.join(command),
             progress=progress,
         )
-    write_output(output, report_html(made))
-    say(f"{output} is written: {len(made.parts)} ways of playing, {runs:,} runs each")
+    write_output(output, report_html(page))
+    say(f"{output} is written: {len(page.parts)} ways of playing, {runs:,} runs each")

@@ -97,7 +97,7 @@ def study(
         asked.setdefault(needed, needed)
     ranked = worst if worst is None or worst in asked else _worst_measure(worst, loaded)
     with cluster_executor(cluster) as executor, study_progress(f"{loaded.title}: runs") as progress:
-        made = loaded.study(
+        answer = loaded.study(
             runs,
             seed,
             habit=habit,
@@ -113,18 +113,18 @@ def study(
             store=store,
         )
     if output:
-        write_table(output, made.measures, index=True)
+        write_table(output, answer.measures, index=True)
     if plot:
-        write_figure(plot, plot_study(made, figure or FIGURES))
+        write_figure(plot, plot_study(answer, figure or FIGURES))
     if as_json:
-        content = made.as_json()
+        content = answer.as_json()
         if ranked:
-            content["worst"] = made.worst(ranked).reset_index().to_dict("records")
+            content["worst"] = answer.worst(ranked).reset_index().to_dict("records")
         say_json(content)
         return
-    say(made.summary())
+    say(answer.summary())
     if targets:
-        say("\n" + targets_text(judge_study(made, targets, habit)))
+        say("\n" + targets_text(judge_study(answer, targets, habit)))
     if ranked:
         from mint_ledger.views.study_text import worst_text
 
@@ -132,7 +132,7 @@ def study(
             f" --{name} {value}" for name, value in (("habit", habit), ("variant", variant)) if value is not None
         )
         options += "".join(f" --set {setting}" for setting in settings or ())
-        say("\n" + worst_text(made, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
+        say("\n" + worst_text(answer, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
     for path in filter(None, (output, plot)):
         say(f"\n{path} is written")
 
@@ -145,9 +145,9 @@ def _say_exact(
     from mint_ledger.views.exact_text import exact_text
 
     with counted_progress(f"{game.title}: states") as progress:
-        found = game.exact(habit=habit, variant=variant, dials=read_dials(settings), states=states, progress=progress)
+        answer = game.exact(habit=habit, variant=variant, dials=read_dials(settings), states=states, progress=progress)
     targets = [t for t in game.targets if t.habit in (None, habit) and t.variant == variant]
-    say_json(found.as_json()) if as_json else say(exact_text(found, targets))
+    say_json(answer.as_json()) if as_json else say(exact_text(answer, targets))
 
 
 def history(
@@ -184,16 +184,16 @@ def history(
 
 def _measures(measures: list[str] | None, worst: str | None, game: Game) -> dict[str, str]:
     """Measures of the command line: `NAME=MEASURE`, or the measure alone."""
-    found: dict[str, str] = {}
+    texts: dict[str, str] = {}
     for item in measures or ():
         name, equals, text = item.partition("=")
         named = bool(equals) and name.strip().replace(" ", "").isalnum() and not text.startswith("=")
-        found[name.strip() if named else item] = text.strip() if named else item
-    if worst is not None and worst not in found:
+        texts[name.strip() if named else item] = text.strip() if named else item
+    if worst is not None and worst not in texts:
         ranked = _worst_measure(worst, game)
         if ranked not in ("time", *game.measures):
-            found.setdefault(ranked, ranked)
-    return found
+            texts.setdefault(ranked, ranked)
+    return texts
 
 
 def _worst_measure(text: str, game: Game) -> str:
@@ -209,10 +209,10 @@ def _worst_measure(text: str, game: Game) -> str:
     players = {entity for entities in game.lowered.habit_players.values() for entity in entities}
     cast = program.cast
     own = [f"{cast.entity_name(entity)}.{text}" for entity in sorted(players)]
-    found = [name for name in own if name in names] or [name for name in names if name.endswith(f".{text}")]
-    if not found:
+    candidates = [name for name in own if name in names] or [name for name in names if name.endswith(f".{text}")]
+    if not candidates:
         raise NotFound(f"--worst wants a measure or an account, and '{text}' is neither{nearest(text, names)}")
-    return f"lowest({found[0]})"
+    return f"lowest({candidates[0]})"
 
 
 def _grid(game: Game) -> list[float]:

@@ -74,10 +74,10 @@ def _saves(path: Path) -> Iterator[bool]:
 
 def _stamp(path: Path) -> Stamp | None:
     try:
-        found = path.stat()
+        stat = path.stat()
     except OSError:
         return None
-    return found.st_mtime_ns, found.st_size, found.st_ino
+    return stat.st_mtime_ns, stat.st_size, stat.st_ino
 
 
 def _indented(text: str) -> str:

@@ -161,12 +161,12 @@ class Expressions(Moment):
 
         def folded(frame: Frame) -> float:
             def items() -> list[tuple[float, float]]:
-                found = []
+                folded_items = []
                 for entity in entities:
                     frame[local] = entity
                     if where(frame) != 0.0:
-                        found.append((entity, body(frame)))
-                return found
+                        folded_items.append((entity, body(frame)))
+                return folded_items
 
             return fold(items())
 
@@ -248,12 +248,12 @@ class Expressions(Moment):
         if not 0 <= self._formula < len(self.program.formulas):
             return []
         reads = self.program.formulas[self._formula].reads
-        found = []
+        values = []
         for name, expression in reads:
             # What the formula reads may itself be what has no value.
             with contextlib.suppress(ArithmeticStop, RunStopped):
-                found.append((name, self._expression(expression)(self._formula_frame)))
-        return found
+                values.append((name, self._expression(expression)(self._formula_frame)))
+        return values
 
     def _stop(self, message: str, formula: int | None = None) -> NoReturn:
         raise RunStopped(describe_stop(self, message, self._formula if formula is None else formula))

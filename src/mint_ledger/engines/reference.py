@@ -48,8 +48,8 @@ class _Made(dict[Handle, Callable[..., float]]):
 
     def __missing__(self, handle: Handle) -> Callable[..., float]:
         engine = self._engine
-        made = self[handle] = engine._procedure(engine.program.procedures[handle])
-        return made
+        function = self[handle] = engine._procedure(engine.program.procedures[handle])
+        return function
 
 
 class ReferenceEngine(Statements):

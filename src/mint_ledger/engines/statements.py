@@ -194,11 +194,13 @@ class Statements(Accounts):
 
         def note(frame: Frame) -> int:
             # Values are worked out with or without a journal: a formula that cannot be must stop every run alike.
-            found = tuple(value(frame) for value in values)
+            worked_out = tuple(value(frame) for value in values)
             if self.journal:
                 step = self.state[self._step]
                 who, doer, why = entity(frame), by(frame), cause(frame)
-                self.rows.append(Row(what, step, step, who, -1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, why, doer, text, found))
+                self.rows.append(
+                    Row(what, step, step, who, -1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, why, doer, text, worked_out)
+                )
             return GO_ON
 
         return note

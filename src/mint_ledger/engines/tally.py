@@ -41,13 +41,13 @@ def tally_rows(
             if cause >= 0:
                 counts[int(row.what) * len(program.causes) + cause] += 1.0
             continue
-        found = heads.get(program.accounts[int(row.stat)].column.offset + int(row.entity))
-        if found is None:
+        tally = heads.get(program.accounts[int(row.stat)].column.offset + int(row.entity))
+        if tally is None:
             continue
-        tallies[found] = min(tallies[found], row.after)
-        tallies[found + 1] = max(tallies[found + 1], row.after)
+        tallies[tally] = min(tallies[tally], row.after)
+        tallies[tally + 1] = max(tallies[tally + 1], row.after)
         if cause >= 0:
-            first = found + TALLY_HEAD + TALLY_OF_CAUSE * cause
+            first = tally + TALLY_HEAD + TALLY_OF_CAUSE * cause
             tallies[first] += row.after - row.before
             tallies[first + 1] += row.waste
             tallies[first + 2] += 1.0

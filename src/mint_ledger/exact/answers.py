@@ -106,8 +106,8 @@ class Exact:
             BadRequest: it is none of these.
             NotFound: there is no such result or ending.
         """
-        found = ESTIMATE.fullmatch(text.strip())
-        what, inside = (found[1], found[2].strip().strip("\"'")) if found else ("", "")
+        match = ESTIMATE.fullmatch(text.strip())
+        what, inside = (match[1], match[2].strip().strip("\"'")) if match else ("", "")
         if what == "rate":
             return self.rate(inside)
         measure, _, share = inside.partition(",")
@@ -381,7 +381,7 @@ def _solved(walk: _Walk, title: str) -> Exact:
     whole = math.fsum(chances.tolist())
     if abs(whole - 1.0) > UNSURE:
         raise BrokenProgram(f"the chances of all endings add up to {whole!r}")
-    found: dict[tuple[str, str], list[float]] = {}
+    by_ending: dict[tuple[str, str], list[float]] = {}
     winners: dict[str, float] = defaultdict(float)
     names = {index: (spec.name, spec.result) for index, spec in enumerate(program.endings)}
     sums: dict[int, list[float]] = defaultdict(lambda: [0.0, 0.0])
@@ -393,12 +393,14 @@ def _solved(walk: _Walk, title: str) -> Exact:
             winners[program.cast.entity_name(over[1])] += chance
     for number, (chance, total) in sums.items():
         # Two kinds may have endings of one name: they are told together.
-        both = found.setdefault(names[number], [0.0, 0.0])
+        both = by_ending.setdefault(names[number], [0.0, 0.0])
         both[0] += chance
         both[1] += total
     if left:
-        found["", UNFINISHED] = [left, left * float(seconds[-1])]
-    endings = [ExactEnding(*which, chance, total / chance) for which, (chance, total) in found.items() if chance > 0.0]
+        by_ending["", UNFINISHED] = [left, left * float(seconds[-1])]
+    endings = [
+        ExactEnding(*which, chance, total / chance) for which, (chance, total) in by_ending.items() if chance > 0.0
+    ]
     return Exact(
         title=title,
         unit="turns" if program.clock.unit == "turn" else "s",

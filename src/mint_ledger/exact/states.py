@@ -27,10 +27,10 @@ class NormalForm:
     def __init__(self, engine: ReferenceEngine, program: Program, comes_back: bool) -> None:
         self._engine = engine
         self._program = program
-        found = procedures(program)
-        self._period = period_of_turns(program, found)
+        carried_out = procedures(program)
+        self._period = period_of_turns(program, carried_out)
         self.forgets = self._period is not None
-        read = columns_read(program, found)
+        read = columns_read(program, carried_out)
         known = program.columns
         self._step, self._present = known.step, known.present
         kept = (known.present, known.ending, known.winner)
@@ -45,7 +45,7 @@ class NormalForm:
         self._flows = [a for a in program.accounts if a.flow_columns is not None and a.column.base in read]
         flowing = {c.base for a in self._flows if a.flow_columns for c in flow_state(a.flow_columns)}
         self._oldest = {
-            c.base: horizon(program, found, c, self._worth)
+            c.base: horizon(program, carried_out, c, self._worth)
             for c in (*self._times, *self._steps)
             if c.base not in flowing
         }
@@ -135,9 +135,9 @@ class NormalForm:
 
     def values(self, key: bytes) -> list[float]:
         """The values of a key, in the order of `places`."""
-        found = array("d")
-        found.frombytes(key)
-        return found.tolist()[0 if self._period == 1 else 1 :]
+        values = array("d")
+        values.frombytes(key)
+        return values.tolist()[0 if self._period == 1 else 1 :]
 
     def places(self) -> list[tuple[Column, int]]:
         """The columns and entities whose values make a key."""
@@ -152,10 +152,10 @@ def _rounded(value: float) -> float:
 
 def _set_as_it_begins(program: Program) -> list[tuple[Column, int, int]]:
     """The columns that `begin KIND` sets for its entity, with the entities of the kind."""
-    found = []
+    columns = []
     for member in program.cast.members.values():
         procedure = program.procedures.get(begin(member.name))
         for statement in procedure.body if procedure is not None else ():
             if isinstance(statement, st.Set) and statement.entity == ex.Local(0):
-                found.append((statement.column, member.first, member.room))
-    return found
+                columns.append((statement.column, member.first, member.room))
+    return columns

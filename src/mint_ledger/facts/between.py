@@ -120,28 +120,30 @@ def binary(op: BinaryOp, left: Between, right: Between) -> Between:
     a, b, c, d = left.low, left.high, right.low, right.high
     match op:
         case "+":
-            found = ANY if _mixed(a, c) or _mixed(b, d) else Between(a + c, b + d)
+            between = ANY if _mixed(a, c) or _mixed(b, d) else Between(a + c, b + d)
         case "-":
-            found = ANY if _mixed(a, -d) or _mixed(b, -c) else Between(a - d, b - c)
+            between = ANY if _mixed(a, -d) or _mixed(b, -c) else Between(a - d, b - c)
         case "*":
-            found = _hull(_times(x, y) for x in (a, b) for y in (c, d))
+            between = _hull(_times(x, y) for x in (a, b) for y in (c, d))
         case "/":
             endless = math.inf in (-a, b) and math.inf in (-c, d)
-            found = _hull(_over(x, y) for x in (a, b) for y in (c, d)) if (c > 0.0 or d < 0.0) and not endless else ANY
+            between = (
+                _hull(_over(x, y) for x in (a, b) for y in (c, d)) if (c > 0.0 or d < 0.0) and not endless else ANY
+            )
         case "min":
-            found = Between(min(a, c), min(b, d))
+            between = Between(min(a, c), min(b, d))
         case "max":
-            found = Between(max(a, c), max(b, d))
+            between = Between(max(a, c), max(b, d))
         case "scale":
             return ANY
         case _:
             assert_never(op)
     if left.named is not None and right.named is not None and len(left.named) * len(right.named) <= MOST_NAMED:
-        return _one_by_one(op, left.named, right.named, found)
-    return found
+        return _one_by_one(op, left.named, right.named, between)
+    return between
 
 
-def _one_by_one(op: BinaryOp, left: frozenset[float], right: frozenset[float], found: Between) -> Between:
+def _one_by_one(op: BinaryOp, left: frozenset[float], right: frozenset[float], between: Between) -> Between:
     ways: dict[str, Callable[[float, float], float]] = {
         "+": operator.add,
         "-": operator.sub,
@@ -150,9 +152,9 @@ def _one_by_one(op: BinaryOp, left: frozenset[float], right: frozenset[float], f
         "max": max,
     }
     if op not in ways:
-        return found
+        return between
     values = [ways[op](x, y) for x, y in product(left, right)]
-    return found if any(map(math.isnan, values)) else some(values)
+    return between if any(map(math.isnan, values)) else some(values)
 
 
 def compared(op: CompareOp, left: Between, right: Between) -> Between:

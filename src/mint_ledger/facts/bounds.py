@@ -90,11 +90,11 @@ class Bounds:
 
     def formula(self, path: Path) -> Between | None:
         """Between which values the formula at a path of the file lies; none where it is never come to."""
-        found: Between | None = None
+        between: Between | None = None
         for index, place in enumerate(self.program.formulas):
             if place.path == path:
-                found = joined(found, self.formulas.get(index))
-        return found
+                between = joined(between, self.formulas.get(index))
+        return between
 
 
 class Carrying:
@@ -428,11 +428,11 @@ class Carrying:
             case ex.Choose(condition, then, other):
                 holds = self.of(condition, frame)
                 ways = [way for way, out in ((then, holds.never), (other, holds.always)) if not out]
-                found = None
+                between = None
                 for way in ways:
-                    found = joined(found, self.of(way, frame))
-                assert found is not None
-                return found
+                    between = joined(between, self.of(way, frame))
+                assert between is not None
+                return between
             case ex.Fold():
                 return self._fold(e, frame)
             case ex.Step():
@@ -447,12 +447,12 @@ class Carrying:
             case ex.Apply(function, arguments):
                 return self._apply(function, tuple(self.of(argument, frame) for argument in arguments))
             case ex.Checked(value, formula, whole):
-                found = self.of(value, frame)
+                between = self.of(value, frame)
                 if formula >= 0 and whole:
-                    known = joined(self.formulas.get(formula), found)
+                    known = joined(self.formulas.get(formula), between)
                     assert known is not None
                     self.formulas[formula] = known
-                return found
+                return between
             case ex.Only(value, condition, _):
                 self.of(condition, frame)
                 return self.of(value, frame)
@@ -477,17 +477,17 @@ class Carrying:
         if account is not None:
             return self._account(column, ANY)
         self._look(column.base)
-        found = self.slots.get(column.base)
-        return ANY if found is None else found
+        known = self.slots.get(column.base)
+        return ANY if known is None else known
 
     def _account(self, column: Column, entity: Between) -> Between:
         account = self._by_column[column.base]
-        found: Between | None = None
+        between: Between | None = None
         for first, _, _ in self.owner_runs(account, entity):
             self._look((column.base, first))
-            found = joined(found, self.accounts.get((column.base, first)))
+            between = joined(between, self.accounts.get((column.base, first)))
         # Before an account is open it holds 0; nothing reads it then but openings that are never so.
-        return one(0.0) if found is None else found
+        return one(0.0) if between is None else between
 
     def _items(self, items: tuple[ex.Expr, ...], frame: Locals, *, decides: bool) -> Between:
         """`and` and `or`: what comes behind an item that decides is never asked."""
@@ -546,9 +546,9 @@ def _either(first: Locals | None, second: Locals | None) -> Locals | None:
     zero = one(0.0)
     both: Locals = {}
     for key in {**first, **second}:
-        found = joined(first.get(key, zero), second.get(key, zero))
-        assert found is not None
-        both[key] = found
+        whole = joined(first.get(key, zero), second.get(key, zero))
+        assert whole is not None
+        both[key] = whole
     return both
 
 

@@ -143,9 +143,9 @@ class _Watching(Carrying):
     def way(self, s: st.If, holds: bool, frame: Locals, each: list[Locals], procedure: list[Locals]) -> Locals | None:
         guards, now = self._guards, self._now
         self._guard(s.condition, holds=holds)
-        made = super().way(s, holds, frame, each, procedure)
+        behind = super().way(s, holds, frame, each, procedure)
         self._guards, self._now = guards, now
-        return made
+        return behind
 
     def _guard(self, condition: ex.Expr, *, holds: bool) -> None:
         """Note what is known to hold from here on, and what it says of how often this place is come to."""
@@ -155,10 +155,10 @@ class _Watching(Carrying):
         if isinstance(condition, ex.Local) and condition.index in self._meanings:
             self._guard(self._meanings[condition.index], holds=holds)
             return
-        found = list(nodes(condition))
-        if holds and not any(isinstance(node, (ex.Or, ex.Choose)) for node in found):
-            self._guards += tuple(node.formula for node in found if isinstance(node, ex.Checked) and node.whole)
-        columns = {column.base for node in found for column in named_columns(node)}
+        known_parts = list(nodes(condition))
+        if holds and not any(isinstance(node, (ex.Or, ex.Choose)) for node in known_parts):
+            self._guards += tuple(node.formula for node in known_parts if isinstance(node, ex.Checked) and node.whole)
+        columns = {column.base for node in known_parts for column in named_columns(node)}
         if holds and columns & self._touching:
             self._now = frozenset((Trigger("contact"),))
 
@@ -168,9 +168,9 @@ class _Watching(Carrying):
         if s.repeat is not None and isinstance(first, st.If) and _leaves(first.other):
             if any(isinstance(node, ex.Due) for node in nodes(first.condition)):
                 self._now = frozenset((Trigger("timer"),))
-        made = super()._each(s, frame, procedure)
+        behind = super()._each(s, frame, procedure)
         self._now = now
-        return made
+        return behind
 
     def statement(self, s: st.Statement, frame: Locals, each: list[Locals], procedure: list[Locals]) -> Locals | None:
         if isinstance(s, (st.Post, st.Open)):
@@ -190,7 +190,7 @@ class _Watching(Carrying):
         entity = self.of(s.entity, frame)
         amount = self.of(s.amount if isinstance(s, st.Post) else s.value, frame)
         cause, by = self.of(s.cause, frame), self.of(s.by, frame)
-        made = Effect(
+        effect = Effect(
             stat=account.stat,
             owners=frozenset((first, count) for first, count, _ in self.owner_runs(account, entity)),
             mode="open" if isinstance(s, st.Open) else s.mode,
@@ -205,16 +205,16 @@ class _Watching(Carrying):
         if known is not None:
             whole, doers = joined(known.amount, amount), joined(known.by, by)
             assert whole is not None and doers is not None
-            made = replace(
-                made,
-                owners=known.owners | made.owners,
+            effect = replace(
+                effect,
+                owners=known.owners | effect.owners,
                 amount=whole,
-                causes=known.causes | made.causes,
+                causes=known.causes | effect.causes,
                 by=doers,
-                triggers=known.triggers | made.triggers,
-                guards=known.guards & made.guards,
+                triggers=known.triggers | effect.triggers,
+                guards=known.guards & effect.guards,
             )
-        self.effects[id(s)] = made
+        self.effects[id(s)] = effect
 
 
 _EACH_STEP = frozenset((Trigger("step"),))
@@ -255,12 +255,12 @@ class Effects:
     @cached_property
     def read(self) -> frozenset[int]:
         """The columns (by their base) that something reads: a formula of the file, or what a procedure asks."""
-        found = set()
+        columns = set()
         for procedure in self.program.procedures.values():
             for node in nodes((procedure.body, procedure.result)):
                 if isinstance(node, (ex.Read, ex.At)):
-                    found.add(node.column.base)
-        return frozenset(found)
+                    columns.add(node.column.base)
+        return frozenset(columns)
 
 
 def effects_of(program: Program, scripts: Iterable[Handle] = ()) -> Effects:

@@ -25,11 +25,11 @@ class Piece:
 
 def pieces_of(program: Program) -> list[Piece]:
     """The pieces of all parts, in the order of a step."""
-    found: list[Piece] = []
+    pieces: list[Piece] = []
     for part in (*parts.BEFORE_SCRIPT, *parts.AFTER_SCRIPT):
         for statements in _cut(program.procedures[part].body):
-            found.append(Piece(len(found), part, statements, _settles(program, statements, set())))
-    return found
+            pieces.append(Piece(len(pieces), part, statements, _settles(program, statements, set())))
+    return pieces
 
 
 def _cut(statements: st.Block) -> list[st.Block]:

@@ -37,25 +37,25 @@ def procedures(program: Program) -> dict[Handle | str, st.Procedure]:
         parts.WATCH_GONE,
         *(event.handler for event in program.events if event.handler),
     ]
-    found: dict[Handle | str, st.Procedure] = {}
+    carried_out: dict[Handle | str, st.Procedure] = {}
     while waiting:
         callee = waiting.pop()
-        if callee in found:
+        if callee in carried_out:
             continue
         known = functions()[callee] if isinstance(callee, str) else program.procedures.get(callee)
         if known is None:
             continue
-        found[callee] = procedure = known
+        carried_out[callee] = procedure = known
         for node in nodes((procedure.body, procedure.result), st.Note):
             waiting += callees(node)
-    return found
+    return carried_out
 
 
-def columns_read(program: Program, found: dict[Handle | str, st.Procedure]) -> set[int]:
+def columns_read(program: Program, carried_out: dict[Handle | str, st.Procedure]) -> set[int]:
     """The columns (by their base) that anything reads; accounts that nobody asks about are not among them."""
     read = {
         column.base
-        for procedure in found.values()
+        for procedure in carried_out.values()
         for node in nodes((procedure.body, procedure.result), st.Note)
         if type(node) in EXPRESSIONS
         for column in named_columns(node)
@@ -89,12 +89,12 @@ def _formulas(spec: AccountSpec) -> tuple[Any, ...]:
     return tuple(part for part in (spec.low, spec.high, *own) if part is not None)
 
 
-def period_of_turns(program: Program, found: dict[Handle | str, st.Procedure]) -> int | None:
+def period_of_turns(program: Program, carried_out: dict[Handle | str, st.Procedure]) -> int | None:
     """After how many steps the program has forgotten which step it is: 1 as a rule, the number of players where they
     take turns; none where something looks at the clock itself."""
     period = 1
     try:
-        for procedure in found.values():
+        for procedure in carried_out.values():
             look = _Look(procedure.parameters)
             look.block(procedure.body)
             if procedure.result is not None and look.nature(procedure.result) != "plain":
@@ -233,12 +233,14 @@ class _Look:
         raise KnowsTheTime
 
 
-def horizon(program: Program, found: dict[Handle | str, st.Procedure], column: Column, worth: Worth) -> float:
+def horizon(program: Program, carried_out: dict[Handle | str, st.Procedure], column: Column, worth: Worth) -> float:
     """How long ago something may be and still matter: the longest wait that is counted from a moment.
 
     Infinite where that is not known; `worth` gives the value of a constant or dial, and none of anything else.
     """
-    waits = [wait for procedure in found.values() for wait in _waits((procedure.body, procedure.result), column, worth)]
+    waits = [
+        wait for procedure in carried_out.values() for wait in _waits((procedure.body, procedure.result), column, worth)
+    ]
     return max(waits, default=0.0)
 
 

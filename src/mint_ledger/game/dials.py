@@ -101,12 +101,12 @@ class Dials:
 
 def list_dials(game: GameFile, cast: Cast) -> Dials:
     """Find every dial of a game, in the order of the file."""
-    found: list[tuple[Path, float, bool]] = []
+    numbers: list[tuple[Path, float, bool]] = []
     for section in _WITH_DIALS:
-        found.extend(_numbers_in(getattr(game, section), (section,)))
+        numbers.extend(_numbers_in(getattr(game, section), (section,)))
     for name, member in cast.members.items():
-        found.extend(_numbers_of_kind(game.kinds[name], member, ("kinds", name)))
-    paths = tuple(path for path, _, _ in found)
+        numbers.extend(_numbers_of_kind(game.kinds[name], member, ("kinds", name)))
+    paths = tuple(path for path, _, _ in numbers)
     by_path = {path: index for index, path in enumerate(paths)}
     written = tuple(_written_at(game, cast, path) for path in paths)
     leaders = (_taken_from(game, cast, path, place) for path, place in zip(paths, written, strict=True))
@@ -114,7 +114,7 @@ def list_dials(game: GameFile, cast: Cast) -> Dials:
     names = [path_name(path, game.source.data) for path in paths]
     doubled = {name for name in names if names.count(name) > 1} if len(set(names)) < len(names) else set()
     unique = (".".join(map(str, p)) if name in doubled else name for p, name in zip(paths, names, strict=True))
-    values, flags = tuple(value for _, value, _ in found), tuple(is_flag for *_, is_flag in found)
+    values, flags = tuple(value for _, value, _ in numbers), tuple(is_flag for *_, is_flag in numbers)
     return Dials(paths, tuple(unique), values, flags, follows, written)
 
 
@@ -193,15 +193,15 @@ def plain_value(value: float) -> float:
 
 def turn_data(data: Any, cast: Cast, changes: Mapping[Path, float | bool]) -> dict[str, Any]:
     """The plain content of a game with some dials set, by their paths; what is given stays as it is."""
-    made: dict[str, Any] = copy.deepcopy(data)
+    turned: dict[str, Any] = copy.deepcopy(data)
     for path, value in changes.items():
         if path[0] == "kinds":
             member = cast.members[str(path[1])]
             if path[-1] == "copies":
-                made["kinds"][member.name].setdefault("room", member.room)
-            _make_own(made["kinds"], member, path[2:])
-        _put(made, path, value)
-    return made
+                turned["kinds"][member.name].setdefault("room", member.room)
+            _make_own(turned["kinds"], member, path[2:])
+        _put(turned, path, value)
+    return turned
 
 
 def _make_own(kinds: dict[str, Any], member: Member, path: Path) -> None:

@@ -43,13 +43,13 @@ def read_game(source: Source) -> Reading:
         try:
             game = GameFile.model_validate(left.data, extra="allow")
         except ValidationError as error:
-            found: dict[Path, None] = {}
+            faulty: dict[Path, None] = {}
             for detail in error.errors():
                 path = _real_path(left.data, detail["loc"])
-                found[path] = None
+                faulty[path] = None
                 if not _follows(path, left_out):
                     faults.append(Fault(left.place(path), path_name(path, left.data), fault_message(detail, path)))
-            removed = _take_all_out(left, list(found))
+            removed = _take_all_out(left, list(faulty))
             left_out.extend(removed)
             if not removed or len(faults) > 500:
                 return Reading(None, tuple(faults), tuple(left_out))
@@ -158,7 +158,7 @@ def _move_up(places: dict[Path, Place], parent: Path, gone: int) -> None:
 
 
 def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, list[str]]]:
-    found: list[tuple[Path, list[str]]] = []
+    unknown: list[tuple[Path, list[str]]] = []
     if isinstance(part, Part):
         fields = type(part).model_fields
         known = [fields[name].alias or name for name in fields]
@@ -166,22 +166,22 @@ def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, list[str
         strange = [name for name in fields if name not in known]
         for key in (*(part.model_extra or {}), *strange):
             if isinstance(data, dict) and key in data:
-                found.append(((*path, key), known))
+                unknown.append(((*path, key), known))
         for name in part.model_fields_set & set(fields):
             key = fields[name].alias or name
             child = data.get(key) if isinstance(data, dict) else None
             if child is not None:
-                found.extend(_unknown_keys(getattr(part, name), (*path, key), child))
+                unknown.extend(_unknown_keys(getattr(part, name), (*path, key), child))
     elif isinstance(part, dict) and isinstance(data, dict):
         for key, item in part.items():
-            found.extend(_unknown_keys(item, (*path, key), data.get(key)))
+            unknown.extend(_unknown_keys(item, (*path, key), data.get(key)))
     elif isinstance(part, list):
         if isinstance(data, list):
             for index, item in enumerate(part):
-                found.extend(_unknown_keys(item, (*path, index), data[index] if index < len(data) else None))
+                unknown.extend(_unknown_keys(item, (*path, index), data[index] if index < len(data) else None))
         elif len(part) == 1:
-            found.extend(_unknown_keys(part[0], path, data))
-    return found
+            unknown.extend(_unknown_keys(part[0], path, data))
+    return unknown
 
 
 def _extra_fault(left: Source, path: Path, known: list[str]) -> Fault:

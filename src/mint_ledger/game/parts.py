@@ -99,17 +99,17 @@ def values_of(value: object, owner: str) -> set[str]:
 
 def bare_names(value: object) -> set[str]:
     """All names in the formulas and postings of a part that stand by themselves, not before or behind a dot."""
-    found: set[str] = set()
+    names: set[str] = set()
     for tree in trees_in(value):
         owners = {id(node.value) for node in ast.walk(tree) if isinstance(node, (ast.Attribute, ast.Subscript))}
-        found |= {node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in owners}
+        names |= {node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in owners}
         # `health.max` is about self's health all the same.
-        found |= {
+        names |= {
             node.value.id
             for node in ast.walk(tree)
             if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.attr in _ABOUT_ACCOUNTS
         }
-    return found
+    return names
 
 
 _ABOUT_ACCOUNTS = ("max", "min", "start", "band", "share", "untouched", "base")

@@ -52,10 +52,10 @@ def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | 
     plain = {path: value if isinstance(value, bool) else plain_value(value) for path, value in changes.items()}
     editor.dump(turn_data(_written_out(editor.load(source.text), set()), cast, plain), out)
     try:
-        made = parse_source(out.getvalue(), source.file)
+        rewritten = parse_source(out.getvalue(), source.file)
     except GameError:
         return None
-    return made if made.data == turn_data(source.data, cast, plain) else None
+    return rewritten if rewritten.data == turn_data(source.data, cast, plain) else None
 
 
 def _written_out(node: Any, seen: set[int]) -> Any:
@@ -70,9 +70,9 @@ def _written_out(node: Any, seen: set[int]) -> Any:
     seen.add(id(node))
     for key in list(node) if isinstance(node, dict) else range(len(node)):
         child = node[key]
-        made = _written_out(child, seen)
-        if made is not child:
-            node[key] = made
+        written = _written_out(child, seen)
+        if written is not child:
+            node[key] = written
     return node
 
 
@@ -83,11 +83,11 @@ def _patched(source: Source, cast: Cast, path: Path, plain: float | bool) -> Sou
             if text is None:
                 continue
             try:
-                found = parse_source(text, source.file)
+                turned = parse_source(text, source.file)
             except GameError:
                 continue
-            if found.data == wanted:
-                return found
+            if turned.data == wanted:
+                return turned
     return None
 
 
@@ -99,33 +99,33 @@ def with_empty_variant(source: Source, name: str) -> str:
     if not re.fullmatch(r"[\w][\w -]*", name):
         raise BadRequest(f"'{name}' is no name for a variant; a name has letters, digits, _ and -")
     text = source.text
-    found = _BLOCK.search(text)
-    if found is not None:
-        indent = found["indent"] or "  "
-        at = found.end() - len(found["indent"] or "")
-        made = f"{text[:at]}{indent}{name}: {{}}\n{text[at:]}"
+    match = _BLOCK.search(text)
+    if match is not None:
+        indent = match["indent"] or "  "
+        at = match.end() - len(match["indent"] or "")
+        longer = f"{text[:at]}{indent}{name}: {{}}\n{text[at:]}"
     elif ("variants",) not in source.places:
-        made = f"{text.rstrip()}\n\nvariants:\n  {name}: {{}}\n"
+        longer = f"{text.rstrip()}\n\nvariants:\n  {name}: {{}}\n"
     else:
-        made = ""
+        longer = ""
     wanted = copy.deepcopy(source.data)
     wanted["variants"] = {name: {}, **(wanted.get("variants") or {})}
-    if not made or not _holds(made, source, wanted):
+    if not longer or not _holds(longer, source, wanted):
         raise BadRequest(
             f"the variant '{name}' cannot be added to {source.file}; write 'variants: {{{name}: {{}}}}' first"
         )
-    return made
+    return longer
 
 
 def _set(data: Any, path: Path, value: float) -> Any:
-    made = copy.deepcopy(data)
-    node = made
+    changed = copy.deepcopy(data)
+    node = changed
     for part in path[:-1]:
         node = node[part]
         if node is None:
-            return made
+            return changed
     node[path[-1]] = value
-    return made
+    return changed
 
 
 def _replaced(source: Source, path: Path, value: float | bool) -> str | None:
@@ -137,10 +137,10 @@ def _replaced(source: Source, path: Path, value: float | bool) -> str | None:
     line, start = lines[place.line - 1], place.column - 1
     key = re.escape(str(path[-1]))
     pattern = rf"(['\"]?{key}['\"]?\s*:\s*)({_NUMBER})" if isinstance(path[-1], str) else rf"()({_NUMBER})"
-    found = re.compile(pattern).match(line, start)
-    if found is None:
+    match = re.compile(pattern).match(line, start)
+    if match is None:
         return None
-    lines[place.line - 1] = line[: found.start(2)] + _written(value) + line[found.end(2) :]
+    lines[place.line - 1] = line[: match.start(2)] + _written(value) + line[match.end(2) :]
     return "".join(lines)
 
 
@@ -153,13 +153,13 @@ def _added(source: Source, path: Path, value: float | bool) -> str | None:
         lines = source.text.splitlines(keepends=True)
         line, start = lines[place.line - 1], place.column - 1
         key = re.escape(str(path[depth - 1]))
-        found = re.compile(rf"['\"]?{key}['\"]?\s*:\s*\{{([^{{}}]*)\}}").match(line, start)
-        if found is None:
+        match = re.compile(rf"['\"]?{key}['\"]?\s*:\s*\{{([^{{}}]*)\}}").match(line, start)
+        if match is None:
             return None
-        inside = found[1].strip()
+        inside = match[1].strip()
         entry = _entry(path[depth:], value)
         whole = f"{inside}, {entry}" if inside else entry
-        lines[place.line - 1] = line[: found.start(1)] + whole + line[found.end(1) :]
+        lines[place.line - 1] = line[: match.start(1)] + whole + line[match.end(1) :]
         return "".join(lines)
     return None
 

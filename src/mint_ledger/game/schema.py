@@ -57,10 +57,10 @@ def _part(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
     name = part.__name__
     if name not in definitions:
         definitions[name] = {}
-        made = _object(part, definitions)
+        schema = _object(part, definitions)
         short = SHORT.get(part)
-        about = made.pop("description")
-        definitions[name] = {"description": about, **(_any([short, made]) if short else made)}
+        about = schema.pop("description")
+        definitions[name] = {"description": about, **(_any([short, schema]) if short else schema)}
     return {"$ref": f"#/$defs/{name}"}
 
 
@@ -76,15 +76,15 @@ def _object(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
         # One trigger, or a list of them.
         properties["when"] = _any([properties["when"], properties["when"]["items"]])
     required = [field.alias or name for name, field in fields.items() if field.is_required()]
-    made: Schema = {
+    schema: Schema = {
         "description": " ".join((part.__doc__ or "").split()),
         "type": "object",
         "properties": properties,
         "additionalProperties": False,
     }
     if required:
-        made["required"] = required
-    return made
+        schema["required"] = required
+    return schema
 
 
 def _of(annotation: Any, metadata: tuple[Any, ...], definitions: dict[str, Schema]) -> Schema:
@@ -94,8 +94,8 @@ def _of(annotation: Any, metadata: tuple[Any, ...], definitions: dict[str, Schem
         return _of(inner, (*more, *metadata), definitions)
     own = next((m for m in metadata if isinstance(m, WithJsonSchema)), None)
     if own is not None:
-        made: Schema = dict(own.json_schema or {})
-        return made
+        schema: Schema = dict(own.json_schema or {})
+        return schema
     wraps = next((m for m in metadata if isinstance(m, BeforeValidator)), None)
     if get_origin(annotation) in (Union, types.UnionType):
         return _any([_of(option, metadata, definitions) for option in get_args(annotation)])
@@ -114,8 +114,8 @@ def _plain(annotation: Any, wraps: bool, metadata: tuple[Any, ...], definitions:
         return {"enum": list(arguments)}
     if origin is list:
         items = _of(arguments[0], (), definitions)
-        made = {"type": "array", "items": items, **_lengths(metadata)}
-        return _any([made, items]) if wraps else made
+        schema = {"type": "array", "items": items, **_lengths(metadata)}
+        return _any([schema, items]) if wraps else schema
     if origin is dict:
         return {"type": "object", "additionalProperties": _of(arguments[1], (), definitions)}
     named: dict[Any, Schema] = {
@@ -128,12 +128,12 @@ def _plain(annotation: Any, wraps: bool, metadata: tuple[Any, ...], definitions:
 
 
 def _lengths(metadata: tuple[Any, ...]) -> Schema:
-    found: Schema = {}
+    lengths: Schema = {}
     for item in metadata:
         for attribute, key in (("min_length", "minItems"), ("max_length", "maxItems")):
             if getattr(item, attribute, None) is not None:
-                found[key] = getattr(item, attribute)
-    return found
+                lengths[key] = getattr(item, attribute)
+    return lengths
 
 
 def _any(options: list[Schema]) -> Schema:

@@ -97,25 +97,25 @@ _WANTED = re.compile(
 
 
 def _expected(value: object) -> Formula | Wanted:
-    found = _WANTED.fullmatch(value) if isinstance(value, str) else None
-    if found is None or not (found[1] or found[4]):
+    match = _WANTED.fullmatch(value) if isinstance(value, str) else None
+    if match is None or not (match[1] or match[4]):
         return value if isinstance(value, Wanted) else parse_formula(value)
-    low = float(found[1]) if found[1] else -math.inf
+    low = float(match[1]) if match[1] else -math.inf
     high = math.inf
-    if found[4] and found[3].startswith(">"):
-        if found[1]:
+    if match[4] and match[3].startswith(">"):
+        if match[1]:
             raise ValueError("write the smaller number first, as in 0.5 <= rate(win) <= 0.6")
-        low = float(found[4])
-    elif found[4]:
-        high = float(found[4])
+        low = float(match[4])
+    elif match[4]:
+        high = float(match[4])
     if low > high:
         raise ValueError("write the smaller number first, as in 0.5 <= rate(win) <= 0.6")
-    return Wanted(found[2].strip(), Span(low, high, str(value)), str(value))
+    return Wanted(match[2].strip(), Span(low, high, str(value)), str(value))
 
 
 def _many_runs(value: object) -> int:
-    found = re.fullmatch(r"\s*(\d[\d_,]*)\s*(?:runs?)?\s*", str(value)) if not isinstance(value, bool) else None
-    runs = int(re.sub(r"[_,]", "", found[1])) if found else 0
+    match = re.fullmatch(r"\s*(\d[\d_,]*)\s*(?:runs?)?\s*", str(value)) if not isinstance(value, bool) else None
+    runs = int(re.sub(r"[_,]", "", match[1])) if match else 0
     if not 1 <= runs <= MOST_RUNS:
         raise ValueError(f"'in' wants a number of runs like '500 runs', 1 to {MOST_RUNS:,}, not {describe(value)}")
     return runs

@@ -22,12 +22,12 @@ def happenings(source: Source, items: list[Any]) -> list[Happening]:
     Raises:
         GameError: with all that is wrong.
     """
-    made: list[Happening] = []
+    valid: list[Happening] = []
     faults: list[Fault] = []
     known = [field.alias or name for name, field in Happening.model_fields.items()]
     for index, item in enumerate(items):
         if isinstance(item, Happening):
-            made.append(item)
+            valid.append(item)
             continue
         try:
             happening = Happening.model_validate(item, extra="allow")
@@ -42,10 +42,10 @@ def happenings(source: Source, items: list[Any]) -> list[Happening]:
         for key in happening.model_extra or {}:
             message = f"unknown key '{key}'{nearest(key, known)}"
             faults.append(Fault(source.place((index, key)), f"script[{index + 1}]", message))
-        made.append(happening)
+        valid.append(happening)
     if faults:
         raise GameError(faults)
-    return made
+    return valid
 
 
 def read_script(items: ScriptItems) -> list[Happening]:

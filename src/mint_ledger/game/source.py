@@ -32,9 +32,9 @@ class Source:
     def place(self, path: Path_) -> Place:
         """Return where `path` stands, or the nearest part of the file that holds it."""
         for length in range(len(path), -1, -1):
-            found = self.places.get(path[:length])
-            if found:
-                return found
+            known = self.places.get(path[:length])
+            if known:
+                return known
         return Place(self.file, 1, 1)
 
 

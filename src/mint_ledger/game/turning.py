@@ -46,16 +46,16 @@ class Turning:
 
 def turned_parts(game: GameFile, cast: Cast, changes: Mapping[Path, float | bool]) -> dict[str, Any]:
     """The sections of a game with some numbers set; models that hold none of them are shared."""
-    made = {name: getattr(game, name) for name in game.model_fields_set}
+    sections = {name: getattr(game, name) for name in game.model_fields_set}
     for path, value in changes.items():
         section = str(path[0])
         if section == "kinds":
-            kinds = dict(made["kinds"])
+            kinds = dict(sections["kinds"])
             kinds[path[1]] = _turned_kind(kinds[path[1]], cast.members[str(path[1])], path[2:], value)
-            made["kinds"] = kinds
+            sections["kinds"] = kinds
         else:
-            made[section] = _put(made.get(section, getattr(game, section)), path[1:], value)
-    return made
+            sections[section] = _put(sections.get(section, getattr(game, section)), path[1:], value)
+    return sections
 
 
 def _turned_kind(own: Kind, member: Member, path: Path, value: float | bool) -> Kind:

@@ -228,13 +228,13 @@ def compare_statements(one: Statement, other: Statement) -> StatementComparison:
     sides = [{_key(line): line for line in side.lines} for side in (one, other)]
     lines = []
     for key in sorted(keys, key=lambda key: key[1]):
-        found = [side.get(key) for side in sides]
+        pair = [side.get(key) for side in sides]
         lines.append(
             ComparedLine(
                 key[0],
-                (found[0].changes if found[0] else 0, found[1].changes if found[1] else 0),
-                (found[0].total if found[0] else 0.0, found[1].total if found[1] else 0.0),
-                (found[0].waste if found[0] else 0.0, found[1].waste if found[1] else 0.0),
+                (pair[0].changes if pair[0] else 0, pair[1].changes if pair[1] else 0),
+                (pair[0].total if pair[0] else 0.0, pair[1].total if pair[1] else 0.0),
+                (pair[0].waste if pair[0] else 0.0, pair[1].waste if pair[1] else 0.0),
                 key[2],
             )
         )

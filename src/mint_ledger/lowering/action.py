@@ -116,26 +116,26 @@ class ActionLowering:
     def obstacles(self, b: BlockBuilder, who: Expr) -> list[tuple[Expr, str]]:
         """Each reason why it cannot be done now, with its words, in the order in which they are asked."""
         lowering, action = self.lowering, self.action
-        found: list[tuple[Expr, str]] = []
+        reasons: list[tuple[Expr, str]] = []
         keeps = blocked(lowering, self.name, who)
         if keeps is not None:
-            found.append((keeps, "a status blocks it"))
+            reasons.append((keeps, "a status blocks it"))
         turn = out_of_turn(lowering, who)
         if turn is not None:
-            found.append((turn, "it is not its turn"))
+            reasons.append((turn, "it is not its turn"))
         if anyone_is_ever_busy(lowering):
-            found.append((At(busy_column(lowering), who), "busy"))
+            reasons.append((At(busy_column(lowering), who), "busy"))
         if action.cooldown is not None:
-            found.append((no(Due(At(self.ready_at(), who))), "not ready again"))
+            reasons.append((no(Due(At(self.ready_at(), who))), "not ready again"))
         scope = self.scope(b, who).pure("what an action needs and costs")
         if action.needs is not None:
-            found.append((no(condition(scope, action.needs, "needs")), "what it needs does not hold"))
+            reasons.append((no(condition(scope, action.needs, "needs")), "what it needs does not hold"))
         for stat, cost in (action.costs or {}).items():
             if all(stat in m.kind.stats and m.kind.stats[stat].is_account for m in self.doers):
                 value = Read(account_column(lowering, stat), who)
                 too_little = compare("<", value, amount(scope, cost, "costs", stat))
-                found.append((too_little, f"too little {stat} to pay for it"))
-        return found
+                reasons.append((too_little, f"too little {stat} to pay for it"))
+        return reasons
 
     def ready(self, b: BlockBuilder, who: Expr) -> Expr:
         """Whether it could begin now."""

@@ -59,16 +59,16 @@ class Additions:
         if text in self._happenings:
             return self._happenings[text]
         try:
-            [made] = happenings(Source("", [dict(item)]), [{"at": 0, **item}])
+            [written] = happenings(Source("", [dict(item)]), [{"at": 0, **item}])
         except GameError as error:
             raise BadRequest("; ".join(fault.message for fault in error.faults)) from None
-        self._check_meeting(made)
+        self._check_meeting(written)
         self._count += 1
         name = Handle("outside", (self._count,))
-        lower_happening(self.lowering, made, ("outside",), name)
+        lower_happening(self.lowering, written, ("outside",), name)
         self._finish()
-        self._happenings[text] = made, name
-        return made, name
+        self._happenings[text] = written, name
+        return written, name
 
     def look(self, text: str) -> Handle:
         """Add a condition; gives the procedure that says whether it holds.
@@ -126,9 +126,9 @@ class Additions:
     def _finish(self) -> None:
         lowering = self.lowering
         if lowering.faults:
-            found = "; ".join(dict.fromkeys(fault.message for fault in lowering.faults))
+            faults = "; ".join(dict.fromkeys(fault.message for fault in lowering.faults))
             lowering.faults.clear()
-            raise BadRequest(found)
+            raise BadRequest(faults)
         self.program = replace(
             self.program,
             procedures=dict(lowering.procedures),

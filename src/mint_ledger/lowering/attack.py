@@ -87,8 +87,8 @@ class AttackLowering:
 
     def _check(self) -> None:
         lowering, attack = self.lowering, self.attack
-        for key, names, found in (("from", attack.from_, self.strikers), ("to", attack.to, self.targets)):
-            if not found and all(name in lowering.cast.members for name in names):
+        for key, names, members in (("from", attack.from_, self.strikers), ("to", attack.to, self.targets)):
+            if not members and all(name in lowering.cast.members for name in names):
                 who = "strikes with" if key == "from" else "can be struck by"
                 lowering.fault((*self.path, key), f"nobody {who} '{self.name}': there is no {', '.join(names)}")
         if not self.targets or not self.strikers:
@@ -132,15 +132,15 @@ class AttackLowering:
             return []
         one, other = EntityRef(striker, self.strikers), EntityRef(target, self.targets)
         scope = self.scope(b, striker, target).pure("how far an attack reaches")
-        found: list[tuple[Expr, str]] = []
+        reasons: list[tuple[Expr, str]] = []
         if attack.reach is not None:
             far = compare(">", space.distance(lowering, one, other), amount(scope, attack.reach, "reach"))
-            found.append((far, "out of reach"))
+            reasons.append((far, "out of reach"))
         if attack.arc is not None:
-            found.append(
+            reasons.append(
                 (no(space.in_arc(lowering, one, other, amount(scope, attack.arc, "arc"))), "not in front of it")
             )
-        return found
+        return reasons
 
     # `pay`: may the striker, and can it pay?
 
@@ -177,13 +177,13 @@ class AttackLowering:
         self.lowering.procedure(b.procedure(self.handle("pay"), Local(paid)))
 
     def _obstacles(self, striker: Expr) -> list[tuple[Expr, str]]:
-        found: list[tuple[Expr, str]] = []
+        reasons: list[tuple[Expr, str]] = []
         keeps = blocked(self.lowering, self.name, striker)
         if keeps is not None:
-            found.append((keeps, "a status blocks it"))
+            reasons.append((keeps, "a status blocks it"))
         if anyone_is_ever_busy(self.lowering):
-            found.append((At(busy_column(self.lowering), striker), "busy"))
-        return found
+            reasons.append((At(busy_column(self.lowering), striker), "busy"))
+        return reasons
 
     def _note(self, b: BlockBuilder, what: str, striker: Expr, target: Expr, why: str) -> None:
         who = target if target != ZERO else striker
@@ -558,8 +558,8 @@ def emit_wind_ups(lowering: Lowering, b: BlockBuilder) -> None:
 
 def lower_attack(lowering: Lowering, name: str, attack: Attack) -> None:
     """Make one attack's procedures and wire it."""
-    made = AttackLowering(lowering, name, attack)
+    own = AttackLowering(lowering, name, attack)
     try:
-        made.lower()
+        own.lower()
     except Problem as problem:
         lowering.fault(("attacks", name), str(problem))

@@ -119,10 +119,10 @@ class Lowering:
 
     def cause(self, sort: CauseSort, name: str, path: Path, damage_type: str = "") -> int:
         """The number of a cause, made now if it is new."""
-        made = Cause(name, sort, path, damage_type)
-        if made not in self.causes:
-            self.causes.append(made)
-        return self.causes.index(made)
+        known = Cause(name, sort, path, damage_type)
+        if known not in self.causes:
+            self.causes.append(known)
+        return self.causes.index(known)
 
     def event(self, handle: Handle, phase: EventPhase) -> int:
         """The number of an event, made now if it is new."""
@@ -165,21 +165,21 @@ class Lowering:
 
     def find_all_members(self, names: Iterable[str], path: Path) -> tuple[Member, ...]:
         """The kinds with entities that several names of the file mean, each once, in the order of the file."""
-        found = {member.name for name in names for member in self.find_members(name, path)}
-        return tuple(m for m in self.cast.members.values() if m.name in found and m.room)
+        known = {member.name for name in names for member in self.find_members(name, path)}
+        return tuple(m for m in self.cast.members.values() if m.name in known and m.room)
 
     def list_endings(self) -> list[tuple[str, Ending, tuple[Member, ...], Path]]:
         """Every ending as (name, model, the kinds it is judged for, path), in the order of the file's sections."""
-        found: list[tuple[str, Ending, tuple[Member, ...], Path]] = []
+        endings: list[tuple[str, Ending, tuple[Member, ...], Path]] = []
         for section in self.game.section_order():
             if section == "endings":
-                found.extend((name, ending, (), ("endings", name)) for name, ending in self.game.endings.items())
+                endings.extend((name, ending, (), ("endings", name)) for name, ending in self.game.endings.items())
             elif section == "kinds":
                 for kind, model in self.game.kinds.items():
                     for name, ending in model.endings.items():
                         holders = tuple(m for m in self.cast.family(kind) if m.kind.endings.get(name) is ending)
-                        found.append((name, ending, holders, ("kinds", kind, "endings", name)))
-        return found
+                        endings.append((name, ending, holders, ("kinds", kind, "endings", name)))
+        return endings
 
     def strikers_of(self, target: str) -> tuple[Member, ...]:
         """The kinds that have an attack that can strike a kind."""

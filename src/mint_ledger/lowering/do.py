@@ -90,11 +90,11 @@ def _spawn(scope: Scope, item: steps.SpawnDo, cause: Expr) -> None:
     if not member.room:
         raise Problem(f"there is no room for a '{item.spawn}'; give the kind 'room: …'")
     b = scope.builder
-    made = b.new_local()
-    b.emit(Call(spawn(member.name), (doer(scope),), made))
+    spawned = b.new_local()
+    b.emit(Call(spawn(member.name), (doer(scope),), spawned))
     if item.where is not None:
-        with b.when(compare(">=", Local(made), ZERO)):
-            emit_place(scope, EntityRef(Local(made), (member,)), item.where, cause, doer(scope), "where")
+        with b.when(compare(">=", Local(spawned), ZERO)):
+            emit_place(scope, EntityRef(Local(spawned), (member,)), item.where, cause, doer(scope), "where")
 
 
 def _hit(scope: Scope, item: steps.HitDo, cause: Expr) -> None:
@@ -217,12 +217,12 @@ def emit_tell(scope: Scope, text: str, cause: Expr) -> None:
         raise Problem(str(error)) from None
     if len(formulas) > 8:
         raise Problem("at most eight values may stand in a text")
-    found = [lower_formula(scope, formula) for formula in formulas]
+    worked_out = [lower_formula(scope, formula) for formula in formulas]
     marks = [pieces[0]]
-    for value, piece in zip(found, pieces[1:], strict=True):
+    for value, piece in zip(worked_out, pieces[1:], strict=True):
         marks += ["\x00" + value.type, piece]
     who = doer(scope)
-    values = tuple(scope.builder.let(value.expr) for value in found)
+    values = tuple(scope.builder.let(value.expr) for value in worked_out)
     scope.builder.emit(Note("tell", who, who, cause, scope.lowering.text(marks), values))
 
 

@@ -65,8 +65,8 @@ def _named(scope: Scope, name: str) -> EntityRef:
             raise Problem("there is no 'self' here, so there is no 'maker'")
         return maker_of(scope, scope.self_)
     if name in scope.lets and scope.lets[name].type == "entity":
-        found = scope.lets[name]
-        return EntityRef(found.expr, found.members)
+        typed = scope.lets[name]
+        return EntityRef(typed.expr, typed.members)
     member = scope.lowering.cast.members.get(name)
     if member is None:
         raise Problem(f"unknown entity '{shorten(name)}'{nearest(name, scope.lowering.cast.members)}")

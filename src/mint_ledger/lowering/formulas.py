@@ -99,26 +99,26 @@ def _field(
         if want in ("number", "flag"):
             return Dial(dial) if dial is not None else Constant(formula.number)
     try:
-        found = lower_formula(inner, formula)
-        check_type(found, want, formula.text, words)
+        typed = lower_formula(inner, formula)
+        check_type(typed, want, formula.text, words)
     except Problem as problem:
         scope.lowering.fault(inner.path, str(problem))
         return ZERO
-    return found.expr
+    return typed.expr
 
 
-def check_type(found: Typed, want: ValueType, text: str, words: tuple[str, ...] = ()) -> None:
+def check_type(typed: Typed, want: ValueType, text: str, words: tuple[str, ...] = ()) -> None:
     """Refuse a value of the wrong sort.
 
     Raises:
         Problem: it is one.
     """
-    if found.type == "flag" and want == "number":
+    if typed.type == "flag" and want == "number":
         return
-    if found.type != want:
-        hint = "; write a comparison like 'x > 0'" if want == "flag" and found.type == "number" else ""
-        raise Problem(f"'{shorten(text)}' is {TYPE_NAMES[found.type]}; {TYPE_NAMES[want]} is wanted here{hint}")
-    for word in found.words if want == "word" and words and len(found.words) == 1 else ():
+    if typed.type != want:
+        hint = "; write a comparison like 'x > 0'" if want == "flag" and typed.type == "number" else ""
+        raise Problem(f"'{shorten(text)}' is {TYPE_NAMES[typed.type]}; {TYPE_NAMES[want]} is wanted here{hint}")
+    for word in typed.words if want == "word" and words and len(typed.words) == 1 else ():
         if word not in words:
             raise Problem(f"'{word}' is not one of {', '.join(words)}{nearest(word, words)}")
 
@@ -131,9 +131,9 @@ def lower_formula(scope: Scope, formula: Formula) -> Typed:
     """
     index = scope.lowering.formula_place(formula, scope.path, watched=scope.watched)
     lowerer = FormulaLowerer(scope, index)
-    found = lowerer.lower(formula.tree)
+    typed = lowerer.lower(formula.tree)
     lowerer.note_reads()
-    return replace(found, expr=Checked(found.expr, index))
+    return replace(typed, expr=Checked(typed.expr, index))
 
 
 class FormulaLowerer:
@@ -184,9 +184,9 @@ class FormulaLowerer:
         return self._wanted(node, "flag")
 
     def _wanted(self, node: ast.expr, want: ValueType) -> Expr:
-        found = self.lower(node)
-        check_type(found, want, ast.unparse(node))
-        return found.expr
+        typed = self.lower(node)
+        check_type(typed, want, ast.unparse(node))
+        return typed.expr
 
     def checked(self, expression: Expr) -> Expr:
         """The part of this formula that is worked out ahead of the rest, with the same care."""
@@ -209,25 +209,25 @@ class FormulaLowerer:
         if name in ("true", "false"):
             return Typed(Constant(float(name == "true")), "flag")
         if name in scope.lets:
-            found = scope.lets[name]
+            typed = scope.lets[name]
         elif name in ("self", "other", "maker") or name in scope.bound:
             ref = entities.entity(self, node)
             return Typed(ref.entity, "entity", members=ref.members)
         elif scope.self_ is not None and reading.has_stat(scope.self_, name):
-            found = reading.stat_value(self, scope.self_, name)
+            typed = reading.stat_value(self, scope.self_, name)
         elif name in lowering.game.stats:
-            found = reading.stat_value(self, entities.world(), name)
+            typed = reading.stat_value(self, entities.world(), name)
         elif name in lowering.game.numbers:
             index = lowering.dial_index(("numbers", name))
-            found = Typed(Dial(index) if index is not None else ZERO, "number")
+            typed = Typed(Dial(index) if index is not None else ZERO, "number")
         elif name == "time":
-            found = Typed(Time(), "number")
+            typed = Typed(Time(), "number")
         elif name == "level_time":
-            found = Typed(level_time(lowering), "number")
+            typed = Typed(level_time(lowering), "number")
         elif name == "turn":
             if lowering.game.clock.unit != "turn":
                 raise Problem("the game has no turns; its clock counts seconds")
-            found = Typed(Step(), "number")
+            typed = Typed(Step(), "number")
         elif name == "whose":
             ref = entities.entity(self, node)
             return Typed(ref.entity, "entity", members=ref.members)
@@ -241,8 +241,8 @@ class FormulaLowerer:
         else:
             raise Problem(self._unknown(name))
         if len(self.reads) < 12:
-            self.reads.setdefault(name, found.expr)
-        return found
+            self.reads.setdefault(name, typed.expr)
+        return typed
 
     def _unknown(self, name: str) -> str:
         scope, lowering = self.scope, self.scope.lowering
@@ -261,10 +261,10 @@ class FormulaLowerer:
     def _attribute(self, node: ast.Attribute) -> Typed:
         if isinstance(node.value, ast.Name) and node.value.id in ("cue", "hit"):
             return self._happening_value(node.value.id, node.attr)
-        found = reading.attribute(self, node)
-        if found.type != "entity" and len(self.reads) < 12:
-            self.reads.setdefault(ast.unparse(node), found.expr)
-        return found
+        typed = reading.attribute(self, node)
+        if typed.type != "entity" and len(self.reads) < 12:
+            self.reads.setdefault(ast.unparse(node), typed.expr)
+        return typed
 
     def _happening_value(self, what: str, name: str) -> Typed:
         values = self.scope.cue if what == "cue" else self.scope.hit

@@ -143,9 +143,9 @@ class HabitLowering:
         who = Local(0)
         candidate = b.new_local()
         where = And((self.lowering.present(Local(candidate)), compare("!=", Local(candidate), who)))
-        found = b.let(Fold("nth", candidate, ranges_of(members), where, ZERO))
-        with b.when(compare(">=", found, ZERO)):
-            contact.emit_meet(self.lowering, b, EntityRef(who, self.players), EntityRef(found, tuple(members)), ZERO)
+        chosen = b.let(Fold("nth", candidate, ranges_of(members), where, ZERO))
+        with b.when(compare(">=", chosen, ZERO)):
+            contact.emit_meet(self.lowering, b, EntityRef(who, self.players), EntityRef(chosen, tuple(members)), ZERO)
         self.lowering.procedure(b.procedure(Handle("find", (*self.path, index))))
 
     def emit_part(self, b: BlockBuilder) -> None:
@@ -226,7 +226,7 @@ def habit_players(lowering: Lowering) -> dict[str, tuple[int, ...]]:
 
 def own_habits(lowering: Lowering) -> list[tuple[int, int]]:
     """The copies that have a habit of their own in the file, as (entity, number of the habit)."""
-    found: list[tuple[int, int]] = []
+    pairs: list[tuple[int, int]] = []
     habits = list(lowering.game.habits)
     for name, kind in lowering.game.kinds.items():
         for index, habit in enumerate(kind.copy_habits):
@@ -236,5 +236,5 @@ def own_habits(lowering: Lowering) -> list[tuple[int, int]]:
                 path = ("kinds", name, "copies", index, "habit")
                 lowering.fault(path, f"unknown habit '{habit}'{nearest(habit, habits)}")
                 continue
-            found.append((lowering.cast.members[name].first + index, habits.index(habit) + 1))
-    return found
+            pairs.append((lowering.cast.members[name].first + index, habits.index(habit) + 1))
+    return pairs

@@ -105,15 +105,15 @@ def _check(lowering: Lowering) -> None:
 
 def _reached(lowering: Lowering) -> set[str]:
     game = lowering.game
-    found = {next(iter(game.levels))} | lowering.gone_to
-    todo = list(found)
+    reached = {next(iter(game.levels))} | lowering.gone_to
+    todo = list(reached)
     while todo:
         level = game.levels.get(todo.pop())
         for way in level.next if level else []:
-            if way.go not in found:
-                found.add(way.go)
+            if way.go not in reached:
+                reached.add(way.go)
                 todo.append(way.go)
-    return found
+    return reached
 
 
 def _saved(lowering: Lowering, level: str, what: str, member: Member) -> Column:

@@ -74,8 +74,8 @@ def try_lower(
     game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None
 ) -> tuple[Lowered | None, list[Fault]]:
     """Lower a game as far as it goes, and return what came of it and all faults."""
-    lowering, made = open_lowering(game, script, measures)
-    return (made, lowering.faults) if isinstance(lowering, Lowering) else (made, [lowering])
+    lowering, lowered = open_lowering(game, script, measures)
+    return (lowered, lowering.faults) if isinstance(lowering, Lowering) else (lowered, [lowering])
 
 
 def open_lowering(
@@ -131,7 +131,7 @@ def open_lowering(
     program = _program(lowering)
     if not lowering.faults:
         verify(program)
-    made = Lowered(
+    lowered = Lowered(
         program,
         playtests,
         readout,
@@ -144,7 +144,7 @@ def open_lowering(
         lowering.plain_arguments(),
         tuple(lowering.unnamed_luck),
     )
-    return lowering, made
+    return lowering, lowered
 
 
 def _check_names(lowering: Lowering) -> None:

@@ -123,17 +123,17 @@ class _Measures:
             return None
         if not isinstance(node.ops[0], ast.Eq | ast.NotEq):
             raise Problem(f"'{ast.unparse(node)}': words are the same or not; compare them with == or !=")
-        made: list[Value] = []
+        values: list[Value] = []
         for side, own in zip(sides, words, strict=True):
             if own is not None and isinstance(side, ast.Call):
-                made.append(Reading("closing", self._slot(scope, side.args[0])))
+                values.append(Reading("closing", self._slot(scope, side.args[0])))
                 continue
             word = _text(side) if isinstance(side, ast.Name) or isinstance(getattr(side, "value", 0), str) else ""
             if word not in known:
                 word = word or ast.unparse(side)
                 raise Problem(f"'{word}' is not one of {', '.join(known)}{nearest(word, known)}")
-            made.append(float(self.lowering.word(word)))
-        return made[0], made[1]
+            values.append(float(self.lowering.word(word)))
+        return values[0], values[1]
 
     def _words_of(self, scope: Scope, node: ast.expr) -> tuple[str, ...] | None:
         """What `closing` of a word may be; none of anything else."""
@@ -169,12 +169,12 @@ class _Measures:
         if name == "count_of" and len(arguments) == 1 and not self._is_account(arguments[0]):
             cue = _text(arguments[0])
             sorts = {"cue": "cue", "level": "level"}
-            found = {c.sort: i for i, c in enumerate(self.lowering.causes) if c.name == cue and c.sort in sorts}
-            if not found:
+            by_sort = {c.sort: i for i, c in enumerate(self.lowering.causes) if c.name == cue and c.sort in sorts}
+            if not by_sort:
                 raise Problem(
                     f"count_of('{cue}') wants an account, a cue or a level; for a rule write count_of(account, rule)"
                 )
-            sort, cause = next(iter(found.items()))
+            sort, cause = next(iter(by_sort.items()))
             return Reading("rows", -1, (cause,), WHATS.index(sorts[sort]))
         slot = self._slot(scope, arguments[0])
         if name != "count_of" and self._stat(scope, arguments[0]).value_type == "word":
@@ -204,11 +204,11 @@ class _Measures:
 
     def _causes(self, name: str) -> tuple[int, ...]:
         # Those of a name under several owners are counted together.
-        found = tuple(i for i, cause in enumerate(self.lowering.causes) if cause.name == name)
-        if not found:
+        causes = tuple(i for i, cause in enumerate(self.lowering.causes) if cause.name == name)
+        if not causes:
             known = [cause.name for cause in self.lowering.causes]
             raise Problem(f"nothing of the name '{name}' changes an account{nearest(name, known)}")
-        return found
+        return causes
 
     def _watch(self, scope: Scope, name: str, node: ast.expr) -> Reading:
         """Watch a condition at the end of each step: how long it held, and when it held first."""
@@ -260,12 +260,12 @@ def lower_measures(lowering: Lowering, more: Mapping[str, str]) -> tuple[Measure
 
 def readings_of(values: Iterable[Value]) -> list[Reading]:
     """All readings that some measures need, each once, in the order of their first use."""
-    found: dict[Reading, None] = {}
+    readings: dict[Reading, None] = {}
     waiting = list(values)[::-1]
     while waiting:
         value = waiting.pop()
         if isinstance(value, Reading):
-            found[value] = None
+            readings[value] = None
         elif isinstance(value, Calculation):
             waiting += value.parts[::-1]
-    return list(found)
+    return list(readings)

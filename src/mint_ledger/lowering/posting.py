@@ -126,9 +126,9 @@ def _emit(scope: Scope, posting: PostingText, cause: Expr, ref: EntityRef, name:
 def _amount(scope: Scope, formula: Formula, want: str, words: tuple[str, ...]) -> Expr:
     if want == "word" and isinstance(formula.tree, ast.Name) and formula.tree.id in words:
         formula = replace(formula, tree=ast.Constant(formula.tree.id))
-    found = lower_formula(scope, formula)
-    check_type(found, want, formula.text, words)  # type: ignore[arg-type]
-    return found.expr
+    typed = lower_formula(scope, formula)
+    check_type(typed, want, formula.text, words)  # type: ignore[arg-type]
+    return typed.expr
 
 
 def _end_value(scope: Scope, mode: str, ref: EntityRef, name: str, owners: list[tuple[Member | None, Stat]]) -> Expr:

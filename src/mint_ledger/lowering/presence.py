@@ -92,22 +92,22 @@ def _lower_spawn(lowering: Lowering, member: Member) -> None:
     """`spawn KIND` (by): the lowest free number appears; its result is the entity, -1 where the room is full."""
     b = BlockBuilder(1)
     present, left = present_column(lowering), left_column(lowering)
-    found = b.new_local()
-    b.emit(Let(found, Constant(-1.0)))
+    number = b.new_local()
+    b.emit(Let(number, Constant(-1.0)))
     with b.repeat(const(member.room)) as index:
         entity = b.let(add(const(member.first), index))
         free = And((no(At(present, entity)), compare("<", At(left, entity), Step())))
-        b.emit(If(free, (Let(found, entity), Leave("each"))))
+        b.emit(If(free, (Let(number, entity), Leave("each"))))
     cause = lowering.cause("spawn", "spawn", ("kinds", member.name))
-    with b.when(compare("<", Local(found), ZERO)):
+    with b.when(compare("<", Local(number), ZERO)):
         b.emit(Note("refused", const(member.first), Local(0), Constant(float(cause)), lowering.text(["no room"])))
         b.emit(Leave("procedure"))
-    b.emit(Set(present, Local(found), ONE))
-    b.emit(Set(maker_column_of(lowering), Local(found), Local(0)))
-    b.emit(Note("spawn", Local(found), Local(0), Constant(float(cause))))
-    b.emit(Call(appear(member.name), (Local(found), Constant(float(cause)), Local(0))))
-    b.emit(Call(begin(member.name), (Local(found),)))
-    lowering.procedure(b.procedure(spawn(member.name), Local(found)))
+    b.emit(Set(present, Local(number), ONE))
+    b.emit(Set(maker_column_of(lowering), Local(number), Local(0)))
+    b.emit(Note("spawn", Local(number), Local(0), Constant(float(cause))))
+    b.emit(Call(appear(member.name), (Local(number), Constant(float(cause)), Local(0))))
+    b.emit(Call(begin(member.name), (Local(number),)))
+    lowering.procedure(b.procedure(spawn(member.name), Local(number)))
 
 
 def maker_column_of(lowering: Lowering) -> Column:

@@ -108,34 +108,34 @@ def _by_kind(f: InFormula, ref: EntityRef, name: str, one: Callable[[Member | No
     missing = [m for m in owners if name not in stats_of(lowering, m)]
     if missing:
         raise Problem(_no_such_stat(lowering, missing[0], name))
-    made: list[tuple[Typed, list[Member]]] = []
+    ways: list[tuple[Typed, list[Member]]] = []
     for owner in owners:
         value = one(owner, stats_of(lowering, owner)[name])
-        same = next((group for found, group in made if found == value), None)
+        same = next((group for found, group in ways if found == value), None)
         if same is not None and owner is not None:
             same.append(owner)
         else:
-            made.append((value, [owner] if owner else []))
-    types = {value.type for value, _ in made}
+            ways.append((value, [owner] if owner else []))
+    types = {value.type for value, _ in ways}
     if len(types) > 1:
         raise Problem(f"'{name}' is not the same sort of value for {entities.members_text(ref.members)}")
-    words = tuple(dict.fromkeys(word for value, _ in made for word in value.words))
-    joined = _join_dials(lowering, made, ref)
+    words = tuple(dict.fromkeys(word for value, _ in ways for word in value.words))
+    joined = _join_dials(lowering, ways, ref)
     if joined is None:
-        joined = made[-1][0].expr
-        for value, group in reversed(made[:-1]):
+        joined = ways[-1][0].expr
+        for value, group in reversed(ways[:-1]):
             joined = choose(inside(ref.entity, ranges_of(group)), value.expr, joined)
-    return Typed(joined, made[0][0].type, words)
+    return Typed(joined, ways[0][0].type, words)
 
 
-def _join_dials(lowering: Lowering, made: list[tuple[Typed, list[Member]]], ref: EntityRef) -> Expr | None:
+def _join_dials(lowering: Lowering, ways: list[tuple[Typed, list[Member]]], ref: EntityRef) -> Expr | None:
     """Dials of several kinds as one table, which is quicker than asking for the kind one by one."""
-    if len(made) < 2 or not all(isinstance(value.expr, Dial) for value, _ in made):
+    if len(ways) < 2 or not all(isinstance(value.expr, Dial) for value, _ in ways):
         return None
     first = min(member.first for member in ref.members)
     last = max(member.first + member.room for member in ref.members)
     table = [-1] * (last - first)
-    for value, group in made:
+    for value, group in ways:
         for member in group:
             for entity in member.entities:
                 assert isinstance(value.expr, Dial)
@@ -228,10 +228,10 @@ def limit(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: 
         no_chance="a limit",
         reads_for=f.scope.reads_for,
     )
-    found = f.elsewhere(scope).lower(formula.tree)
-    if found.type not in ("number", "flag"):
+    typed = f.elsewhere(scope).lower(formula.tree)
+    if typed.type not in ("number", "flag"):
         raise Problem(f"the {side} of '{name}' is not a number")
-    return found.expr
+    return typed.expr
 
 
 def member_stat_path(member: Member | None, stat: str) -> tuple[str | int, ...]:
@@ -312,8 +312,8 @@ def outcome(f: InFormula, name: str) -> Typed:
 
 def ending_words(lowering: Lowering, name: str) -> list[str]:
     """The result or name of each ending, by its number; the last is the clock's limit."""
-    found = [ending.result if name == "result" else title for title, ending, _, _ in lowering.list_endings()]
-    return [*found, "unfinished" if name == "result" else ""]
+    words = [ending.result if name == "result" else title for title, ending, _, _ in lowering.list_endings()]
+    return [*words, "unfinished" if name == "result" else ""]
 
 
 def question(f: InFormula, name: str, arguments: list[ast.expr]) -> Typed:

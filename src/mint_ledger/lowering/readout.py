@@ -38,14 +38,14 @@ class ReadoutLine:
 
 def lower_readout(lowering: Lowering) -> tuple[ReadoutBar | ReadoutLine, ...]:
     """Lower all items of the readout; faults are noted at their places."""
-    made: list[ReadoutBar | ReadoutLine] = []
+    lines: list[ReadoutBar | ReadoutLine] = []
     for index, item in enumerate(lowering.game.readout):
         scope = Scope(lowering, BlockBuilder(), ("readout", index), no_chance="the readout")
         try:
-            made.append(_bar(scope, item) if isinstance(item, Bar) else _line(lowering, scope, item.line, index))
+            lines.append(_bar(scope, item) if isinstance(item, Bar) else _line(lowering, scope, item.line, index))
         except (Problem, FormulaError) as problem:
             lowering.fault(("readout", index), str(problem))
-    return tuple(made)
+    return tuple(lines)
 
 
 def _bar(scope: Scope, item: Bar) -> ReadoutBar:
@@ -66,10 +66,10 @@ def _line(lowering: Lowering, scope: Scope, text: str, index: int) -> ReadoutLin
     for number, formula in enumerate(formulas):
         b = BlockBuilder()
         inner = Scope(lowering, b, scope.path, no_chance="the readout")
-        found = lower_formula(inner, formula)
+        typed = lower_formula(inner, formula)
         handle = Handle("readout", ("readout", index, number))
-        lowering.procedure(b.procedure(handle, found.expr))
-        values.append((handle, found.type))
+        lowering.procedure(b.procedure(handle, typed.expr))
+        values.append((handle, typed.type))
     return ReadoutLine(tuple(pieces), tuple(values))
 
 

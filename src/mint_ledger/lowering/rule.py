@@ -140,22 +140,22 @@ class RuleLowering:
                 members += self._doers(when)
             else:
                 return None
-        found = _unique(members)
-        return EntityRef(OTHER, found) if found else None
+        unique = _unique(members)
+        return EntityRef(OTHER, unique) if unique else None
 
     def _doers(self, when: When) -> list[Member]:
         """Who can have made somebody go: those who can strike it; else anyone."""
         victims = self.holders if when.gone == ["self"] else tuple(self._kinds(when.gone or [], "gone"))
-        found = [m for victim in victims for m in self.lowering.strikers_of(victim.name)]
-        return found or [m for m in self.lowering.cast.members.values() if m.room]
+        strikers = [m for victim in victims for m in self.lowering.strikers_of(victim.name)]
+        return strikers or [m for m in self.lowering.cast.members.values() if m.room]
 
     def _kinds(self, names: list[str], key: str) -> list[Member]:
-        found: list[Member] = []
+        members: list[Member] = []
         for name in names:
             if name not in self.lowering.cast.members:
                 raise Problem(f"{key}: unknown kind '{name}'{nearest(name, self.lowering.cast.members)}")
-            found += self.lowering.cast.family(name)
-        return found
+            members += self.lowering.cast.family(name)
+        return members
 
     def _attacks(self, when: When) -> list[str]:
         names = when.hit or when.missed or when.struck or []
@@ -207,12 +207,12 @@ class RuleLowering:
         try:
             if not name.isidentifier():
                 raise Problem(f"'{name}' is no name; a name has letters, digits and _ only")
-            found = lower_formula(inner, formula)
+            typed = lower_formula(inner, formula)
         except Problem as problem:
             self.lowering.fault(inner.path, str(problem))
             return scope
-        value = b.let(found.expr)
-        return replace(scope, lets={**scope.lets, name: replace(found, expr=value)})
+        value = b.let(typed.expr)
+        return replace(scope, lets={**scope.lets, name: replace(typed, expr=value)})
 
     def _column(self, what: str, role: str, opening: float = 0.0):  # type: ignore[no-untyped-def]
         handle = Handle(f"rule {what}", self.path)

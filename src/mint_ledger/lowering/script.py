@@ -41,12 +41,12 @@ class LoweredPlaytest:
 
 def lower_script(lowering: Lowering, items: Sequence[Happening], path: Path) -> tuple[ScriptItem, ...]:
     """Make a procedure of each happening; they come in the order of their times, then of the list."""
-    made = []
+    lowered = []
     for index, item in enumerate(items):
         procedure = Handle("happening", (*path, index))
         lower_happening(lowering, item, (*path, index), procedure)
-        made.append(ScriptItem(item.at, procedure))
-    return tuple(sorted(made, key=lambda item: item.at))
+        lowered.append(ScriptItem(item.at, procedure))
+    return tuple(sorted(lowered, key=lambda item: item.at))
 
 
 def lower_happening(lowering: Lowering, item: Happening, path: Path, handle: Handle) -> None:
@@ -163,7 +163,7 @@ def _emit_cue(lowering: Lowering, scope: Scope, item: Happening) -> None:
 
 def lower_playtests(lowering: Lowering) -> tuple[LoweredPlaytest, ...]:
     """Make the procedures of all playtests."""
-    made = []
+    lowered = []
     for name, model in lowering.game.playtests.items():
         path = ("playtests", name)
         script = lower_script(lowering, model.script, (*path, "script"))
@@ -176,8 +176,8 @@ def lower_playtests(lowering: Lowering) -> tuple[LoweredPlaytest, ...]:
             lower_look(lowering, expectation.that, (*path, "expect", index, "that"), procedure)
             at = float(expectation.at) if isinstance(expectation.at, float) else None
             looks.append((at, procedure, expectation.that.text))
-        made.append(LoweredPlaytest(name, model, script, tuple(looks)))
-    return tuple(made)
+        lowered.append(LoweredPlaytest(name, model, script, tuple(looks)))
+    return tuple(lowered)
 
 
 def lower_look(lowering: Lowering, formula: Formula, path: Path, handle: Handle) -> None:

@@ -79,11 +79,11 @@ def lower_accounts(lowering: Lowering) -> None:
 
 def finish_accounts(lowering: Lowering) -> tuple[Account, ...]:
     """The accounts once it is known of which stats `.untouched` is asked."""
-    made = []
+    accounts = []
     for name, account in lowering.accounts.items():
         touched = reading.touched_column(lowering, name) if name in lowering.touched_stats else None
-        made.append(Account(name, account.column, account.specs, account.flow_columns, touched))
-    return tuple(made)
+        accounts.append(Account(name, account.column, account.specs, account.flow_columns, touched))
+    return tuple(accounts)
 
 
 def _spec(lowering: Lowering, member: Member | None, name: str, stat: Stat) -> AccountSpec:
@@ -231,15 +231,15 @@ def misfits(stat: Stat) -> list[tuple[str, str]]:
         return [("start", f"a start is a number, true or false, not the formula '{stat.start}'")]
     if low is not None and high is not None and low > high:
         return [("min", f"the limits cross: min {low:g} is above max {high:g}")]
-    found: list[tuple[str, str]] = []
+    faults: list[tuple[str, str]] = []
     if start is not None and stat.is_account and stat.one_of is None:
         if high is not None and start > high:
-            found.append(("start", f"starts at {start:g}, above its max of {high:g}"))
+            faults.append(("start", f"starts at {start:g}, above its max of {high:g}"))
         if low is not None and start < low:
-            found.append(("start", f"starts at {start:g}, below its min of {low:g}"))
+            faults.append(("start", f"starts at {start:g}, below its min of {low:g}"))
         if stat.whole and start != int(start):
-            found.append(("start", f"starts at {start:g}, but the stat is whole"))
-    return found
+            faults.append(("start", f"starts at {start:g}, but the stat is whole"))
+    return faults
 
 
 def _check_bands(lowering: Lowering, path: tuple[str | int, ...], stat: Stat) -> None:

@@ -167,12 +167,12 @@ class _StatusLowering:
 
 def emit_status_part(lowering: Lowering, b: BlockBuilder) -> None:
     """The statuses' share of part 1: ticks first, then ends."""
-    made = [_StatusLowering(lowering, name, status) for name, status in lowering.game.statuses.items()]
-    for status in made:
+    statuses = [_StatusLowering(lowering, name, status) for name, status in lowering.game.statuses.items()]
+    for status in statuses:
         status.emit_ticks(b)
         if status.status.every is not None:
             every = f"every {status.status.every}"
             lowering.order.append(OrderLine("1 time", f"{status.name}: ticks {every}", status.path))
-    for status in made:
+    for status in statuses:
         status.emit_ends(b)
         lowering.order.append(OrderLine("1 time", f"{status.name}: ends", status.path))

@@ -19,11 +19,11 @@ from mint_ledger.program.statements import Set
 def find_turn_order(lowering: Lowering) -> None:
     """Note who takes turns, in their order; a kind stands for all its copies."""
     turns = lowering.game.turns
-    found: list[tuple[int, Member]] = []
+    order: list[tuple[int, Member]] = []
     for index, text in enumerate(turns.order if turns else []):
         member = lowering.cast.members.get(text)
         if member is not None and member.room > 1:
-            found.extend((entity, member) for entity in member.entities)
+            order.extend((entity, member) for entity in member.entities)
             continue
         try:
             ref = entity_text(Scope(lowering, BlockBuilder(), ("turns",)), text)
@@ -31,8 +31,8 @@ def find_turn_order(lowering: Lowering) -> None:
             lowering.fault(("turns",), f"{index + 1}: {problem}")
             continue
         if isinstance(ref.entity, Constant):
-            found.append((int(ref.entity.value), ref.members[0]))
-    lowering.turn_order = found
+            order.append((int(ref.entity.value), ref.members[0]))
+    lowering.turn_order = order
 
 
 def out_of_turn(lowering: Lowering, who: Expr) -> Expr | None:

@@ -61,13 +61,13 @@ def _impossible(lowering: Lowering, changes: Mapping[Path, float]) -> list[tuple
         return [(next(iter(changes)), fault_message(detail, tuple(detail["loc"]))) for detail in error.errors()]
     except CastError as error:
         return [(error.path, str(error))]
-    found: list[tuple[Path, str]] = []
+    faults: list[tuple[Path, str]] = []
     for level, model in turned.levels.items():
         for kind, count in model.present.items():
             if kind in cast.members and count > cast.members[kind].room:
-                found.append((("levels", level, "present", kind), f"{count} of {kind}, but there is room for fewer"))
-    if found:
-        return found
+                faults.append((("levels", level, "present", kind), f"{count} of {kind}, but there is room for fewer"))
+    if faults:
+        return faults
     before = {(path, key) for path, key, _ in _misfits(lowering.game, lowering.cast.members)}
     return [
         ((*path, key), f"{path[-1] if path[0] == 'stats' else f'{path[1]}.{path[-1]}'} {message}")

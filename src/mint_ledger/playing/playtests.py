@@ -58,9 +58,9 @@ def starts_of(lowered: Lowered, starts: Mapping[str, Formula]) -> tuple[list[Sta
     dials: dict[str, float] = {}
     for name, formula in starts.items():
         value = _start_value(lowered, name, formula)
-        found = _accounts_named(lowered.program.cast, lowered, name)
-        if found:
-            accounts.extend(Start(start.column, start.entity, value) for start in found)
+        named = _accounts_named(lowered.program.cast, lowered, name)
+        if named:
+            accounts.extend(Start(start.column, start.entity, value) for start in named)
         else:
             lowered.program.dials.find(name)
             dials[name] = value
@@ -98,7 +98,7 @@ def play_playtest(
     """Play one playtest of an already turned game (its dials are set) on an engine of its program."""
     model = playtest.model
     engine.set_up(seed=model.seed, only_script=model.only_script, starts=starts, script=playtest.script)
-    found: dict[int, Found] = {}
+    results: dict[int, Found] = {}
     looks = sorted(
         ((math.inf if look[0] is None else look[0], index, look) for index, look in enumerate(playtest.looks) if look),
         key=lambda item: item[:2],
@@ -109,13 +109,13 @@ def play_playtest(
         for until, index, (at, procedure, text) in looks:
             engine.play(until=until)
             held = engine.ask(procedure) != 0.0
-            found[index] = Found(_when(lowered, at), text, held, _values(lowered, engine, index, playtest, text))
+            results[index] = Found(_when(lowered, at), text, held, _values(lowered, engine, index, playtest, text))
         for index, expectation in enumerate(model.expect):
             if isinstance(expectation.that, Wanted) and expectation.in_ is not None:
-                found[index] = played_often(playtest, expectation.in_, expectation.that)
+                results[index] = played_often(playtest, expectation.in_, expectation.that)
     except MintError as stop:
-        return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)), str(stop))
-    return PlaytestResult(playtest.name, tuple(found[i] for i in sorted(found)))
+        return PlaytestResult(playtest.name, tuple(results[i] for i in sorted(results)), str(stop))
+    return PlaytestResult(playtest.name, tuple(results[i] for i in sorted(results)))
 
 
 def _check_starts(lowered: Lowered, engine: ReferenceEngine, starts: list[Start]) -> None:

@@ -175,7 +175,7 @@ class Run:
         if not starts:
             raise BadRequest("the game has no levels")
         opening = self._opening_of(key)
-        made = []
+        statements = []
         for start, end in zip(starts, [*starts[1:], len(self.rows)], strict=True):
             first = self.rows[start].step
             last = self.rows[end].step if end < len(self.rows) else self.closing[self._clock_slot]
@@ -186,9 +186,9 @@ class Run:
             level = self.program.causes[int(self.rows[start].cause)].name
             begins, ends = (self._clock.time_of(step) for step in (first, last))
             title = f"{self.title} · {level}"
-            made.append(make_statement(self.program, title, key, part, opening, begins, ends))
+            statements.append(make_statement(self.program, title, key, part, opening, begins, ends))
             opening = closing
-        return made
+        return statements
 
     def _closing_of_part(
         self, key: AccountKey, rows: list[Row], later: Row | None, opening: float, last: float
@@ -286,9 +286,9 @@ class Run:
         while not engine.is_over:
             engine.step()
             step += 1
-            found = corners.get(float(step), [])
-            if found or step % every == 0 or engine.is_over:
-                for value in (*found, engine.value(column, key.entity)):
+            corner = corners.get(float(step), [])
+            if corner or step % every == 0 or engine.is_over:
+                for value in (*corner, engine.value(column, key.entity)):
                     times.append(engine.time)
                     values.append(value)
         return times, values

@@ -279,14 +279,14 @@ class Session:
             expected.append("result == " + self.outcome[0])
         time = _rounded(self.time)
         setting = self.setting
-        made: dict[str, Any] = {"seed": setting.seed} if setting.seed != 1 else {}
-        made |= _given(only_script=self.only_script or None, level=self.level, habit=setting.habit)
-        made |= _given(variant=setting.variant, dials=dict(setting.dials) or None)
-        made["script"] = [{"at": _rounded(at), **item} for at, item in self._script()]
-        made["expect"] = [{"at": time, "that": text} for text in expected or ["true"]]
-        if not made["script"]:
-            del made["script"]
-        return made
+        content: dict[str, Any] = {"seed": setting.seed} if setting.seed != 1 else {}
+        content |= _given(only_script=self.only_script or None, level=self.level, habit=setting.habit)
+        content |= _given(variant=setting.variant, dials=dict(setting.dials) or None)
+        content["script"] = [{"at": _rounded(at), **item} for at, item in self._script()]
+        content["expect"] = [{"at": time, "that": text} for text in expected or ["true"]]
+        if not content["script"]:
+            del content["script"]
+        return content
 
     def replayed(self, game: PlayableGame) -> Session:
         """A session of another game, or of a changed file, in which the same was done again.
@@ -314,20 +314,20 @@ class Session:
         if self.is_over:
             result, ending = self.outcome
             raise BadRequest(f"the run is over ({result}{': ' + ending if ending else ''}); undo goes back")
-        made = [self._additions.happening(item) for item in items]
+        happenings = [self._additions.happening(item) for item in items]
         engine = self._engine
         engine.grow(self._additions.program)
         before = engine.snapshot()
         played = 0
         try:
             while played < steps and not engine.is_over and not (look is not None and engine.ask(look) != 0.0):
-                engine.step_with([name for _, name in made] if played == 0 else ())
+                engine.step_with([name for _, name in happenings] if played == 0 else ())
                 played += 1
         except (RunStopped, KeyboardInterrupt):
             engine.restore(before)
             raise
         if played:
-            plain = tuple(_plain(happening) for happening, _ in made)
+            plain = tuple(_plain(happening) for happening, _ in happenings)
             self.done.append(Done(played, plain))
             self._before.append(before)
             self._undone.clear()
@@ -363,12 +363,12 @@ class Session:
     def _statuses(self) -> list[str]:
         """Who has which status now."""
         program = self._engine.program
-        found = []
+        conditions = []
         for status in program.statuses:
             for entity in range(1, program.cast.size):
                 if self._engine.state[status.has.offset + entity] > 0.0:
-                    found.append(f"has({program.cast.entity_name(entity)}, {status.name})")
-        return found
+                    conditions.append(f"has({program.cast.entity_name(entity)}, {status.name})")
+        return conditions
 
     def __repr__(self) -> str:
         return f"<Session of {self.title} at {self.time:g}>"
@@ -384,5 +384,5 @@ def _plain(happening: Happening) -> Mapping[str, Any]:
 
 
 def _rounded(time: float) -> float | int:
-    found = round(time, 6)
-    return int(found) if found == int(found) else found
+    rounded = round(time, 6)
+    return int(rounded) if rounded == int(rounded) else rounded

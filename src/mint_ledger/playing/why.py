@@ -136,11 +136,11 @@ def band_of(words: Words, key: AccountKey, value: float) -> str:
     """The band that a value of an account is in; empty if in none."""
     model = words.model(key.entity, key.stat)
     bands = model.bands if model is not None and model.bands else {}
-    found = ""
+    band = ""
     # Where two touch, the upper holds.
     for name, span in sorted(bands.items(), key=lambda item: item[1].low):
-        found = name if span.low <= value <= span.high else found
-    return found
+        band = name if span.low <= value <= span.high else band
+    return band
 
 
 def _flowing(engine: ReferenceEngine, key: AccountKey) -> Flowing | None:
@@ -223,12 +223,12 @@ def _watched_by(program: Program, row: Row) -> Watched | None:
     texts = [place for place in program.formulas if place.watched and place.path[: len(path)] == path]
     if not texts:
         return None
-    found: Watched = set()
+    watched: Watched = set()
     for node in nodes(tuple(expression for place in texts for _, expression in place.reads)):
         if isinstance(node, (Read, At)):
             fixed = int(node.entity.value) if isinstance(node.entity, Constant) else None
-            found.add((node.column.base, fixed if fixed is not None else int(row.by) or None))
-    return found
+            watched.add((node.column.base, fixed if fixed is not None else int(row.by) or None))
+    return watched
 
 
 def _reads(program: Program, watched: Watched, row: Row) -> bool:
@@ -258,12 +258,12 @@ def lines_at(source: Source, path: Path) -> tuple[str, ...]:
     first, *rest = lines[place.line - 1 :]
     depth = place.column - 1
     is_item = first[:depth].strip() == "-"
-    found = [first[depth:]]
+    kept = [first[depth:]]
     for line in rest:
         indent = len(line) - len(line.lstrip())
         if not line.strip() or indent < depth or (indent == depth and not is_item):
             break
-        found.append(line[depth:])
-    if len(found) > MOST_LINES:
-        found = [*found[: MOST_LINES - 1], "…"]
-    return tuple(found)
+        kept.append(line[depth:])
+    if len(kept) > MOST_LINES:
+        kept = [*kept[: MOST_LINES - 1], "…"]
+    return tuple(kept)

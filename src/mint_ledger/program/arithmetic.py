@@ -181,7 +181,7 @@ def horner(variable: Expr, coefficients: Iterable[float]) -> Expr:
 @cache
 def functions() -> dict[str, Procedure]:
     """All of them, by name."""
-    made = (
+    all_functions = (
         _exp(),
         _log(),
         _power(),
@@ -196,7 +196,7 @@ def functions() -> dict[str, Procedure]:
         _modulo(),
         _quotient(),
     )
-    return {procedure.handle.use: procedure for procedure in made}
+    return {procedure.handle.use: procedure for procedure in all_functions}
 
 
 def _exp() -> Procedure:
@@ -434,13 +434,13 @@ def _atan2() -> Procedure:
 
 def _pair_ratio(b: BlockBuilder, x: Pair, polynomials: tuple[tuple[float, ...], tuple[float, ...]]) -> Pair:
     """The quotient of two polynomials, worked out in pairs so that their rounding does not add up."""
-    made: list[Pair] = []
+    digits: list[Pair] = []
     for first, *rest in polynomials:
         total: Pair = (const(first), const(0.0))
         for coefficient in rest:
             total = _pair_sum(b, _pair_product(b, total, x), (const(coefficient), const(0.0)))
-        made.append(total)
-    top, bottom = made
+        digits.append(total)
+    top, bottom = digits
     high = b.let(div(top[0], bottom[0]))
     back = _two_product(b, high, bottom[0])
     left = sub(add(sub(sub(top[0], back[0]), back[1]), top[1]), mul(high, bottom[1]))

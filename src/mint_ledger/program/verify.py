@@ -101,13 +101,13 @@ class _Verifier:
             self._broken(frame.owner, f"names a column that is not there: {column.handle}")
 
     def _procedure(self, owner: str, handle: Handle) -> st.Procedure:
-        found = self.program.procedures.get(handle)
-        if found is None:
+        known = self.program.procedures.get(handle)
+        if known is None:
             raise BrokenProgram(f"{owner} calls '{handle}', which is not there")
-        return found
+        return known
 
-    def _nodes(self, frame: _Frame, found: Iterable[Any]) -> None:
-        for node in found:
+    def _nodes(self, frame: _Frame, walked: Iterable[Any]) -> None:
+        for node in walked:
             match node:
                 case ex.Local(index):
                     self._local(frame, index)

@@ -77,13 +77,13 @@ def rebuilt(node: Node, change: Callable[[Node], Node]) -> Node:
     for name in _FIELDS[type(node)]:
         value = getattr(node, name)
         if isinstance(value, tuple):
-            made: Any = tuple(change(item) for item in value)
-            same = all(a is b for a, b in zip(made, value, strict=True))
+            changed: Any = tuple(change(item) for item in value)
+            same = all(a is b for a, b in zip(changed, value, strict=True))
         else:
-            made = change(value) if value is not None else None
-            same = made is value
+            changed = change(value) if value is not None else None
+            same = changed is value
         if not same:
-            new[name] = made
+            new[name] = changed
     if not new:
         return node
     return type(node)(**{f.name: new.get(f.name, getattr(node, f.name)) for f in fields(node)})

@@ -182,10 +182,10 @@ def _sweep(
 
 def _edges(game: PlayableGame, matchups: Matchups) -> list[Edge]:
     """For each pair that can be worked out the armor of its target, or the damage of its attack."""
-    found: dict[tuple[str, str, str], Edge] = {}
+    edges: dict[tuple[str, str, str], Edge] = {}
     for pair in matchups.pairs:
         dial = _dial_of(game, pair)
-        if not pair.exact or pair.hits is None or dial is None or len(found) == MOST_BREAKPOINTS:
+        if not pair.exact or pair.hits is None or dial is None or len(edges) == MOST_BREAKPOINTS:
             continue
         today = game.dials.value(dial)
         # From nothing (of damage: from the first step) to twice as much, in whole steps where it is whole.
@@ -193,9 +193,9 @@ def _edges(game: PlayableGame, matchups: Matchups) -> list[Edge]:
         step = 1.0 if today == int(today) and top <= 60 else top / 24
         values = [round(step * index, 12) for index in range(int(top / step + 1e-9) + 1)]
         values = values[1:] if dial.endswith(".damage") else values
-        made = breakpoints(game, dial, values, pair.attack, pair.target)
-        found[dial, pair.attack, pair.target] = Edge(dial, today, pair.attack, pair.target, tuple(made))
-    return list(found.values())
+        points = breakpoints(game, dial, values, pair.attack, pair.target)
+        edges[dial, pair.attack, pair.target] = Edge(dial, today, pair.attack, pair.target, tuple(points))
+    return list(edges.values())
 
 
 def _dial_of(game: PlayableGame, pair: Matchup) -> str | None:
@@ -242,7 +242,7 @@ def stored_sweeps(game: PlayableGame, store: str | Path, leave_out: Sequence[str
                 known = groups.setdefault((name, request.habit, request.seed), {})
                 if value not in known or known[value].runs < entry.runs:
                     known[value] = entry
-        made = []
+        sweeps = []
         for (name, habit, seed), entries in groups.items():
             if len(entries) < 3:
                 continue
@@ -253,5 +253,5 @@ def stored_sweeps(game: PlayableGame, store: str | Path, leave_out: Sequence[str
             title = game.title + (f" · {habit}" if habit else "")
             least = min(entry.runs for entry in entries.values())
             today = {name: game.dials.value(name)}
-            made.append(Sweep(title, seed, least, (name,), ("rate(win)",), today, tuple(points)))
-    return made
+            sweeps.append(Sweep(title, seed, least, (name,), ("rate(win)",), today, tuple(points)))
+    return sweeps

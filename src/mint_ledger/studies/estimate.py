@@ -125,9 +125,9 @@ def joined_sums(one: Any, runs: int, other: Any, more: int) -> Any:
     COMPSTAT 1982.
     """
     off = other[:, 0] / more - one[:, 0] / runs
-    made = one + other
-    made[:, 1] += off * off * (runs * (more / (runs + more)))
-    return made
+    total = one + other
+    total[:, 1] += off * off * (runs * (more / (runs + more)))
+    return total
 
 
 def mean_of(values: Sequence[float], confidence: float = CONFIDENCE) -> Estimate:

@@ -105,12 +105,12 @@ def chosen_accounts(lowered: Lowered) -> tuple[str, ...]:
     if bars:
         return tuple(dict.fromkeys(bars))[:MOST_ACCOUNTS]
     players = sorted({entity for entities in lowered.habit_players.values() for entity in entities}) or [1]
-    found = []
+    names = []
     for account in lowered.program.accounts:
         spec = account.spec(players[0])
         if spec is not None and spec.low is not None:
-            found.append(f"{cast.entity_name(players[0])}.{account.stat}")
-    return tuple(found[:2])
+            names.append(f"{cast.entity_name(players[0])}.{account.stat}")
+    return tuple(names[:2])
 
 
 def check_measures(measures: dict[str, str]) -> None:

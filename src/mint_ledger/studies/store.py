@@ -141,10 +141,10 @@ class Store:
 
         def find() -> StoredStudy:
             key = key_of(prepared, request)
-            made = time.strftime("%Y-%m-%d %H:%M:%S")
+            now = time.strftime("%Y-%m-%d %H:%M:%S")
             self._connection.execute(
                 "insert or ignore into studies (key, title, made, version, request) values (?, ?, ?, ?, ?)",
-                (key, title, made, __version__, json.dumps(asdict(request))),
+                (key, title, now, __version__, json.dumps(asdict(request))),
             )
             number = self._connection.execute("select id from studies where key = ?", (key,)).fetchone()[0]
             return StoredStudy(self, int(number))
@@ -160,8 +160,8 @@ class Store:
                 "from studies s left join blocks b on b.study = s.id group by s.id order by s.id"
             )
             return [
-                Entry(number, key, title, made, by, _request(text), runs)
-                for number, key, title, made, by, text, runs in rows
+                Entry(number, key, title, when, by, _request(text), runs)
+                for number, key, title, when, by, text, runs in rows
             ]
 
         return self._told(read)

@@ -157,8 +157,8 @@ class Study:
         names |= {m.name: m.name for m in self.lowered.measures}
         if measure not in names:
             raise NotFound(f"this study has no measure '{measure}'{nearest(measure, names)}; it has {', '.join(names)}")
-        found = self.measures[names[measure]]
-        return found[found.notna()].astype(float)
+        column = self.measures[names[measure]]
+        return column[column.notna()].astype(float)
 
     def mean(self, measure: str) -> Estimate:
         """The mean of a numeric measure."""
@@ -179,10 +179,10 @@ class Study:
             NotFound: there is no such measure, result or ending.
             BadRequest: the text is no estimate.
         """
-        found = re.fullmatch(r"\s*(rate|mean|median|quantile)\s*\(\s*(.+?)\s*\)\s*", text)
-        if found is None:
+        match = re.fullmatch(r"\s*(rate|mean|median|quantile)\s*\(\s*(.+?)\s*\)\s*", text)
+        if match is None:
             raise BadRequest(f"'{text}' is no estimate; write rate(win), mean(time), median(time), quantile(time, 0.9)")
-        what, inside = found[1], found[2].strip("\"'")
+        what, inside = match[1], match[2].strip("\"'")
         if what == "rate":
             return self.rate(inside)
         if what == "quantile":
@@ -195,8 +195,8 @@ class Study:
 
     def endings(self) -> list[str]:
         """The endings that came up, the most frequent first; runs without one are left out."""
-        found = self.measures.loc[self.measures["ending"] != "", "ending"].value_counts()
-        return [str(name) for name, count in found.items() if count]
+        counts = self.measures.loc[self.measures["ending"] != "", "ending"].value_counts()
+        return [str(name) for name, count in counts.items() if count]
 
     def winners(self) -> list[str]:
         """The entities that won at least once, in the order of their names."""
@@ -378,10 +378,10 @@ def make_study(
                 progress(len(gathered), runs, gathered.wins)
         if until is None:
             break
-        found = gathered.study(until).estimate(until.measure)
-        if found.half_width <= until.half_width or runs >= MAX_RUNS:
+        estimate = gathered.study(until).estimate(until.measure)
+        if estimate.half_width <= until.half_width or runs >= MAX_RUNS:
             break
-        runs = _more_runs(runs, found.half_width / until.half_width)
+        runs = _more_runs(runs, estimate.half_width / until.half_width)
         gathered.drop_short_block()
     return gathered.study(until)
 
@@ -392,14 +392,14 @@ def parse_until(text: str | float) -> Until:
     Raises:
         BadRequest: the text says no width.
     """
-    found = re.fullmatch(r"(.*?)\s*(?:±|\+-|\+/-)?\s*([0-9.eE+-]+)\s*", str(text))
+    match = re.fullmatch(r"(.*?)\s*(?:±|\+-|\+/-)?\s*([0-9.eE+-]+)\s*", str(text))
     try:
-        width = float(found[2]) if found else math.nan
+        width = float(match[2]) if match else math.nan
     except ValueError:
         width = math.nan
-    if found is None or not 0 < width < math.inf:
+    if match is None or not 0 < width < math.inf:
         raise BadRequest(f"'{text}' is no width of an interval; write ±0.01 for wins, or 'mean(time) ±0.5'")
-    return Until(found[1].strip() or "rate(win)", width)
+    return Until(match[1].strip() or "rate(win)", width)
 
 
 def _more_runs(runs: int, too_wide: float) -> int:
@@ -526,9 +526,9 @@ def study_table(lowered: Lowered, columns: Columns) -> pd.DataFrame:
     }
     if lowered.levels:
         table["level"] = from_codes(columns.level, list(lowered.levels))
-    made = pd.DataFrame({**table, **columns.measures})
-    made.index.name = "run"
-    return made
+    joined = pd.DataFrame({**table, **columns.measures})
+    joined.index.name = "run"
+    return joined
 
 
 def named_measures(measures: Mapping[str, str] | Sequence[str]) -> dict[str, str]:

@@ -71,10 +71,10 @@ class Taking:
             parts = [self._value(part, taken) for part in value.parts]
             if value.operator in ("min", "max"):
                 pick = np.minimum if value.operator == "min" else np.maximum
-                found = parts[0]
+                whole = parts[0]
                 for part in parts[1:]:
-                    found = pick(found, part)
-                return found
+                    whole = pick(whole, part)
+                return whole
             worked_out: Floats = OPERATORS[value.operator](*parts)
             return worked_out
         return np.full(len(taken), float(value))
@@ -91,10 +91,10 @@ class Taking:
                 return self.seconds(total + np.where(held != 0.0, steps - since, 0.0))
             case "level":
                 return parts[0] + 1.0
-        found = np.zeros(len(taken))
+        sums = np.zeros(len(taken))
         for part in parts:
-            found = found + part
-        return found
+            sums = sums + part
+        return sums
 
 
 def make_taking(lowered: Lowered, accounts: Iterable[int]) -> Taking:

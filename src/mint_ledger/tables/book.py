@@ -181,17 +181,17 @@ def _read_xlsx(path: Path) -> dict[str, Grid]:
         formulas = openpyxl.load_workbook(io.BytesIO(content), data_only=False)
     except (zipfile.BadZipFile, KeyError, ValueError, TypeError, OSError):
         raise BadRequest(f"{path} is no XLSX book") from None
-    found = {}
+    sheets = {}
     for name in SHEETS:
         if name in values.sheetnames:
             page, written = values[name], formulas[name]
-            found[name] = [
+            sheets[name] = [
                 [Cell(f"{name}!{cell.coordinate}", _xlsx_value(cell, written[cell.coordinate])) for cell in row]
                 for row in page.iter_rows()
             ]
-    if not found:
+    if not sheets:
         raise BadRequest(f"{path} has none of the sheets {', '.join(SHEETS)}; it was not made by `tables export`")
-    return found
+    return sheets
 
 
 def _xlsx_value(cell: Any, written: Any) -> Any:
@@ -209,9 +209,9 @@ def _xlsx_value(cell: Any, written: Any) -> Any:
 
 def _letters(index: int) -> str:
     """0 is A, 26 is AA."""
-    found = ""
+    letters = ""
     index += 1
     while index:
         index, rest = divmod(index - 1, 26)
-        found = chr(65 + rest) + found
-    return found
+        letters = chr(65 + rest) + letters
+    return letters

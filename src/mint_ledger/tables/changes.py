@@ -94,17 +94,17 @@ def _sheet_changes(sheet: Sheet, grid: Grid, faults: list[str]) -> list[Change]:
 
 
 def _columns(sheet: Sheet, heading: Sequence[Cell], faults: list[str]) -> list[str | None]:
-    found: list[str | None] = []
+    columns: list[str | None] = []
     for cell in heading[len(HEAD) :]:
         name = None if cell.value is None else str(cell.value)
         if name is not None and name not in sheet.columns:
             faults.append(f"{cell.place}: there is no number '{name}' in {sheet.name}{nearest(name, sheet.columns)}")
             name = None
-        elif name is not None and name in found:
+        elif name is not None and name in columns:
             faults.append(f"{cell.place}: the column '{name}' stands twice")
             name = None
-        found.append(name)
-    return found
+        columns.append(name)
+    return columns
 
 
 def _cell_change(

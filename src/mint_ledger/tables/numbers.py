@@ -37,13 +37,13 @@ def numbers_of(game: PlayableGame, variants: Sequence[str] = ()) -> dict[str, An
 
 def numbers_csv(game: PlayableGame, variants: Sequence[str] = ()) -> str:
     """The same as CSV: a row for each dial, a column for each variant; the hash stands in the first line."""
-    found = numbers_of(game, variants)
+    numbers = numbers_of(game, variants)
     out = io.StringIO()
-    out.write(f"# {found['title']}, sha256 {found['game_sha256']}\n".replace("\r", " "))
-    names = list(found["variants"])
+    out.write(f"# {numbers['title']}, sha256 {numbers['game_sha256']}\n".replace("\r", " "))
+    names = list(numbers["variants"])
     rows = csv.writer(out, lineterminator="\n")
     rows.writerow(["dial", *names])
-    rows.writerows([dial, *(found["variants"][name][dial] for name in names)] for dial in game.dials.names)
+    rows.writerows([dial, *(numbers["variants"][name][dial] for name in names)] for dial in game.dials.names)
     return out.getvalue()
 
 

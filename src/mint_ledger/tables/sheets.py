@@ -37,12 +37,12 @@ class Sheet:
 
 def make_sheets(game: PlayableGame) -> list[Sheet]:
     """All sheets of a game; those without a number are left out."""
-    found: dict[str, dict[tuple[str, str], str]] = {name: {} for name in SHEETS}
+    by_sheet: dict[str, dict[tuple[str, str], str]] = {name: {} for name in SHEETS}
     for path, name in zip(game.dials.paths, game.dials.names, strict=True):
         sheet, row, column = _where(path, name)
-        found[sheet][row, column] = name
-    made = [_sheet(game, name, cells) for name, cells in found.items() if cells and name != "variants"]
-    return [*made, *([_variants(game)] if game.variants else [])]
+        by_sheet[sheet][row, column] = name
+    sheets = [_sheet(game, name, cells) for name, cells in by_sheet.items() if cells and name != "variants"]
+    return [*sheets, *([_variants(game)] if game.variants else [])]
 
 
 def _where(path: Path, name: str) -> tuple[str, str, str]:

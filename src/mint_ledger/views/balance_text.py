@@ -42,15 +42,15 @@ def wanted(text: str, want: Span) -> str:
 def targets_text(judged: Sequence[Judged]) -> str:
     """Targets, a line or two each: met, missed or undecided, what was found, and what was wanted."""
     lines = []
-    for one in judged:
-        target = one.target
-        how = ", ".join(filter(None, (one.habit, target.variant)))
+    for result in judged:
+        target = result.target
+        how = ", ".join(filter(None, (result.habit, target.variant)))
         name = f"{target.name}{f' ({how})' if how else ''}"
-        found = (
-            f"{target.measure} is {told(target.measure, one.estimate)}, wanted {wanted(target.measure, target.want)}"
+        line = (
+            f"{target.measure} is {told(target.measure, result.estimate)}, wanted {wanted(target.measure, target.want)}"
         )
-        lines += [f"  {one.verdict:<10} {name}", f"  {'':<10}   {found}"]
-    undecided = [one for one in judged if one.verdict == "undecided"]
+        lines += [f"  {result.verdict:<10} {name}", f"  {'':<10}   {line}"]
+    undecided = [result for result in judged if result.verdict == "undecided"]
     if undecided:
         lines.append("  undecided: the interval reaches over an end of what is wanted; more runs tell")
     return "\n".join(lines)

@@ -66,9 +66,9 @@ def _playtest(result: PlaytestResult) -> list[str]:
     for item in result.found:
         if not item.held:
             text = f"{item.at}: expected {item.expected}"
-            found = f"found: {item.values}" if item.values else "found that it does not hold"
+            line = f"found: {item.values}" if item.values else "found that it does not hold"
             lines += textwrap.wrap(text, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
-            lines += textwrap.wrap(found, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
+            lines += textwrap.wrap(line, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
     if result.stopped:
         lines += textwrap.wrap(result.stopped, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
     return lines

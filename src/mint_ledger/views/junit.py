@@ -55,22 +55,22 @@ def _add_playtests(root: ElementTree.Element, results: Sequence[PlaytestResult])
 
 
 def _add_targets(root: ElementTree.Element, judged: Sequence[Judged]) -> None:
-    missed = sum(one.verdict == "missed" for one in judged)
-    undecided = sum(one.verdict == "undecided" for one in judged)
+    missed = sum(result.verdict == "missed" for result in judged)
+    undecided = sum(result.verdict == "undecided" for result in judged)
     suite = _suite(root, "targets", len(judged), missed, 0, undecided)
-    for one in judged:
-        target = one.target
-        how = ", ".join(filter(None, (one.habit, target.variant)))
+    for result in judged:
+        target = result.target
+        how = ", ".join(filter(None, (result.habit, target.variant)))
         name = f"{target.name}{f' ({how})' if how else ''}"
         case = ElementTree.SubElement(suite, "testcase", classname="targets", name=_clean(name))
-        found = f"expected {target.measure} of {wanted(target.measure, target.want)}; "
-        found += f"found {told(target.measure, one.estimate)} in {one.estimate.runs:,} runs"
-        if one.verdict == "missed":
-            ElementTree.SubElement(case, "failure", message=_clean(found), type="target")
-        elif one.verdict == "undecided":
-            ElementTree.SubElement(case, "skipped", message=_clean(f"undecided: {found}; more runs tell"))
+        line = f"expected {target.measure} of {wanted(target.measure, target.want)}; "
+        line += f"found {told(target.measure, result.estimate)} in {result.estimate.runs:,} runs"
+        if result.verdict == "missed":
+            ElementTree.SubElement(case, "failure", message=_clean(line), type="target")
+        elif result.verdict == "undecided":
+            ElementTree.SubElement(case, "skipped", message=_clean(f"undecided: {line}; more runs tell"))
         else:
-            ElementTree.SubElement(case, "system-out").text = _clean(found)
+            ElementTree.SubElement(case, "system-out").text = _clean(line)
 
 
 def _clean(text: str) -> str:

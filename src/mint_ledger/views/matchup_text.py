@@ -12,11 +12,11 @@ from mint_ledger.views.study_text import fixed
 WIDTH = 80
 
 
-def matchup_text(found: Matchups) -> str:
+def matchup_text(matchups: Matchups) -> str:
     """One line a pair: damage, hits and seconds to defeat; then what was not worked out, and why."""
-    if not found.pairs and not found.left_out:
-        return f"{found.title}: no attack does damage"
-    return "\n".join([matchup_head(found.title), *map(matchup_line, found.pairs), matchup_foot(found)])
+    if not matchups.pairs and not matchups.left_out:
+        return f"{matchups.title}: no attack does damage"
+    return "\n".join([matchup_head(matchups.title), *map(matchup_line, matchups.pairs), matchup_foot(matchups)])
 
 
 def matchup_head(title: str) -> str:
@@ -30,21 +30,21 @@ def matchup_head(title: str) -> str:
     return "\n".join(lines)
 
 
-def matchup_foot(found: Matchups) -> str:
+def matchup_foot(matchups: Matchups) -> str:
     """What stands below them: what the columns mean, how sure each line is, and what is missing."""
     lines = ["", "  mid: half of the fights are over; late: nineteen of twenty"]
-    fought = [pair for pair in found.pairs if pair.fights]
+    fought = [pair for pair in matchups.pairs if pair.fights]
     if fought:
         lines += _wrapped(f"* fought {fought[0].fights} times; these intervals hold in 95 of 100 cases:")
         lines += [line for pair in fought for line in _wrapped(_how_sure(pair), deeper=2)]
         for because in dict.fromkeys(pair.because for pair in fought):
             attacks = ", ".join(dict.fromkeys(pair.attack for pair in fought if pair.because == because))
             lines += _wrapped(f"not worked out ({attacks}): {because}", deeper=2)
-    for because in dict.fromkeys(p.because for p in found.pairs if not p.fights and p.because):
-        names = ", ".join(f"{p.attack} against {p.target}" for p in found.pairs if p.because == because)
+    for because in dict.fromkeys(p.because for p in matchups.pairs if not p.fights and p.because):
+        names = ", ".join(f"{p.attack} against {p.target}" for p in matchups.pairs if p.because == because)
         lines += _wrapped(f"{names}: {because}")
-    if found.left_out:
-        lines += _wrapped(f"no time was left for {', '.join(found.left_out)}")
+    if matchups.left_out:
+        lines += _wrapped(f"no time was left for {', '.join(matchups.left_out)}")
     return "\n".join(lines)
 
 
@@ -81,12 +81,12 @@ def _short(name: str) -> str:
     return name if len(name) <= 10 else name[:9] + "…"
 
 
-def breakpoints_text(dial: str, pair: tuple[str, str], found: Sequence[Breakpoint]) -> str:
+def breakpoints_text(dial: str, pair: tuple[str, str], points: Sequence[Breakpoint]) -> str:
     """From which values of a dial on the hits to defeat are others."""
     attack, target = pair
     lines = [f"{attack} against {target}: the hits to defeat change", f"at these values of {dial}", ""]
     lines.append(f"  {'from':>10}{'least':>8}{'mid':>8}")
-    for one in found:
-        least, median = (str(count) if count is not None else "never" for count in (one.least, one.median))
-        lines.append(f"  {number(one.value, 4):>10}{least:>8}{median:>8}")
+    for point in points:
+        least, median = (str(count) if count is not None else "never" for count in (point.least, point.median))
+        lines.append(f"  {number(point.value, 4):>10}{least:>8}{median:>8}")
     return "\n".join(lines)

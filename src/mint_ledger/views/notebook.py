@@ -43,10 +43,15 @@ def run_html(run: Run) -> str:
     how = f"{run.result}{f': {run.ending}' if run.ending else ''}{f' ({run.winner})' if run.winner else ''}"
     rows = []
     for name in run.changed_accounts()[:MOST_ROWS]:
-        made = run.statement(name)
-        changes = sum(line.changes for line in made.lines)
+        statement = run.statement(name)
+        changes = sum(line.changes for line in statement.lines)
         rows.append(
-            (name, made.opens or number(made.opening, 4), made.closes or number(made.closing, 4), f"{changes:,}")
+            (
+                name,
+                statement.opens or number(statement.opening, 4),
+                statement.closes or number(statement.closing, 4),
+                f"{changes:,}",
+            )
         )
     where = f"{how} at {number(run.time, 4)} {unit} · seed {run.seed}, run {run.number}"
     return _page(run.title, _table(["account", "opening", "closing", "changes"], rows), where)

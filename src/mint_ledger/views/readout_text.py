@@ -92,7 +92,7 @@ def _statuses(words: Words, engine: ReferenceEngine) -> list[str]:
     """Who has which status, and for how much longer."""
     program = engine.program
     unit = "turns" if program.clock.unit == "turn" else "s"
-    found = []
+    shown = []
     for status in program.statuses:
         for entity in range(1, program.cast.size):
             count = engine.state[status.has.offset + entity]
@@ -101,5 +101,5 @@ def _statuses(words: Words, engine: ReferenceEngine) -> list[str]:
             times = f" ×{number(count)}" if count > 1.0 else ""
             left = engine.state[status.until.offset + entity] - engine.time
             lasting = f", {number(left)} {unit} left" if left < FOREVER else ""
-            found.append(f"{words.entity(entity)} is {status.name}{times}{lasting}")
-    return textwrap.wrap("; ".join(found), WIDTH - 2) if found else []
+            shown.append(f"{words.entity(entity)} is {status.name}{times}{lasting}")
+    return textwrap.wrap("; ".join(shown), WIDTH - 2) if shown else []

@@ -74,14 +74,14 @@ def _facts(report: Report) -> list[tuple[str, str]]:
 def _targets(report: Report) -> list[dict[str, str]]:
     return [
         {
-            "verdict": one.verdict,
-            "name": one.target.name,
-            "how": ", ".join(filter(None, (one.habit, one.target.variant))),
-            "measure": one.target.measure,
-            "found": told(one.target.measure, one.estimate),
-            "wanted": wanted(one.target.measure, one.target.want),
+            "verdict": result.verdict,
+            "name": result.target.name,
+            "how": ", ".join(filter(None, (result.habit, result.target.variant))),
+            "measure": result.target.measure,
+            "found": told(result.target.measure, result.estimate),
+            "wanted": wanted(result.target.measure, result.target.want),
         }
-        for one in report.judged
+        for result in report.judged
     ]
 
 
@@ -160,13 +160,13 @@ def _how(pair: Any) -> str:
 
 
 def _edges(report: Report) -> list[dict[str, Any]]:
-    found = []
+    edges = []
     for edge in report.edges:
         rows = [
-            (number(one.value, 4), *("never" if n is None else str(n) for n in (one.least, one.median)))
-            for one in edge.found
+            (number(point.value, 4), *("never" if n is None else str(n) for n in (point.least, point.median)))
+            for point in edge.found
         ]
-        found.append(
+        edges.append(
             {
                 "dial": edge.dial,
                 "today": number(edge.today, 4),
@@ -175,7 +175,7 @@ def _edges(report: Report) -> list[dict[str, Any]]:
                 "rows": rows,
             }
         )
-    return found
+    return edges
 
 
 def _run(title: str, why: str, run: Any) -> dict[str, str]:

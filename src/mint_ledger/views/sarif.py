@@ -44,7 +44,7 @@ def _rule(check: Check) -> dict[str, Any]:
 
 def _result(finding: Finding) -> dict[str, Any]:
     text = " ".join((finding.caught.what, *finding.caught.evidence))
-    made: dict[str, Any] = {
+    result: dict[str, Any] = {
         "ruleId": finding.check.code,
         "ruleIndex": CHECKS.index(finding.check),
         "level": "warning",
@@ -60,5 +60,5 @@ def _result(finding: Finding) -> dict[str, Any]:
         "partialFingerprints": {"finding/v1": f"{finding.check.code} {finding.caught.where}"},
     }
     if finding.accepted:
-        made["suppressions"] = [{"kind": "inSource", "justification": finding.accepted}]
-    return made
+        result["suppressions"] = [{"kind": "inSource", "justification": finding.accepted}]
+    return result

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 MOST_BARS = 20
 
 
-def plot_sensitivity(found: Sensitivity) -> Figure:
+def plot_sensitivity(ranking: Sensitivity) -> Figure:
     """Draw the strongest dials; what lowers the estimate is hatched, so that it can be read in grey.
 
     The figure is 12.8 by 8 inches at 100 dots an inch.
@@ -23,10 +23,10 @@ def plot_sensitivity(found: Sensitivity) -> Figure:
 
     figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
     axis = figure.subplots()
-    factor = 100.0 if is_share(found.measure) else 1.0
-    shown = [one for one in found.moved if one.is_certain][:MOST_BARS]
-    for place, one in enumerate(shown):
-        value = factor * one.effect.value
+    factor = 100.0 if is_share(ranking.measure) else 1.0
+    shown = [dial for dial in ranking.moved if dial.is_certain][:MOST_BARS]
+    for place, dial in enumerate(shown):
+        value = factor * dial.effect.value
         axis.barh(
             place,
             value,
@@ -35,13 +35,13 @@ def plot_sensitivity(found: Sensitivity) -> Figure:
             hatch=None if value > 0 else "//",
             edgecolor="white",
         )
-        axis.plot([factor * one.effect.low, factor * one.effect.high], [place, place], color="black", linewidth=1.4)
-    axis.set_yticks(range(len(shown)), [one.dial for one in shown], fontsize=11)
+        axis.plot([factor * dial.effect.low, factor * dial.effect.high], [place, place], color="black", linewidth=1.4)
+    axis.set_yticks(range(len(shown)), [dial.dial for dial in shown], fontsize=11)
     axis.invert_yaxis()
     axis.axvline(0, color="black", linewidth=0.9)
-    unit = "points" if is_share(found.measure) else "units"
-    axis.set_xlabel(f"change of {found.measure} for +1 % of the dial ({unit}), with 95 % intervals", fontsize=12)
+    unit = "points" if is_share(ranking.measure) else "units"
+    axis.set_xlabel(f"change of {ranking.measure} for +1 % of the dial ({unit}), with 95 % intervals", fontsize=12)
     axis.spines[["top", "right"]].set_visible(False)
     axis.grid(axis="x", color="#dddddd", linewidth=0.6)
-    axis.set_title(f"{found.title}: which dials matter ({found.runs:,} runs each)", fontsize=14)
+    axis.set_title(f"{ranking.title}: which dials matter ({ranking.runs:,} runs each)", fontsize=14)
     return figure

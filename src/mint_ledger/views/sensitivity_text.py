@@ -15,39 +15,39 @@ WIDTH = 80
 MOST_LINES = 25
 
 
-def sensitivity_text(found: Sensitivity) -> str:
+def sensitivity_text(ranking: Sensitivity) -> str:
     """The ranking: what one per cent more of each dial does, and whether that is more than noise."""
-    unit = "points" if is_share(found.measure) else "units"
+    unit = "points" if is_share(ranking.measure) else "units"
     lines = [
-        f"{found.title}: {found.measure} is {told(found.measure, found.today)} today",
-        f"each dial moved by ±{100 * found.share:g} %, {found.runs:,} runs each, under the same luck",
+        f"{ranking.title}: {ranking.measure} is {told(ranking.measure, ranking.today)} today",
+        f"each dial moved by ±{100 * ranking.share:g} %, {ranking.runs:,} runs each, under the same luck",
         "",
     ]
-    certain = [one for one in found.moved if one.is_certain]
+    certain = [dial for dial in ranking.moved if dial.is_certain]
     if certain:
         first = certain[0]
-        gain = _scaled(found, first)
+        gain = _scaled(ranking, first)
         text = f"{first.dial} moves it most: +1 % gives {signed(gain.value, 2)} {unit}."
         lines += [*textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    "), ""]
     lines.append(f"  {'dial':<38}{'today':>9}{unit + ' a %':>13}   95 % interval")
-    for one in certain[:MOST_LINES]:
-        gain = _scaled(found, one)
-        name = one.dial if len(one.dial) <= 37 else one.dial[:36] + "…"
+    for dial in certain[:MOST_LINES]:
+        gain = _scaled(ranking, dial)
+        name = dial.dial if len(dial.dial) <= 37 else dial.dial[:36] + "…"
         span = f"{fixed(gain.low, 2)} to {fixed(gain.high, 2)}"
-        lines.append(f"  {name:<38}{number(one.today, 4):>9}{signed(gain.value, 2):>13}   {span}")
+        lines.append(f"  {name:<38}{number(dial.today, 4):>9}{signed(gain.value, 2):>13}   {span}")
     if len(certain) > MOST_LINES:
         lines.append(f"  … {len(certain) - MOST_LINES} dials more that matter less; --json has them all")
-    noise = len(found.moved) - len(certain)
+    noise = len(ranking.moved) - len(certain)
     if noise:
-        lines += ["", f"  {noise} dial{'s do' if noise > 1 else ' does'} nothing that {found.runs:,} runs can tell."]
-    if found.skipped:
-        lines.append(f"  {len(found.skipped)} could not be moved so (0, or against a limit); --json says why.")
+        lines += ["", f"  {noise} dial{'s do' if noise > 1 else ' does'} nothing that {ranking.runs:,} runs can tell."]
+    if ranking.skipped:
+        lines.append(f"  {len(ranking.skipped)} could not be moved so (0, or against a limit); --json says why.")
     return "\n".join(lines)
 
 
-def _scaled(found: Sensitivity, one: Moved) -> Estimate:
+def _scaled(ranking: Sensitivity, one: Moved) -> Estimate:
     """The effect of one per cent, in points where the estimate is a share."""
-    factor = 100.0 if is_share(found.measure) else 1.0
+    factor = 100.0 if is_share(ranking.measure) else 1.0
     effect = one.effect
     return Estimate(factor * effect.value, factor * effect.low, factor * effect.high, effect.runs, effect.method)
 

@@ -42,9 +42,9 @@ def study_text(study: Study) -> str:
     for account in study.accounts:
         lines += _cause_lines(study, account)
     if study.until is not None:
-        found = study.estimate(study.until.measure)
+        reached = study.estimate(study.until.measure)
         is_rate = study.until.measure.startswith("rate")
-        half = f"{100 * found.half_width:.2f} %" if is_rate else number(found.half_width, digits_for(found) + 1)
+        half = f"{100 * reached.half_width:.2f} %" if is_rate else number(reached.half_width, digits_for(reached) + 1)
         lines += ["", f"{study.runs:,} runs were played; {study.until.measure} is known to ± {half}."]
     return "\n".join(lines)
 

@@ -45,17 +45,17 @@ def _line(figure: Figure, sweep: Sweep, text: str) -> None:
     [dial] = sweep.dials
     factor = 100.0 if is_share(text) else 1.0
     xs = [point.dials[dial] for point in sweep.points]
-    found = [point.estimates[text] for point in sweep.points]
-    known = [end for e in found for end in (e.low, e.value, e.high) if math.isfinite(end)]
+    estimates = [point.estimates[text] for point in sweep.points]
+    known = [end for e in estimates for end in (e.low, e.value, e.high) if math.isfinite(end)]
     margin = 0.06 * ((max(known) - min(known)) or 1.0)
     bottom, top = factor * (min(known) - margin), factor * (max(known) + margin)
     # An open end goes on beyond the picture.
     lows, highs = (
         [min(max(factor * end, bottom), top) for end in ends]
-        for ends in zip(*((e.low, e.high) for e in found), strict=True)
+        for ends in zip(*((e.low, e.high) for e in estimates), strict=True)
     )
     axis.fill_between(xs, lows, highs, color=BLUE, alpha=0.2)
-    axis.plot(xs, [factor * e.value for e in found], "o-", color=BLUE, linewidth=1.8, label=text)
+    axis.plot(xs, [factor * e.value for e in estimates], "o-", color=BLUE, linewidth=1.8, label=text)
     for point in sweep.points:
         for judged in point.judged:
             if judged.target.measure == text:

@@ -14,13 +14,13 @@ def sweep_text(sweep: Sweep) -> str:
     """One line a point: the dials, each estimate with its interval, and whether all targets are met."""
     lines = [f"{sweep.title} · {sweep.runs:,} runs at each of {len(sweep.points):,} points · seed {sweep.seed}", ""]
     cells = [[number(point.dials[dial], 4) for dial in sweep.dials] for point in sweep.points]
-    found = [[told(text, point.estimates[text]) for text in sweep.measures] for point in sweep.points]
+    cells_by_point = [[told(text, point.estimates[text]) for text in sweep.measures] for point in sweep.points]
     widths = [max(len(dial), *(len(row[i]) for row in cells)) for i, dial in enumerate(sweep.dials)]
-    spans = [max(len(text), *(len(row[i]) for row in found)) for i, text in enumerate(sweep.measures)]
+    spans = [max(len(text), *(len(row[i]) for row in cells_by_point)) for i, text in enumerate(sweep.measures)]
     heading = [f"{dial:>{width}}" for dial, width in zip(sweep.dials, widths, strict=True)]
     heading += [f"{text:<{width}}" for text, width in zip(sweep.measures, spans, strict=True)]
     lines.append("  " + "  ".join(heading).rstrip())
-    for point, row, values in list(zip(sweep.points, cells, found, strict=True))[:MOST_LINES]:
+    for point, row, values in list(zip(sweep.points, cells, cells_by_point, strict=True))[:MOST_LINES]:
         shown = [f"{cell:>{width}}" for cell, width in zip(row, widths, strict=True)]
         shown += [f"{value:<{width}}" for value, width in zip(values, spans, strict=True)]
         today = all(point.dials[dial] == sweep.today[dial] for dial in sweep.dials)

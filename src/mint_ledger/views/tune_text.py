@@ -23,14 +23,16 @@ def tune_text(tuned: Tuned) -> str:
         f"  today {tuned.dial} is {number(tuned.today, 6)}",
         "",
     ]
-    for one in tuned.tried:
-        lines.append(f"  {number(one.value, 6):>10}   {told(tuned.measure, one.estimate)}, {one.estimate.runs:,} runs")
+    for tried in tuned.tried:
+        lines.append(
+            f"  {number(tried.value, 6):>10}   {told(tuned.measure, tried.estimate)}, {tried.estimate.runs:,} runs"
+        )
     lines.append("")
     lines += _wrapped(_answer(tuned))
     if tuned.confirmed is not None:
-        found = told(tuned.measure, tuned.confirmed)
+        sentence = told(tuned.measure, tuned.confirmed)
         lines += _wrapped(
-            f"Confirmed with luck of its own: at {number(tuned.best, 6)} it is {found} in "
+            f"Confirmed with luck of its own: at {number(tuned.best, 6)} it is {sentence} in "
             f"{tuned.confirmed.runs:,} runs: {tuned.verdict}."
         )
     lines += _wrapped(f"{tuned.runs:,} runs were played.")
@@ -58,17 +60,17 @@ def tune_many_text(tuned: TunedMany) -> str:
 def tune_habits_text(tuned: TunedHabits) -> str:
     """A variant for each habit, and what its players come to."""
     lines = [f"{tuned.title}: a variant for each of {_count(len(tuned.habits), 'habit')}"]
-    for habit, found in tuned.habits.items():
-        answer = found.answers[0] if found.answers else found.nearest
+    for habit, tuned_habit in tuned.habits.items():
+        answer = tuned_habit.answers[0] if tuned_habit.answers else tuned_habit.nearest
         lines.append("")
-        if found.interrupted and not found.answers:
+        if tuned_habit.interrupted and not tuned_habit.answers:
             lines.append(f"{habit}: not done")
-        elif not found.answers:
-            lines += [f"{habit}: no variant", *_obstacles(found)]
+        elif not tuned_habit.answers:
+            lines += [f"{habit}: no variant", *_obstacles(tuned_habit)]
         if answer is not None:
-            word = "" if found.answers else "Nearest: "
+            word = "" if tuned_habit.answers else "Nearest: "
             lines += [f"{word or habit + ': '}{_setting(answer)}", targets_text(answer.judged)]
-    runs = sum(found.runs for found in tuned.habits.values())
+    runs = sum(tuned_habit.runs for tuned_habit in tuned.habits.values())
     if tuned.interrupted:
         lines += ["", "  Stopped before it was done; these are the best so far."]
     return "\n".join([*lines, "", *_wrapped(f"{runs:,} runs were tried.")])

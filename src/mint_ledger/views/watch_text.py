@@ -55,14 +55,14 @@ def _dials(change: Change) -> str:
 
 
 def _moved(moved: Moved, time_unit: str) -> str:
-    found = moved.difference
-    factor, unit = (100.0, " %") if found.is_share else (1.0, f" {time_unit}" if found.name == "time" else "")
-    one, other, gap = (factor * e.value for e in (found.one, found.other, found.difference))
-    half = factor * found.difference.half_width
-    digits = 1 if found.is_share else digits_for(found.other)
+    difference = moved.difference
+    factor, unit = (100.0, " %") if difference.is_share else (1.0, f" {time_unit}" if difference.name == "time" else "")
+    one, other, gap = (factor * e.value for e in (difference.one, difference.other, difference.difference))
+    half = factor * difference.difference.half_width
+    digits = 1 if difference.is_share else digits_for(difference.other)
     sign = "+" if gap >= 0 else ""
-    noise = "" if found.is_certain else ("  no change" if gap == 0.0 and half == 0.0 else "  noise?")
-    name = _way(found.name, moved.way)
+    noise = "" if difference.is_certain else ("  no change" if gap == 0.0 and half == 0.0 else "  noise?")
+    name = _way(difference.name, moved.way)
     return (
         f"  {name:<34} {fixed(one, digits)} → {fixed(other, digits)}{unit}"
         f" ({sign}{fixed(gap, digits)} ± {fixed(half, digits)}){noise}"
@@ -78,15 +78,15 @@ def _side(old: Judged | None, new: Judged) -> str:
     target = new.target
     was = "new" if old is None else old.verdict
     how = f" ({new.habit})" if new.habit and target.habit is None else ""
-    found = f"{target.measure} is {told(target.measure, new.estimate)}, wanted {wanted(target.measure, target.want)}"
-    return f"target '{target.name}'{how}: {was} → {new.verdict}; {found}"
+    line = f"{target.measure} is {told(target.measure, new.estimate)}, wanted {wanted(target.measure, target.want)}"
+    return f"target '{target.name}'{how}: {was} → {new.verdict}; {line}"
 
 
 def _standing(look: Look) -> list[str]:
     """One line: how many targets are met, playtests pass, findings are open."""
     parts = []
     if look.judged:
-        parts.append(f"targets {sum(one.verdict == 'met' for one in look.judged)} of {len(look.judged)} met")
+        parts.append(f"targets {sum(result.verdict == 'met' for result in look.judged)} of {len(look.judged)} met")
     if look.playtests:
         parts.append(f"playtests {sum(r.passed for r in look.playtests)} of {len(look.playtests)} passed")
     parts.append(f"{len(look.findings) or 'no'} finding{'' if len(look.findings) == 1 else 's'}")

@@ -69,8 +69,8 @@ def change_between(before: Look, after: Look) -> Change:
     )
 
 
-def _target_key(one: Judged) -> tuple[str, str | None]:
-    return one.target.name, one.habit
+def _target_key(result: Judged) -> tuple[str, str | None]:
+    return result.target.name, result.habit
 
 
 def _finding_key(finding: Finding) -> tuple[str, str]:

@@ -106,5 +106,5 @@ def _is_own(path: Path) -> bool:
     """Whether nobody but the user could have written it."""
     if not hasattr(os, "getuid"):
         return True
-    found = path.stat()
-    return found.st_uid == os.getuid() and not found.st_mode & 0o022
+    stat = path.stat()
+    return stat.st_uid == os.getuid() and not stat.st_mode & 0o022

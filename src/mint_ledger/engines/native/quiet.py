@@ -45,10 +45,10 @@ def quiet_routine(module: Module, name: Handle, looked_at: Looks) -> str:
     """The quiet routine of a procedure."""
     routine = f"@q{module.number(name)}"
     procedure = module.program.procedures[name]
-    found = module.quiet_looks.setdefault(routine, {})
-    module.want(routine, lambda: quiet_text(module, routine, procedure.parameters, procedure.body, found, procedure))
+    looks = module.quiet_looks.setdefault(routine, {})
+    module.want(routine, lambda: quiet_text(module, routine, procedure.parameters, procedure.body, looks, procedure))
     module.make_wanted()
-    for key, runs in found.items():
+    for key, runs in looks.items():
         looked_at.setdefault(key, set()).update(runs)
     return routine
 
@@ -180,24 +180,24 @@ def _let(q: Quiet, s: st.Let) -> None:
 
 
 def _assigned(statements: Iterable[st.Statement]) -> set[int]:
-    found: set[int] = set()
+    assigned: set[int] = set()
     for s in statements:
         match s:
             case st.Let() | st.Draw():
-                found.add(s.local)
+                assigned.add(s.local)
             case st.Call():
-                found |= {s.into} if s.into is not None else set()
+                assigned |= {s.into} if s.into is not None else set()
             case st.If():
-                found |= _assigned(s.then) | _assigned(s.other)
+                assigned |= _assigned(s.then) | _assigned(s.other)
             case st.Each():
-                found |= _assigned(s.body)
+                assigned |= _assigned(s.body)
             case st.Post() | st.Open() | st.Flow() | st.Set() | st.Note() | st.Leave() | st.Raise():
                 pass
             case st.Settle() | st.Guard() | st.Finish():
                 pass
             case _:
                 assert_never(s)
-    return found
+    return assigned
 
 
 @contextmanager
@@ -215,7 +215,7 @@ def _if(q: Quiet, s: st.If, loop: str, procedure: str) -> None:
         return
     then, other, after = r.label(), r.label(), r.label()
     r.fork(flag, then, other)
-    found: list[dict[int, Meaning]] = []
+    known: list[dict[int, Meaning]] = []
     for label, statements in ((then, s.then), (other, s.other)):
         r.place(label)
         with _branch(q):
@@ -223,13 +223,13 @@ def _if(q: Quiet, s: st.If, loop: str, procedure: str) -> None:
             quiet_block(q, statements, loop, procedure)
             q.conditions -= 1
             if r.is_open:
-                found.append(dict(q.meanings))
+                known.append(dict(q.meanings))
         r.go(after)
     r.place(after)
     # Where the branches that lead on differ in what a local stands for, it is not known.
-    moved = set().union(*(set(meanings) for meanings in found)) if found else set()
+    moved = set().union(*(set(meanings) for meanings in known)) if known else set()
     q.meanings = {
-        local: found[0][local] if all(m.get(local) is found[0].get(local) for m in found) else UNKNOWN
+        local: known[0][local] if all(m.get(local) is known[0].get(local) for m in known) else UNKNOWN
         for local in moved
     }
 
