@@ -14,7 +14,7 @@ from mint_ledger.game.script_reading import ScriptItems, load_script, read_scrip
 from mint_ledger.game.source import read_source
 from mint_ledger.lowering.playable import PlayableGame, game_in, game_of
 from mint_ledger.playing.setting import Setting
-from mint_ledger.studies.budget import Budget
+from mint_ledger.studies.budget import Budget, Progress
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
     from mint_ledger.playing.session import Session
     from mint_ledger.studies.estimate import Estimate
-    from mint_ledger.studies.study import Progress, Study
+    from mint_ledger.studies.study import RunProgress, Study
 
 
 class Game(PlayableGame):
@@ -121,7 +121,7 @@ class Game(PlayableGame):
         seed: int = 1,
         *,
         only: Sequence[str] = (),
-        progress: Callable[[int, int], None] | None = None,
+        progress: Progress | None = None,
     ) -> Audit:
         """Look for the usual mistakes, in the file and in play.
 
@@ -146,7 +146,7 @@ class Game(PlayableGame):
         *,
         only: Sequence[str] = (),
         dials: Mapping[str, float | bool] | None = None,
-        progress: Progress | None = None,
+        progress: RunProgress | None = None,
     ) -> list[Judged]:
         """Judge the game by its targets: each is met, missed, or undecided at this many runs.
 
@@ -170,7 +170,7 @@ class Game(PlayableGame):
         spread: str = "latin",
         store: str | Path | None = None,
         patient: bool = False,
-        progress: Callable[[int, int], None] | None = None,
+        progress: Progress | None = None,
     ) -> Sweep:
         """Study the game at many settings of some dials, all with the same luck.
 
@@ -203,7 +203,7 @@ class Game(PlayableGame):
         *,
         pair: str | None = None,
         seconds: float | None = None,
-        progress: Callable[[int, int], None] | None = None,
+        progress: Progress | None = None,
     ) -> Matchups:
         """Every attack against every kind that it may strike: damage, hits and seconds to defeat.
 
@@ -233,7 +233,7 @@ class Game(PlayableGame):
         share: float = 0.1,
         habit: str | None = None,
         variant: str | None = None,
-        progress: Callable[[int, int], None] | None = None,
+        progress: Progress | None = None,
     ) -> Sensitivity:
         """Which dials matter: each is moved down and up by itself, under the same luck.
 
@@ -311,7 +311,7 @@ class Game(PlayableGame):
         until: str | float | None = None,
         engine: EngineName = "auto",
         executor: Executor | None = None,
-        progress: Progress | None = None,
+        progress: RunProgress | None = None,
         store: str | Path | None = None,
     ) -> Study:
         """Play the game many times.
@@ -422,7 +422,7 @@ class Game(PlayableGame):
         variant: str | None = None,
         dials: Mapping[str, float | bool] | None = None,
         states: int = 200_000,
-        progress: Callable[[int, int], None] | None = None,
+        progress: Progress | None = None,
     ) -> Exact:
         """The chance of each ending and how long it takes, without sampling: all states, every draw branched.
 

@@ -9,12 +9,13 @@ from typing import Any
 from mint_ledger import showing
 from mint_ledger.audit import conditions, contact, fairness, limits, order
 from mint_ledger.audit.finding import Caught, Check, Finding
-from mint_ledger.audit.plays import Progress, play_all
+from mint_ledger.audit.plays import play_all
 from mint_ledger.audit.subject import Subject
 from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
 from mint_ledger.game.paths import path_name
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
+from mint_ledger.studies.budget import Progress
 
 CHECKS: tuple[Check, ...] = (
     *limits.CHECKS,

@@ -37,7 +37,7 @@ _CONDITIONS: dict[str, ConditionKind] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class WrittenPosting:
     """One posting that the file writes: to which kinds' stat, and how; `rule` is the rule that makes it, if any."""
 
     path: Path
@@ -149,11 +149,11 @@ class Facts:
         return ("kinds", family[0])
 
     @cached_property
-    def changes(self) -> tuple[Change, ...]:
+    def changes(self) -> tuple[WrittenPosting, ...]:
         """All postings of rules, attacks, actions and statuses."""
         return tuple(self._changes())
 
-    def _changes(self) -> Iterator[Change]:
+    def _changes(self) -> Iterator[WrittenPosting]:
         for path, part in self.parts:
             if isinstance(part, PostDo) and path[0] != "playtests":
                 yield self._change(path, part.post)
@@ -163,10 +163,10 @@ class Facts:
                     if isinstance(item, PostDo):
                         yield self._change(("kinds", name, "lives"), item.post)
 
-    def _change(self, path: Path, posting: PostingText) -> Change:
+    def _change(self, path: Path, posting: PostingText) -> WrittenPosting:
         rule = self.rule_at(path)
         owners, stat = self.target(path, posting.target)
-        return Change(path, owners, stat, posting.mode, posting.amount, rule)
+        return WrittenPosting(path, owners, stat, posting.mode, posting.amount, rule)
 
     def rule_at(self, path: Path) -> Rule | None:
         """The rule that a path is in."""
@@ -210,7 +210,7 @@ class Facts:
             return having, tree.attr
         return (), ""
 
-    def changes_of(self, owner: str, stat: str) -> list[Change]:
+    def changes_of(self, owner: str, stat: str) -> list[WrittenPosting]:
         """The postings to a stat."""
         return [change for change in self.changes if change.stat == stat and owner in change.owners]
 
@@ -349,4 +349,4 @@ def _words(text: str) -> set[str]:
     return words
 
 
-__all__ = ["Change", "ConditionFact", "Facts", "look_at"]
+__all__ = ["ConditionFact", "Facts", "WrittenPosting", "look_at"]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -20,8 +20,8 @@ from mint_ledger.playing.setting import Setting, habit_starts
 from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Program
 from mint_ledger.program.row import WHATS, Row
+from mint_ledger.studies.budget import Progress
 
-Progress = Callable[[int, int], None]
 # The reference engine, which tells how deep reactions go, plays these in half a second.
 WATCHED_STEPS = 2_000
 

@@ -18,6 +18,7 @@ from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.duel import LIMIT, Duel, Duels, lower_duels
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
+from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import quantile, rate
 
 if TYPE_CHECKING:
@@ -46,7 +47,6 @@ COLUMNS = {
     "fights": "how many times it was fought; 0 where it was worked out",
     "because": "why it was not worked out, or why they never fight",
 }
-Progress = Callable[[int, int], None]
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -13,6 +13,7 @@ from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, mean_of
 from mint_ledger.studies.studying import measure_game
 
@@ -22,7 +23,6 @@ if TYPE_CHECKING:
 
     from mint_ledger.studies.study import Study
 
-Progress = Callable[[int, int], None]
 # What says how the game is watched, not how it plays.
 QUIET = ("clock.",)
 

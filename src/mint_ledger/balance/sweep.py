@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import product
 from pathlib import Path
@@ -18,7 +18,7 @@ from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
-from mint_ledger.studies.budget import Budget
+from mint_ledger.studies.budget import Budget, Progress
 from mint_ledger.studies.estimate import Estimate
 from mint_ledger.studies.studying import Asked, Means, study_game
 
@@ -144,7 +144,7 @@ def make_sweep(
     budget: Budget,
     setting: Setting,
     store: str | Path | None = None,
-    progress: Callable[[int, int], None] | None = None,
+    progress: Progress | None = None,
 ) -> Sweep:
     """Study each setting of the dials; run k has the same luck at all of them.
 
@@ -203,7 +203,7 @@ def sweep_ranges(
     *,
     points: tuple[int, str] | None = None,
     store: str | Path | None = None,
-    progress: Callable[[int, int], None] | None = None,
+    progress: Progress | None = None,
 ) -> Sweep:
     """Sweep over the ranges of some dials: a grid, or so many points spread over them; see `make_sweep`."""
     if not dials:

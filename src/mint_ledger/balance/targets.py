@@ -17,7 +17,7 @@ from mint_ledger.studies.estimate import Estimate
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
-    from mint_ledger.studies.study import Progress, Study
+    from mint_ledger.studies.study import RunProgress, Study
 
 Verdict = Literal["met", "missed", "undecided"]
 
@@ -62,7 +62,7 @@ def judge_targets(
     *,
     only: Sequence[str] = (),
     dials: Mapping[str, float | bool] | None = None,
-    progress: Progress | None = None,
+    progress: RunProgress | None = None,
 ) -> list[Judged]:
     """Play studies for all targets of a game and judge them; those of one habit and variant share a study.
 
@@ -93,7 +93,7 @@ def judge_these(
     setting: Setting,
     *,
     keeps_variants: bool = False,
-    progress: Progress | None = None,
+    progress: RunProgress | None = None,
 ) -> tuple[list[Judged], int]:
     """Judge some targets, and say how many runs that took; see `judge_targets`.
 

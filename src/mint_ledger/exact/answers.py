@@ -28,6 +28,7 @@ from mint_ledger.playing.setting import habit_starts
 from mint_ledger.program import parts
 from mint_ledger.program.program import Program
 from mint_ledger.program.statements import Procedure
+from mint_ledger.studies.budget import Progress
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -158,7 +159,7 @@ def exact_answers(
     *,
     habit: str | None = None,
     states: int = STATES,
-    progress: Callable[[int, int], None] | None = None,
+    progress: Progress | None = None,
 ) -> Exact:
     """Walk all states of a game and work out the chance of each ending.
 
@@ -210,7 +211,7 @@ class _Walk:
         habit: str | None,
         comes_back: bool,
         most: int,
-        progress: Callable[[int, int], None] | None,
+        progress: Progress | None,
     ) -> None:
         program = lowered.program
         program = replace(

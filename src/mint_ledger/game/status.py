@@ -13,14 +13,14 @@ from mint_ledger.game.parts import Amount, Part, Whole
 MAX_STACK = 20
 
 
-class Change(Part):
+class StatChange(Part):
     """How a status alters what formulas read of a stat: all `plus` come before all `times`."""
 
     plus: Amount | None = None
     times: Amount | None = None
 
     @model_validator(mode="after")
-    def _one(self) -> Change:
+    def _one(self) -> StatChange:
         if self.plus is None and self.times is None:
             raise ValueError("wants {plus: …} or {times: …}")
         return self
@@ -56,7 +56,7 @@ class Status(Part):
     lasts: Amount | None = None
     every: Amount | None = None
     do: DoList | None = None
-    changes: dict[str, Change] = Field(default_factory=dict)
+    changes: dict[str, StatChange] = Field(default_factory=dict)
     blocks: Annotated[list[str], BeforeValidator(lambda v: [v] if isinstance(v, str) else v)] = Field(
         default_factory=list
     )

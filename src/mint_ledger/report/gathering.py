@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,7 +14,7 @@ from mint_ledger.balance.targets import Judged, judge_targets
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting
-from mint_ledger.studies.budget import Budget
+from mint_ledger.studies.budget import Budget, Progress
 from mint_ledger.studies.store import Store
 from mint_ledger.studies.studying import Asked, study_game
 from mint_ledger.versions import versions
@@ -29,7 +29,6 @@ MOST_STUDIES = 12
 MATCHUP_SECONDS = 20.0
 MOST_BREAKPOINTS = 6
 AUDIT_RUNS = 20
-Progress = Callable[[int, int], None]
 
 
 @dataclass(frozen=True)

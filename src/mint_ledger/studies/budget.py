@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import math
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+
+Progress = Callable[[int, int], None]
+"""Is told how much is done, and how much there is to be."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -39,7 +39,7 @@ COLUMNS = {
     "(measures)": "each measure of the file and of `--measure`, by its name; empty where the run has none",
 }
 BANDS = (0.05, 0.25, 0.5, 0.75, 0.95)
-Progress = Callable[[int, int, int], None]
+RunProgress = Callable[[int, int, int], None]
 """Is told how many runs are done, how many there are to be, and how many of those done were won."""
 
 
@@ -357,7 +357,7 @@ def make_study(
     *,
     until: Until | None = None,
     executor: Executor | None = None,
-    progress: Progress | None = None,
+    progress: RunProgress | None = None,
     stored: KeptBlocks | None = None,
 ) -> Study:
     """Play runs 0 to runs-1 of a request; see `Game.study`.

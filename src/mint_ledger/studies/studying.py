@@ -13,7 +13,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, prepare_game
 from mint_ledger.studies.store import Store
-from mint_ledger.studies.study import Progress, Study, make_study, named_measures, parse_until
+from mint_ledger.studies.study import RunProgress, Study, make_study, named_measures, parse_until
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +31,7 @@ class Means:
 
     engine: EngineName = "auto"
     executor: Executor | None = None
-    progress: Progress | None = None
+    progress: RunProgress | None = None
     store: str | Path | None = None
 
 

@@ -17,7 +17,7 @@ MOST_FAULTS = 20
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class CellChange:
     """One number that differs: where it stands in the table, its dial (of a variant), and both values."""
 
     place: str
@@ -27,7 +27,7 @@ class Change:
     after: float
 
 
-def find_changes(game: PlayableGame, book: Mapping[str, Grid]) -> list[Change]:
+def find_changes(game: PlayableGame, book: Mapping[str, Grid]) -> list[CellChange]:
     """The numbers in which tables differ from the game.
 
     Raises:
@@ -35,7 +35,7 @@ def find_changes(game: PlayableGame, book: Mapping[str, Grid]) -> list[Change]:
     """
     known = {sheet.name: sheet for sheet in make_sheets(game)}
     faults: list[str] = []
-    changes: list[Change] = []
+    changes: list[CellChange] = []
     for name, grid in book.items():
         if name not in known:
             if len(grid) > 2:
@@ -48,7 +48,7 @@ def find_changes(game: PlayableGame, book: Mapping[str, Grid]) -> list[Change]:
     return changes
 
 
-def changed_text(game: PlayableGame, changes: Sequence[Change]) -> str:
+def changed_text(game: PlayableGame, changes: Sequence[CellChange]) -> str:
     """The text of the game's file with these numbers in it; all else stays as it is.
 
     Raises:
@@ -61,7 +61,7 @@ def changed_text(game: PlayableGame, changes: Sequence[Change]) -> str:
     return game.source.text
 
 
-def _sheet_changes(sheet: Sheet, grid: Grid, faults: list[str]) -> list[Change]:
+def _sheet_changes(sheet: Sheet, grid: Grid, faults: list[str]) -> list[CellChange]:
     head = next(((r, row) for r, row in enumerate(grid) if row and row[0].value == HEAD[0]), None)
     if head is None:
         faults.append(f"{sheet.name}: there is no heading row that begins with '{HEAD[0]}'; is this one of our tables?")
@@ -71,7 +71,7 @@ def _sheet_changes(sheet: Sheet, grid: Grid, faults: list[str]) -> list[Change]:
     lines = {line.name: line for line in sheet.lines}
     rows = [row for row in grid[at + 1 :] if any(cell.value is not None for cell in row)]
     seen: dict[str, str] = {}
-    changes: list[Change] = []
+    changes: list[CellChange] = []
     for row in rows:
         name = str(row[0].value) if row[0].value is not None else ""
         if name == UNITS:
@@ -109,7 +109,7 @@ def _columns(sheet: Sheet, heading: Sequence[Cell], faults: list[str]) -> list[s
 
 def _cell_change(
     sheet: Sheet, cell: Cell, row: str, column: str, before: float | None, faults: list[str]
-) -> Change | None:
+) -> CellChange | None:
     value = cell.value
     if sheet.name == "variants" and column == TODAY:
         return None
@@ -125,5 +125,5 @@ def _cell_change(
         faults.append(f"{cell.place}: wants a finite number, not {value}")
     elif float(value) != before:
         variant = column if sheet.name == "variants" else None
-        return Change(cell.place, sheet.dials[row, column], variant, before, float(value))
+        return CellChange(cell.place, sheet.dials[row, column], variant, before, float(value))
     return None
