@@ -19,9 +19,9 @@ from mint_ledger.game.document import GameFile
 from mint_ledger.game.kind import Kind
 from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
+from mint_ledger.game.sections import SECTIONS
 
 Path = tuple[str | int, ...]
-_WITH_DIALS = ("clock", "numbers", "stats", "attacks", "actions", "statuses", "rules", "levels", "habits")
 _NO_DIALS = {"room", "stack", "where", "faces"}
 # What a kind takes over is carried out once for all that are like it, and belongs to the kind that it stands under.
 _NOT_TAKEN_OVER = ("rules", "endings", "lives")
@@ -102,8 +102,9 @@ class Dials:
 def list_dials(game: GameFile, cast: Cast) -> Dials:
     """Find every dial of a game, in the order of the file."""
     numbers: list[tuple[Path, float, bool]] = []
-    for section in _WITH_DIALS:
-        numbers.extend(_numbers_in(getattr(game, section), (section,)))
+    for section in SECTIONS:
+        if section.has_dials and section.name != "kinds":
+            numbers.extend(_numbers_in(getattr(game, section.name), (section.name,)))
     for name, member in cast.members.items():
         numbers.extend(_numbers_of_kind(game.kinds[name], member, ("kinds", name)))
     paths = tuple(path for path, _, _ in numbers)

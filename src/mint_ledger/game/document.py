@@ -19,6 +19,7 @@ from mint_ledger.game.parts import MeasureText, Number, Part
 from mint_ledger.game.readout import ReadoutItem
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Playtest
+from mint_ledger.game.sections import sections
 from mint_ledger.game.source import Source
 from mint_ledger.game.space import Space
 from mint_ledger.game.stat import Stat
@@ -60,26 +61,12 @@ class GameFile(Part):
             raise ValueError(f"this version reads game files of format 1, not {describe(value)} {value}")
         return value
 
-    @field_validator(
-        "numbers",
-        "stats",
-        "kinds",
-        "attacks",
-        "actions",
-        "statuses",
-        "levels",
-        "endings",
-        "habits",
-        "variants",
-        "playtests",
-        "measures",
-        mode="before",
-    )
+    @field_validator(*sections("by name"), mode="before")
     @classmethod
     def _nothing_is_empty(cls, value: Any) -> Any:
         return value if value is not None else {}
 
-    @field_validator("rules", "readout", "targets", "allow", mode="before")
+    @field_validator(*sections("list"), mode="before")
     @classmethod
     def _nothing_is_an_empty_list(cls, value: Any) -> Any:
         return value if value is not None else []

@@ -5,16 +5,19 @@ from __future__ import annotations
 import unicodedata
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from typing import assert_never
 
 from mint_ledger.errors import Fault, GameError, nearest
+from mint_ledger.game import do
 from mint_ledger.game.cast import Cast, CastError, make_cast
 from mint_ledger.game.dials import list_dials
-from mint_ledger.game.do import CueDo, Do, EachDo, GoDo, IfDo, SafeDo, SpawnDo
+from mint_ledger.game.do import Do
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.parts import values_of
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Happening
+from mint_ledger.game.sections import SECTIONS
 from mint_ledger.lowering.action import could_begin, emit_action_part, lower_actions
 from mint_ledger.lowering.attack import emit_wind_ups, lower_attack
 from mint_ledger.lowering.columns import known_columns
@@ -54,6 +57,7 @@ from mint_ledger.program.statements import Settle
 from mint_ledger.program.verify import verify
 
 NOBODY = Constant(-1.0)
+KEYWORDS = ("and", "or", "not", "if", "else", "in", "is")
 PHASES = ("0 start", "1 time", "3 players", "4 contact", "5 attacks and rules", "6 flows", "7 endings")
 REACTIONS = ("reactions: hits", "reactions: conditions", "reactions: gone", "reactions: cues")
 
@@ -149,43 +153,27 @@ def open_lowering(
 
 def _check_names(lowering: Lowering) -> None:
     game = lowering.game
-    places = {
-        "numbers": list(game.numbers),
-        "stats": list(game.stats),
-        "kinds": list(game.kinds),
-        "attacks": list(game.attacks),
-        "actions": list(game.actions),
-        "statuses": list(game.statuses),
-        "levels": list(game.levels),
-    }
     owners: dict[str, str] = {}
-    for section, names in places.items():
-        for name in names:
-            _check_identifier(lowering, (section, name), name)
-            if section in ("numbers", "stats", "kinds"):
+    for section in SECTIONS:
+        for name in getattr(game, section.name) if section.names else ():
+            path = (section.name, name)
+            _check_identifier(lowering, path, name, in_formulas=section.names == "in formulas")
+            if section.names == "in formulas":
                 if name in owners:
-                    lowering.fault((section, name), f"'{name}' is the name of one of the {owners[name]} already")
-                owners[name] = section
+                    lowering.fault(path, f"'{name}' is the name of one of the {owners[name]} already")
+                owners[name] = section.name
     for kind, model in game.kinds.items():
         for name in model.stats:
-            _check_identifier(lowering, ("kinds", kind, "stats", name), name)
+            _check_identifier(lowering, ("kinds", kind, "stats", name), name, in_formulas=True)
 
 
-def _check_identifier(lowering: Lowering, path: tuple[str | int, ...], name: str) -> None:
+def _check_identifier(lowering: Lowering, path: tuple[str | int, ...], name: str, *, in_formulas: bool = False) -> None:
     folded = unicodedata.normalize("NFKC", name)
     if folded != name:
         lowering.fault(path, f"'{name}' has letters that stand for others; write '{folded}'")
     elif not name.isidentifier() or name.startswith("_"):
         lowering.fault(path, f"'{name}' is no name that a formula can use; a name has letters, digits and _")
-    elif (path[0] in ("numbers", "stats", "kinds") and name in RESERVED) or name in (
-        "and",
-        "or",
-        "not",
-        "if",
-        "else",
-        "in",
-        "is",
-    ):
+    elif name in KEYWORDS or (in_formulas and name in RESERVED):
         lowering.fault(path, f"'{name}' has a meaning of its own in formulas; choose another name")
 
 
@@ -204,19 +192,26 @@ def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) ->
 
     def visit(items: Sequence[Do], owners: tuple[str, ...]) -> None:
         for item in items:
-            if isinstance(item, CueDo):
-                _note_cue(lowering, item.cue, list(item.with_ or {}))
-            elif isinstance(item, SpawnDo):
-                lowering.makers.setdefault(item.spawn, set()).update(owners)
-            elif isinstance(item, IfDo):
-                visit(item.do, owners)
-                visit(item.else_ or [], owners)
-            elif isinstance(item, EachDo):
-                visit(item.do, owners)
-            elif isinstance(item, GoDo):
-                lowering.gone_to.add(item.go)
-            elif isinstance(item, SafeDo):
-                lowering.gives_safety = True
+            match item:
+                case do.CueDo():
+                    _note_cue(lowering, item.cue, list(item.with_ or {}))
+                case do.SpawnDo():
+                    lowering.makers.setdefault(item.spawn, set()).update(owners)
+                case do.IfDo():
+                    visit(item.do, owners)
+                    visit(item.else_ or [], owners)
+                case do.EachDo():
+                    visit(item.do, owners)
+                case do.GoDo():
+                    lowering.gone_to.add(item.go)
+                case do.SafeDo():
+                    lowering.gives_safety = True
+                case do.PostDo() | do.RemoveDo() | do.HitDo() | do.AttackDo() | do.GiveDo() | do.EndDo():
+                    pass
+                case do.MoveDo() | do.FinishDo() | do.MeetDo() | do.TellDo():
+                    pass
+                case _:
+                    assert_never(item)
 
     for name, kind in game.kinds.items():
         family = tuple(member.name for member in lowering.cast.family(name))

@@ -6,11 +6,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from mint_ledger.game.dials import Path
+from mint_ledger.game.sections import SECTIONS
 from mint_ledger.lowering.playable import PlayableGame
 
 GAME = "the game"
 TODAY = "today"
-SHEETS = ("stats", "attacks", "actions", "statuses", "numbers", "variants")
+NUMBERS, VARIANTS = "numbers", "variants"
+OF_SECTION = {section.name: section.sheet for section in SECTIONS}
+SHEETS = (*dict.fromkeys(filter(None, OF_SECTION.values())), NUMBERS, VARIANTS)
 _CHANCES = {"chance", "lands", "dodge", "slips"}
 _TIMES = {"after", "after_limit", "every", "first", "lasts", "cooldown", "safe_for", "for", "reaction"}
 
@@ -54,9 +57,8 @@ def _where(path: Path, name: str) -> tuple[str, str, str]:
         if path[2] == "copies" and len(path) > 3:
             owner = f"{owner}[{int(path[3]) + 1}]"
         return "stats", owner, name[len(owner) + 1 :]
-    if path[0] in ("attacks", "actions", "statuses"):
-        return str(path[0]), str(path[1]), name[len(str(path[1])) + 1 :]
-    return "numbers", name, "value"
+    sheet = OF_SECTION[str(path[0])]
+    return (sheet, str(path[1]), name[len(str(path[1])) + 1 :]) if sheet else (NUMBERS, name, "value")
 
 
 def _sheet(game: PlayableGame, name: str, cells: dict[tuple[str, str], str]) -> Sheet:
@@ -94,8 +96,8 @@ def _variants(game: PlayableGame) -> Sheet:
 
 
 def _label(game: PlayableGame, sheet: str, row: str) -> str:
-    section = {"stats": game.kinds, "attacks": game.attacks, "actions": game.actions, "statuses": game.statuses}
-    part = section.get(sheet, {}).get(row.split("[", maxsplit=1)[0])  # type: ignore[attr-defined]
+    section = "kinds" if sheet == "stats" else sheet
+    part = getattr(game, section).get(row.split("[", maxsplit=1)[0]) if OF_SECTION.get(section) else None
     return (getattr(part, "label", None) or "") if part is not None else ""
 
 
