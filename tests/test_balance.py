@@ -195,8 +195,12 @@ def test_a_comparison_is_paired(coin: mint.Game) -> None:
     assert wins.difference.value == pytest.approx(gain)
     # Under the same luck only those runs differ that the two hundredths decide: all of them turn to wins.
     assert compared.turned == (("lose", "win", round(gain * 2_000)),)
-    share = gain
-    assert wins.difference.half_width == pytest.approx(1.96 * (share * (1 - share) / 2_000) ** 0.5, rel=0.01)
+    # By hand, after Bonett and Price: one run more on each side, of two more.
+    more, less = (gain * 2_000 + 1) / 2_002, 1 / 2_002
+    half = 1.96 * ((more + less - (more - less) ** 2) / 2_002) ** 0.5
+    assert (wins.difference.low, wins.difference.high) == pytest.approx(
+        (more - less - half, more - less + half), rel=1e-3
+    )
     assert wins.is_certain
     unpaired = 1.96 * sum(r.value * (1 - r.value) / 2_000 for r in (one.rate("win"), other.rate("win"))) ** 0.5
     assert wins.difference.half_width < unpaired / 4

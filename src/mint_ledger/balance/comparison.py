@@ -14,7 +14,8 @@ from mint_ledger.plain import finite
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.row import Row
-from mint_ledger.studies.estimate import Estimate, mean_of
+from mint_ledger.studies.estimate import Estimate, mean_of, turned_rate
+from mint_ledger.studies.intervals import Average, Turned
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
@@ -33,6 +34,16 @@ class Difference:
     other: Estimate
     difference: Estimate
     is_share: bool
+    # How many runs of each have it, and how many have it in both: the difference is of those.
+    counts: tuple[int, int, int]
+
+    @property
+    def is_nothing(self) -> bool:
+        """Whether no pair of runs differs."""
+        basis = self.difference.basis
+        if isinstance(basis, Turned):
+            return basis.gained == basis.lost == 0
+        return isinstance(basis, Average) and basis.alike and basis.mean == 0.0
 
     @property
     def is_certain(self) -> bool:
@@ -131,17 +142,22 @@ def compare_studies(one: Study, other: Study, parting: Parting | None = None) ->
 
 
 def _of_result(one: Study, other: Study, result: str) -> Difference:
-    sides = [(study.measures["result"] == result).astype(float) for study in (one, other)]
+    sides = [study.measures["result"] == result for study in (one, other)]
+    gained, lost = int((sides[1] & ~sides[0]).sum()), int((sides[0] & ~sides[1]).sum())
     name = {"win": "wins", "lose": "losses", "draw": "draws"}.get(result, result)
-    return Difference(name, one.rate(result), other.rate(result), mean_of((sides[1] - sides[0]).tolist()), True)
+    return Difference(
+        name, one.rate(result), other.rate(result), turned_rate(gained, lost, one.runs), True, (one.runs,) * 3
+    )
 
 
 def _of_measure(one: Study, other: Study, name: str) -> Difference | None:
     """A measure in the runs in which both studies have it."""
-    pair = (other.measures[name].astype(float) - one.measures[name].astype(float)).dropna()
+    sides = [study.measures[name].astype(float) for study in (one, other)]
+    pair = (sides[1] - sides[0]).dropna()
     if not len(pair):
         return None
-    return Difference(name, one.mean(name), other.mean(name), mean_of(pair.tolist()), False)
+    counts = int(sides[0].notna().sum()), int(sides[1].notna().sum()), len(pair)
+    return Difference(name, one.mean(name), other.mean(name), mean_of(pair.tolist()), False, counts)
 
 
 def _changed_dials(one: Study, other: Study) -> list[tuple[str, float | None, float | None]]:

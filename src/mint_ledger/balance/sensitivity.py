@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
@@ -14,7 +15,8 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, mean_of
+from mint_ledger.studies.estimate import Estimate, mean_of, turned_rate
+from mint_ledger.studies.intervals import Average, Turned
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
@@ -25,6 +27,7 @@ if TYPE_CHECKING:
 
 # What says how the game is watched, not how it plays.
 QUIET = ("clock.",)
+FALSE_ALARMS = 0.1
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,11 +38,9 @@ class Moved:
     today: float
     values: tuple[float, float]
     effect: Estimate
-
-    @property
-    def is_certain(self) -> bool:
-        """Whether it is more than noise that the dial does anything."""
-        return self.effect.low > 0.0 or self.effect.high < 0.0
+    # How often noise alone would show as much, and whether that is too seldom among all the dials that were moved.
+    noise: float = 1.0
+    is_certain: bool = False
 
 
 @dataclass(frozen=True)
@@ -151,16 +152,47 @@ def make_sensitivity(
                 raise BadRequest("it is 0, and a share of that is nothing")
             sides = [values_of(study({name: _plain(end)}), measure) for end in ends]
             gap = (sides[1] - sides[0]).dropna()
-            effect = mean_of((gap / (200.0 * share)).tolist())
-            moved.append(Moved(name, value, ends, effect))
+            if measure.startswith("rate"):
+                difference = turned_rate(int((gap > 0).sum()), int((gap < 0).sum()), len(gap))
+            else:
+                difference = mean_of(gap.tolist())
+            moved.append(Moved(name, value, ends, difference.scaled(1 / (200.0 * share)), _noise(difference)))
         except (GameError, BadRequest, RunStopped) as error:
             skipped.append((name, str(error).splitlines()[0].rpartition(": ")[2]))
         if progress is not None:
             progress(count, len(names))
-    moved.sort(key=lambda one: -abs(one.effect.value))
+    moved.sort(key=lambda dial: -abs(dial.effect.value))
+    seldom = _seldom([dial.noise for dial in moved])
+    moved = [replace(dial, is_certain=dial.noise <= seldom) for dial in moved]
     return Sensitivity(
         setting.title(game.title), measure, today, share, runs, setting.seed, tuple(moved), tuple(skipped)
     )
+
+
+def _noise(difference: Estimate) -> float:
+    """How often a difference as large comes up where there is none, on both sides: by turned runs, or Student's t."""
+    basis = difference.basis
+    if isinstance(basis, Turned):
+        turned = basis.gained + basis.lost
+        if not turned:
+            return 1.0
+        # Each run that turns does so one way or the other with the same chance (McNemar, Psychometrika 12, 1947).
+        score = max(abs(basis.gained - basis.lost) - 1, 0) / math.sqrt(turned)
+    elif isinstance(basis, Average) and basis.deviation > 0.0:
+        score = abs(basis.mean) / (basis.deviation / math.sqrt(basis.runs))
+    else:
+        return 1.0 if difference.value == 0.0 else 0.0
+    return math.erfc(score / math.sqrt(2.0))
+
+
+def _seldom(noises: Sequence[float], share: float = FALSE_ALARMS) -> float:
+    """Up to which chance a finding counts, so that of all findings `share` are noise on average.
+
+    Source: Benjamini and Hochberg, "Controlling the false discovery rate", J. R. Stat. Soc. B 57 (1995).
+    """
+    ordered = sorted(noises)
+    fine = [noise for rank, noise in enumerate(ordered, 1) if noise <= share * rank / len(ordered)]
+    return fine[-1] if fine else -1.0
 
 
 def values_of(study: Study, measure: str) -> pd.Series[float]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal
@@ -49,10 +50,40 @@ class Judged:
 
 
 def verdict(estimate: Estimate, want: Span) -> Verdict:
-    """Met if the whole interval lies in what is wanted, missed if none of it does, else undecided."""
-    if want.low <= estimate.low and estimate.high <= want.high:
+    """Met if the whole interval lies in what is wanted, missed if none of it does, else undecided.
+
+    The interval is the one that holds however often somebody looks again with more runs.
+    """
+    low, high = estimate.ever() if estimate.basis is not None else (estimate.low, estimate.high)
+    if want.low <= low and high <= want.high:
         return "met"
-    return "missed" if estimate.high < want.low or estimate.low > want.high else "undecided"
+    return "missed" if high < want.low or low > want.high else "undecided"
+
+
+def runs_to_decide(estimate: Estimate, want: Span) -> tuple[int, int] | None:
+    """About how many more runs will decide an undecided target: from, to; none where that cannot be foreseen.
+
+    The interval has to become as narrow as the way to the next end of what is wanted, which may be one standard error
+    longer or shorter than it looks.
+    """
+    if estimate.basis is None or want.low == want.high:
+        return None
+    low, high = estimate.ever()
+    half = (high - low) / 2
+    ends = [end for end in (want.low, want.high) if math.isfinite(end)]
+    if not ends or not math.isfinite(half) or half <= 0.0:
+        return None
+    way = min(abs(estimate.value - end) for end in ends)
+    error = estimate.half_width / 1.96
+    needed = [estimate.runs * (half / max(step, half / 40)) ** 2 for step in (way + error, max(way - error, way / 3))]
+    more = [max(needed_ - estimate.runs, estimate.runs / 4) for needed_ in needed]
+    return _rounded(more[0]), _rounded(more[1])
+
+
+def _rounded(runs: float) -> int:
+    """To one digit, or two below 30 of the leading ones: 900, 1,200, 4,000."""
+    size = 10 ** max(math.floor(math.log10(runs)) - (1 if str(runs)[0] in "12" else 0), 1)
+    return int(max(size, round(runs / size) * size))
 
 
 def judge_targets(

@@ -4,15 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 from mint_ledger.errors import BadRequest
-
-if TYPE_CHECKING:
-    import numpy as np
-
-    Floats = np.ndarray[Any, np.dtype[np.float64]]
+from mint_ledger.studies.intervals import OPEN, Average, Basis, Ends, Ordered, Share, Turned
 
 CONFIDENCE = 0.95
 
@@ -21,7 +17,8 @@ CONFIDENCE = 0.95
 class Estimate:
     """A value, an interval that holds the true one with `confidence`, from `runs` runs, made by `method`.
 
-    An end that so many runs cannot tell is open: infinite.
+    An end that so many runs cannot tell is open: infinite. The interval is for one look; `ever` gives the one that
+    holds however often somebody looks again, as the runs grow in number.
     """
 
     value: float
@@ -30,52 +27,74 @@ class Estimate:
     runs: int
     method: str
     confidence: float = CONFIDENCE
+    basis: Basis | None = field(default=None, repr=False, compare=False)
 
     @property
     def half_width(self) -> float:
         """Half the interval's length."""
         return (self.high - self.low) / 2
 
+    @property
+    def known_to(self) -> float:
+        """Half the length of the interval that holds however often somebody looks again."""
+        low, high = self.ever() if self.basis is not None else (self.low, self.high)
+        return (high - low) / 2
+
+    def scaled(self, factor: float) -> Estimate:
+        """The same in other units, without its sample."""
+        return replace(self, value=factor * self.value, low=factor * self.low, high=factor * self.high, basis=None)
+
+    def interval(self, sure: float) -> Ends:
+        """The interval that holds the true value with another chance.
+
+        Raises:
+            BadRequest: `sure` is no chance between 0 and 1, or the estimate has no sample to make it of.
+        """
+        return self._checked(sure).interval(sure)
+
+    def ever(self, sure: float | None = None) -> Ends:
+        """The interval that holds the true value at all looks together, with chance `sure` (by default `confidence`).
+
+        Raises:
+            BadRequest: `sure` is no chance between 0 and 1, or the estimate has no sample to make it of.
+        """
+        wanted = self.confidence if sure is None else sure
+        return self._checked(wanted).ever(wanted)
+
+    def _checked(self, sure: float) -> Basis:
+        if not 0.0 < sure < 1.0:
+            raise BadRequest(f"an interval is sure with a chance between 0 and 1, like 0.9, not {sure:g}")
+        if self.basis is None:
+            raise BadRequest("this estimate has one interval alone")
+        return self.basis
+
+    def at(self, sure: float) -> Estimate:
+        """The same estimate with the interval of another chance."""
+        low, high = self.interval(sure)
+        return replace(self, low=low, high=high, confidence=sure)
+
+
+def _estimate(value: float, runs: int, method: str, confidence: float, basis: Basis) -> Estimate:
+    low, high = basis.interval(confidence)
+    return Estimate(value, low, high, runs, method, confidence, basis)
+
 
 def rate(count: int, runs: int, confidence: float = CONFIDENCE) -> Estimate:
-    """The share of runs in which something happened, with Wilson's score interval.
-
-    Source: Wilson, "Probable inference, the law of succession, and statistical inference", JASA 22 (1927).
-    """
-    # Python's own inverse normal: SciPy would take longer to import than a thousand runs to play.
-    from statistics import NormalDist
-
+    """The share of runs in which something happened, with Wilson's score interval; see `intervals.Share`."""
     if runs < 1:
         raise BadRequest("a rate wants one run at least")
-    z = NormalDist().inv_cdf((1 + confidence) / 2)
-    share = count / runs
-    centre = (share + z * z / (2 * runs)) / (1 + z * z / runs)
-    half = z / (1 + z * z / runs) * math.sqrt(share * (1 - share) / runs + z * z / (4 * runs * runs))
-    low = 0.0 if count == 0 else max(0.0, centre - half)
-    high = 1.0 if count == runs else min(1.0, centre + half)
-    return Estimate(share, low, high, runs, "Wilson", confidence)
+    return _estimate(count / runs, runs, "Wilson", confidence, Share(count, runs))
 
 
-def binomial_below(n: int, q: float) -> Floats:
-    """The chances that 0, 1 … n or fewer of `n` come up, each with chance `q`.
-
-    SciPy has this too, but to import it takes longer than a short command.
-    """
-    import numpy as np
-
-    k = np.arange(1, n + 1)
-    ratios = np.log((n - k + 1) / k) + math.log(q / (1 - q))
-    logs = n * math.log1p(-q) + np.concatenate(([0.0], np.cumsum(ratios)))
-    chances: Floats = np.minimum(np.cumsum(np.exp(logs)), 1.0)
-    return chances
+def turned_rate(gained: int, lost: int, runs: int, confidence: float = CONFIDENCE) -> Estimate:
+    """The difference of two shares of the same runs; see `intervals.Turned`."""
+    if runs < 1:
+        raise BadRequest("a difference of rates wants one pair of runs at least")
+    return _estimate((gained - lost) / runs, runs, "Bonett and Price", confidence, Turned(gained, lost, runs))
 
 
 def quantile(values: Sequence[float], q: float, confidence: float = CONFIDENCE) -> Estimate:
-    """A quantile (0 < q < 1) of a sample, with the interval between two order statistics.
-
-    The number of values below the true quantile is binomial, whatever the distribution, so the interval holds
-    with `confidence` at least (Conover, "Practical nonparametric statistics", section 3.2).
-    """
+    """A quantile (0 < q < 1) of a sample, with the interval between two order statistics; see `intervals.Ordered`."""
     import numpy as np
 
     if not 0 < q < 1:
@@ -84,38 +103,21 @@ def quantile(values: Sequence[float], q: float, confidence: float = CONFIDENCE) 
     n = len(ordered)
     if n < 1:
         raise BadRequest("a quantile wants one run at least")
-    tail = (1 - confidence) / 2
-    # The kth value from below is above the quantile with the chance that fewer than k of n lie below it. Where even the
-    # first (or last) value is not far enough out, that end is open.
-    below = binomial_below(n, q)
-    low = int(np.searchsorted(below, tail, side="right"))
-    high = int(np.searchsorted(below, 1 - tail))
-    return Estimate(
-        float(np.quantile(ordered, q)),
-        float(ordered[low - 1]) if low >= 1 else -math.inf,
-        float(ordered[high]) if high < n else math.inf,
-        n,
-        "order statistics",
-        confidence,
-    )
+    return _estimate(float(np.quantile(ordered, q)), n, "order statistics", confidence, Ordered(ordered, q))
 
 
 def mean(total: float, spread: float, runs: int, confidence: float = CONFIDENCE) -> Estimate:
     """The mean of a sample from its sum and the sum of squares about its mean, with Student's t interval.
 
-    Source: Student, "The probable error of a mean", Biometrika 6 (1908); for many runs it rests on the central limit
-    theorem, whatever the distribution.
+    Of its skewness nothing is known; see `intervals.Average` for what is done where it is.
     """
-    from scipy.special import stdtrit
-
     if runs < 1:
         raise BadRequest("a mean wants one run at least")
     value = total / runs
     if runs == 1:
         return Estimate(value, -math.inf, math.inf, runs, "Student's t", confidence)
-    variance = spread / (runs - 1)
-    half = float(stdtrit(runs - 1, (1 + confidence) / 2)) * math.sqrt(variance / runs)
-    return Estimate(value, value - half, value + half, runs, "Student's t", confidence)
+    basis = Average(value, math.sqrt(spread / (runs - 1)), 0.0, runs)
+    return _estimate(value, runs, "Student's t", confidence, basis)
 
 
 def joined_sums(one: Any, runs: int, other: Any, more: int) -> Any:
@@ -130,14 +132,22 @@ def joined_sums(one: Any, runs: int, other: Any, more: int) -> Any:
     return total
 
 
-def mean_of(values: Sequence[float], confidence: float = CONFIDENCE) -> Estimate:
-    """The mean of a sample; see `mean`. Worked out about the mean itself, so that nothing cancels."""
+def mean_of(values: Sequence[float], confidence: float = CONFIDENCE, bounds: Ends = OPEN) -> Estimate:
+    """The mean of a sample with its skewness; `bounds` are those that no value can leave. See `intervals.Average`.
+
+    Worked out about the mean itself, so that nothing cancels.
+    """
     import numpy as np
 
     sample = np.asarray(values, dtype=float)
-    if len(sample) < 1:
+    n = len(sample)
+    if n < 1:
         raise BadRequest("a mean wants one run at least")
-    centre = math.fsum(sample) / len(sample)
+    centre = math.fsum(sample) / n
     off = sample - centre
-    about = mean(math.fsum(off), math.fsum(off * off), len(sample), confidence)
-    return Estimate(centre, centre + about.low, centre + about.high, len(sample), about.method, confidence)
+    squares = math.fsum(off * off)
+    deviation = math.sqrt(squares / (n - 1)) if n > 1 else 0.0
+    alike = bool((sample == sample[0]).all())
+    skewness = 0.0 if alike or squares == 0.0 else math.fsum(off**3) / n / math.sqrt(squares / n) ** 3
+    basis = Average(centre, deviation, skewness, n, alike, bounds)
+    return _estimate(centre, n, "Student's t, with Hall's transformation", confidence, basis)

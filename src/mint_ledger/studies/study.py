@@ -20,6 +20,7 @@ from mint_ledger.plain import finite
 from mint_ledger.playing.setting import check_seed
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.estimate import Estimate, joined_sums, mean, mean_of, quantile, rate
+from mint_ledger.studies.limits import measure_bounds, time_limit
 from mint_ledger.studies.playing import Span, play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest
 
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 MAX_RUNS = 10_000_000
+MOST_UNKNOWN = 50_000
 RESULTS = ("win", "lose", "draw", "unfinished")
 COLUMNS = {
     "run": "the number of the run; `mint-ledger run --run` plays it again",
@@ -161,8 +163,23 @@ class Study:
         return column[column.notna()].astype(float)
 
     def mean(self, measure: str) -> Estimate:
-        """The mean of a numeric measure."""
-        return mean_of(self.values(measure).tolist())
+        """The mean of a numeric measure.
+
+        Where skewness, or that all runs are alike, leaves an end of its interval open, what no run can leave bounds it.
+        """
+        values = self.values(measure).tolist()
+        estimate = mean_of(values)
+        if math.isfinite(estimate.low) and math.isfinite(estimate.high):
+            return estimate
+        return mean_of(values, bounds=self._bounds_of(measure))
+
+    def _bounds_of(self, measure: str) -> tuple[float, float]:
+        program = self.lowered.program
+        known = {text: m.value for m in self.lowered.measures for text in (m.name, m.text)}
+        if measure not in known:
+            return 0.0, time_limit(program)
+        between = measure_bounds(program, known[measure])
+        return between.low, between.high
 
     def quantile(self, measure: str, q: float) -> Estimate:
         """A quantile of a numeric measure, like `time`."""
@@ -379,9 +396,12 @@ def make_study(
         if until is None:
             break
         estimate = gathered.study(until).estimate(until.measure)
-        if estimate.half_width <= until.half_width or runs >= MAX_RUNS:
+        known_to = estimate.known_to
+        if known_to <= until.half_width or runs >= MAX_RUNS:
             break
-        runs = _more_runs(runs, estimate.half_width / until.half_width)
+        if math.isinf(known_to) and runs >= MOST_UNKNOWN:
+            break  # all runs are alike, or a few of them say all: more of them may never tell
+        runs = _more_runs(runs, known_to / until.half_width)
         gathered.drop_short_block()
     return gathered.study(until)
 

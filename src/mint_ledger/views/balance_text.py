@@ -6,17 +6,23 @@ import math
 from collections.abc import Sequence
 
 from mint_ledger.balance.estimates import is_share
-from mint_ledger.balance.targets import Judged
+from mint_ledger.balance.targets import Judged, runs_to_decide
 from mint_ledger.game.parts import Span
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.intervals import Share
 from mint_ledger.views.study_text import digits_for, fixed, span_text
 
 
 def told(text: str, estimate: Estimate) -> str:
     """An estimate with its interval, in the digits that the interval supports: `58.2 % (57.1 to 59.3)`."""
     factor = 100.0 if is_share(text) else 1.0
-    scaled = Estimate(factor * estimate.value, factor * estimate.low, factor * estimate.high, estimate.runs, "")
+    scaled = _scaled(estimate, factor)
+    if is_share(text) and isinstance(estimate.basis, Share) and estimate.value in (0.0, 1.0):
+        digits = 2 if min(scaled.high, 100.0 - scaled.low) < 2 else 1
+        if estimate.value == 0.0:
+            return f"none in {estimate.runs:,} runs (at most {fixed(scaled.high, digits)} %)"
+        return f"all of {estimate.runs:,} runs (at least {fixed(scaled.low, digits)} %)"
     digits = digits_for(scaled)
     if is_share(text) and scaled.half_width >= 0.1:
         digits = min(digits, 1)  # as a study's summary tells it
@@ -24,6 +30,26 @@ def told(text: str, estimate: Estimate) -> str:
     is_open = not (math.isfinite(scaled.low) or math.isfinite(scaled.high))
     span = "" if is_open else f" ({span_text(scaled.low, scaled.high, digits)})"
     return f"{fixed(scaled.value, digits)}{unit}{span}"
+
+
+def _undecided(result: Judged) -> list[str]:
+    """Why a target is not decided, and how many more runs will likely do."""
+    estimate, target = result.estimate, result.target
+    if estimate.basis is None:
+        return ["the interval reaches over an end of what is wanted"]
+    low, high = estimate.ever()
+    factor = 100.0 if is_share(target.measure) else 1.0
+    unit = " %" if is_share(target.measure) else ""
+    span = span_text(factor * low, factor * high, digits_for(_scaled(estimate, factor)))
+    lines = [f"however often you look: {span}{unit}"]
+    more = runs_to_decide(estimate, target.want)
+    if more is not None:
+        lines.append(f"{more[0]:,} to {more[1]:,} more runs will likely tell")
+    return lines
+
+
+def _scaled(estimate: Estimate, factor: float) -> Estimate:
+    return Estimate(factor * estimate.value, factor * estimate.low, factor * estimate.high, estimate.runs, "")
 
 
 def wanted(text: str, want: Span) -> str:
@@ -50,7 +76,6 @@ def targets_text(judged: Sequence[Judged]) -> str:
             f"{target.measure} is {told(target.measure, result.estimate)}, wanted {wanted(target.measure, target.want)}"
         )
         lines += [f"  {result.verdict:<10} {name}", f"  {'':<10}   {line}"]
-    undecided = [result for result in judged if result.verdict == "undecided"]
-    if undecided:
-        lines.append("  undecided: the interval reaches over an end of what is wanted; more runs tell")
+        if result.verdict == "undecided":
+            lines += [f"  {'':<10}   {why}" for why in _undecided(result)]
     return "\n".join(lines)

@@ -43,12 +43,16 @@ def _line(difference: Difference) -> str:
     digits = digits_for(gap)
     name = difference.name if len(difference.name) <= 24 else difference.name[:23] + "…"
     unit = " %" if difference.is_share else ""
-    noise = "" if difference.is_certain else "  noise?"
+    noise = "" if difference.is_certain else "  same" if difference.is_nothing else "  noise?"
     sign = "+" if gap.value > 0 else ""
-    return (
+    line = (
         f"  {name + unit:<26}{fixed(values[0], digits):>10}{fixed(values[1], digits):>10}"
         f"{sign + fixed(gap.value, digits):>10}   {span_text(low, high, digits)}{noise}"
     )
+    a, b, both = difference.counts
+    if a == b == both:
+        return line
+    return f"{line}\n    in {a:,} runs of A and {b:,} of B; B − A is of the {both:,} that have it in both"
 
 
 def _parting(comparison: Comparison) -> list[str]:

@@ -9,7 +9,7 @@ from mint_ledger.balance.sensitivity import Index, Moved, Sensitivity
 from mint_ledger.journal.wording import number, signed
 from mint_ledger.studies.estimate import Estimate
 from mint_ledger.views.balance_text import told
-from mint_ledger.views.study_text import fixed
+from mint_ledger.views.study_text import fixed, span_text
 
 WIDTH = 80
 MOST_LINES = 25
@@ -33,7 +33,7 @@ def sensitivity_text(ranking: Sensitivity) -> str:
     for dial in certain[:MOST_LINES]:
         gain = _scaled(ranking, dial)
         name = dial.dial if len(dial.dial) <= 37 else dial.dial[:36] + "…"
-        span = f"{fixed(gain.low, 2)} to {fixed(gain.high, 2)}"
+        span = span_text(gain.low, gain.high, 2)
         lines.append(f"  {name:<38}{number(dial.today, 4):>9}{signed(gain.value, 2):>13}   {span}")
     if len(certain) > MOST_LINES:
         lines.append(f"  … {len(certain) - MOST_LINES} dials more that matter less; --json has them all")
@@ -48,8 +48,7 @@ def sensitivity_text(ranking: Sensitivity) -> str:
 def _scaled(ranking: Sensitivity, one: Moved) -> Estimate:
     """The effect of one per cent, in points where the estimate is a share."""
     factor = 100.0 if is_share(ranking.measure) else 1.0
-    effect = one.effect
-    return Estimate(factor * effect.value, factor * effect.low, factor * effect.high, effect.runs, effect.method)
+    return one.effect.scaled(factor)
 
 
 def sobol_text(title: str, measure: str, indices: list[Index]) -> str:

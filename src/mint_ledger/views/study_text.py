@@ -44,8 +44,9 @@ def study_text(study: Study) -> str:
     if study.until is not None:
         reached = study.estimate(study.until.measure)
         is_rate = study.until.measure.startswith("rate")
-        half = f"{100 * reached.half_width:.2f} %" if is_rate else number(reached.half_width, digits_for(reached) + 1)
-        lines += ["", f"{study.runs:,} runs were played; {study.until.measure} is known to ± {half}."]
+        half = f"{100 * reached.known_to:.2f} %" if is_rate else number(reached.known_to, digits_for(reached) + 1)
+        known = f"is known to ± {half}" if math.isfinite(reached.known_to) else "is not known: an end of it stays open"
+        lines += ["", f"{study.runs:,} runs were played; {study.until.measure} {known}."]
     return "\n".join(lines)
 
 

@@ -61,7 +61,7 @@ def _moved(moved: Moved, time_unit: str) -> str:
     half = factor * difference.difference.half_width
     digits = 1 if difference.is_share else digits_for(difference.other)
     sign = "+" if gap >= 0 else ""
-    noise = "" if difference.is_certain else ("  no change" if gap == 0.0 and half == 0.0 else "  noise?")
+    noise = "" if difference.is_certain else ("  no change" if difference.is_nothing else "  noise?")
     name = _way(difference.name, moved.way)
     return (
         f"  {name:<34} {fixed(one, digits)} → {fixed(other, digits)}{unit}"
