@@ -243,10 +243,12 @@ def test_a_target_out_of_reach_names_the_nearest_value_and_what_is_in_the_way(po
     tuned = post.tune("ram.weight", "1..5", "median(time)", "1..3", runs=400)
     assert not tuned.reached
     assert (tuned.best, tuned.stopped_by) == (5, "the bound 5")
-    assert "cannot be reached" in tuned.summary()
+    assert "It was met at none of 5 values" in tuned.summary()
+    assert "It only falls as ram.weight goes up, and the bound 5 is in the way." in " ".join(tuned.summary().split())
     between = post.tune("ram.weight", "1..20", "median(time)", "8..9", runs=400)
     assert not between.reached
-    assert "lies between two values" in between.stopped_by
+    assert "it jumps; no value between was found" in " ".join(between.summary().split())
+    assert [(jump.below.value, jump.above.value) for jump in between.jumps] == [(2, 3)]
 
 
 def test_tuning_stops_with_the_best_so_far(coin: mint.Game) -> None:

@@ -100,7 +100,7 @@ def make_audit(
     chosen = [check for check in _chosen(only) if runs or not check.plays]
     wants_plays = any(check.plays for check in chosen)
     plays = play_all(game, runs, seed, progress) if wants_plays else None
-    subject = Subject(game, plays, max(runs, 200))
+    subject = Subject(game, plays, max(runs, 200), seed)
     findings = [_finding(game, check, caught) for check in chosen for caught in check.find(subject)]
     findings.sort(key=lambda finding: bool(finding.accepted))
     return Audit(game.title, str(game.source.file), tuple(findings), len(chosen), len(plays.runs) if plays else 0)

@@ -120,7 +120,7 @@ def step_length_matters(subject: Subject) -> Iterator[Caught]:
     if subject.game.clock.unit == "turn":
         return
     step = subject.step
-    setting = Setting(habit=next(iter(subject.game.habits), None))
+    setting = Setting(subject.seed, next(iter(subject.game.habits), None))
     usual = study_game(subject.game, subject.runs, setting)
 
     def stepped(length: float) -> list[str]:
@@ -132,7 +132,7 @@ def step_length_matters(subject: Subject) -> Iterator[Caught]:
     coarser = stepped(step * 2)
     options = f"{'--habit ' + setting.habit if setting.habit else ''} --set {STEP}={step / 2:g}".strip()
     what = f"With another number of steps a second the game plays out differently; now a step is {number(step, 4)} s."
-    yield Caught(("clock",), STEP, what, (*finer[:3], *coarser[:2]), f"--seed 1 {options}")
+    yield Caught(("clock",), STEP, what, (*finer[:3], *coarser[:2]), f"--seed {subject.seed} {options}")
 
 
 def _differences(usual: Study, other: Study, length: float) -> list[str]:

@@ -41,7 +41,7 @@ def seats_unfair(subject: Subject) -> Iterator[Caught]:
     habit = next(iter(subject.game.habits), None)
     if not any("[" in play.winner for play in subject.plays.runs):
         return
-    study = study_game(subject.game, max(subject.runs, 400), Setting(habit=habit))
+    study = study_game(subject.game, max(subject.runs, 400), Setting(subject.seed, habit))
     wins = Counter(study.measures["winner"])
     for member in cast.members.values():
         kind = subject.game.kinds[member.name]

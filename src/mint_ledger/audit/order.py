@@ -71,8 +71,8 @@ def order_of_rules_matters(subject: Subject) -> Iterator[Caught]:
         swapped = _swapped(game, where, one, other)
         if swapped is None:
             continue
-        usual = usual or study_game(game, subject.runs, Setting(habit=habit))
-        turned = study_game(swapped, subject.runs, Setting(habit=habit))
+        usual = usual or study_game(game, subject.runs, Setting(subject.seed, habit))
+        turned = study_game(swapped, subject.runs, Setting(subject.seed, habit))
         before, after = usual.measures, turned.measures
         changed = int(((before["ending"] != after["ending"]) | (before["winner"] != after["winner"])).sum())
         if changed < max(5, 0.02 * subject.runs):

@@ -15,11 +15,12 @@ from mint_ledger.lowering.playable import PlayableGame
 
 @dataclass(frozen=True)
 class Subject:
-    """A game under audit; `runs` is how many runs a check may play of what it tries."""
+    """A game under audit; `runs` is how many runs a check may play of what it tries, with `seed`."""
 
     game: PlayableGame
     played: Plays | None = None
     runs: int = 200
+    seed: int = 1
 
     @cached_property
     def facts(self) -> Facts:

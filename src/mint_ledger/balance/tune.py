@@ -1,8 +1,6 @@
-"""Tunes one dial to one target: which values of the dial meet it, and how sure that is.
+"""Tunes one dial to one target: which settings meet it, how sure that is, and what was not looked at.
 
-The estimate is taken to go one way as the dial goes up; under the same luck at every value it hardly ever does
-otherwise. So there is one border where it comes to the lower end of what is wanted, and one for the upper end. Each
-is found by halving, with few runs far away from it and more near it.
+See `tune_search.py` for how it looks. Luck of its own confirms the answer; what that refutes is no longer claimed.
 """
 
 from __future__ import annotations
@@ -10,29 +8,31 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from typing import Any
+from itertools import groupby
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.balance.estimates import is_share, measured
 from mint_ledger.balance.targets import Verdict, verdict
+from mint_ledger.balance.tune_search import FEW, Search, State, Way
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.script import Wanted
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
-from mint_ledger.studies.budget import Budget, OutOfBudget
+from mint_ledger.studies.budget import Budget, OutOfBudget, OutOfTime
 from mint_ledger.studies.estimate import Estimate
 from mint_ledger.studies.studying import measure_game
 
-FEW = 400
-MORE = 4
-# A value is looked at several times, with more runs each time, and several values are: each look asks 99 intervals
-# in 100 to hold (2.58 for 1.96 standard errors), so that 95 of 100 answers do. With 95 it was 90.
-WIDER = 1.315
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
 # Far from any seed that a designer would write, so that a confirmation has luck of its own.
 FRESH = 1_000_003
 Told = Callable[[float, Estimate], None]
+Region = tuple[float, float]
+"""The first and the last setting of a part of the range."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,16 +43,29 @@ class Tried:
     estimate: Estimate
 
 
+@dataclass(frozen=True, slots=True)
+class Jump:
+    """Two neighbouring values, one on each side of all that is wanted."""
+
+    below: Tried
+    above: Tried
+
+
 @dataclass(frozen=True)
 class Tuned:
     """What tuning found.
 
     Attributes:
-        sure: the first and last value of the dial that certainly meet the target; none if no value does.
-        possible: the first and last value that may meet it.
-        best: the value to take; where the target cannot be met, the nearest.
+        met: the parts of the range in which every setting certainly meets the target.
+        open: those in which settings may meet it or not.
+        jumps: where the estimate jumps over all that is wanted.
+        way: whether it `rises`, `falls` or stays `flat` along the dial, as far as all looks agree; empty if not.
+        turns: whether it certainly neither only rises nor only falls.
+        unseen: how wide a part of the range may be that was not looked at.
+        best: the value to take; where the target was not met, the nearest.
         confirmed: the estimate at `best` with luck of its own, and `verdict` what it says.
-        reached: whether any value may meet the target; else `stopped_by` says which bound is in the way.
+        stopped_by: which bound is in the way, where the estimate goes one way and was met nowhere.
+        used_up: whether the runs in all were used up before all was settled.
         interrupted: whether it was stopped before it was done.
     """
 
@@ -63,21 +76,50 @@ class Tuned:
     today: float
     bounds: tuple[float, float]
     step: float
-    sure: tuple[float, float] | None
-    possible: tuple[float, float] | None
+    met: tuple[Region, ...]
+    open: tuple[Region, ...]
+    jumps: tuple[Jump, ...]
+    way: Way
+    turns: bool
+    unseen: float
     best: float
     confirmed: Estimate | None
     verdict: Verdict
-    reached: bool
     stopped_by: str
     tried: tuple[Tried, ...] = field(repr=False)
     runs: int
+    used_up: bool = False
     interrupted: bool = False
 
     @property
     def is_share(self) -> bool:
         """Whether the estimate is a share, told in per cent."""
         return is_share(self.measure)
+
+    @property
+    def reached(self) -> bool:
+        """Whether any setting may meet the target, as far as was seen."""
+        return bool(self.met or self.open)
+
+    @property
+    def sure(self) -> Region | None:
+        """The part around the best value (or the first) that is certainly met."""
+        return self._around(self.met)
+
+    @property
+    def possible(self) -> Region | None:
+        """The part around the best value (or the first) that may be met."""
+        joined: list[Region] = []
+        for low, high in sorted((*self.met, *self.open)):
+            if joined and low <= joined[-1][1] + 1.5 * self.step:
+                joined[-1] = (joined[-1][0], high)
+            else:
+                joined.append((low, high))
+        return self._around(tuple(joined))
+
+    def _around(self, regions: tuple[Region, ...]) -> Region | None:
+        here = [region for region in regions if region[0] <= self.best <= region[1]]
+        return here[0] if here else regions[0] if regions else None
 
     @finite
     def as_json(self) -> dict[str, Any]:
@@ -89,19 +131,35 @@ class Tuned:
             "measure": self.measure,
             "want": str(self.want),
             "best": self.best,
-            "sure": list(self.sure) if self.sure else None,
-            "possible": list(self.possible) if self.possible else None,
+            "met": [list(region) for region in self.met],
+            "open": [list(region) for region in self.open],
+            "jumps": [[jump.below.value, jump.above.value] for jump in self.jumps],
+            "way": self.way,
+            "turns": self.turns,
+            "unseen": self.unseen,
             "reached": self.reached,
             "stopped_by": self.stopped_by,
             "verdict": self.verdict,
-            "confirmed": {"value": estimate.value, "low": estimate.low, "high": estimate.high, "runs": estimate.runs}
+            "confirmed": {
+                "value": estimate.value,
+                "low": estimate.low,
+                "high": estimate.high,
+                "runs": estimate.runs,
+            }
             if estimate
             else None,
             "tried": [
-                {"value": t.value, "estimate": t.estimate.value, "low": t.estimate.low, "high": t.estimate.high}
+                {
+                    "value": t.value,
+                    "estimate": t.estimate.value,
+                    "low": t.estimate.low,
+                    "high": t.estimate.high,
+                    "runs": t.estimate.runs,
+                }
                 for t in self.tried
             ],
             "runs": self.runs,
+            "used_up": self.used_up,
             "interrupted": self.interrupted,
         }
 
@@ -111,6 +169,10 @@ class Tuned:
     def summary(self) -> str:
         """The answer as text."""
         return showing.text("tune_text.tune_text", self)
+
+    def plot(self) -> Figure:
+        """The looks with their intervals, what is wanted, and the parts that meet it; see `views.tune_plot`."""
+        return showing.figure("tune_plot.plot_tuned", self)
 
     def __str__(self) -> str:
         return self.summary()
@@ -125,7 +187,7 @@ def tune_dial(
     setting: Setting,
     told: Told | None = None,
 ) -> Tuned:
-    """Find the values of a dial that meet a target.
+    """Find the values of a dial that meet a target, whatever the shape of the estimate over the dial.
 
     Args:
         game: the game.
@@ -146,32 +208,33 @@ def tune_dial(
         raise BadRequest(f"{dial} wants bounds that go up and a step between them, not {low:g}..{high:g} by {step:g}")
     if runs < FEW:
         raise BadRequest(f"tuning wants {FEW} runs at a value at least, not {runs}")
-    search = _Search(game, dial, bounds, wanted.measure, budget, setting, told)
+    needed = measured(game, wanted.measure)
+    spending = budget.begin()
+
+    def study(value: float, count: int, seed: int = setting.seed) -> Estimate:
+        part = replace(setting.with_dials({dial: value}), seed=seed)
+        found = measure_game(game, count, part, needed).estimate(wanted.measure)
+        spending.add(count)
+        return found
+
     today = game.turned(setting.variant, None).dials.value(dial)
-    last = search.count - 1
+    search = Search(study, bounds, want, runs, spending, today, told)
+    interrupted = used_up = False
     try:
-        rises = search.rises()
-        bottom, top = (want.low, False), (want.high, True)
-        below, not_below = search.border(*(bottom if rises else top), rises)
-        above_from, above_to = search.border(*(top if rises else bottom), rises)
-        first, end = below + 1, above_to - 1
-        sure_first, sure_end = not_below, above_from
-        interrupted = False
-    except (KeyboardInterrupt, OutOfBudget):
-        inside = [i for i, e in search.found.items() if want.low <= e.value <= want.high]
-        first, end = (min(inside), max(inside)) if inside else (0, -1)
-        sure_first, sure_end = last + 1, -1
+        search.run()
+    except (KeyboardInterrupt, OutOfTime):
         interrupted = True
-    reached = first <= end
-    if reached:
-        sure = (search.value(sure_first), search.value(sure_end)) if sure_first <= sure_end else None
-        span = (sure_first, sure_end) if sure_first <= sure_end else (first, end)
-        best, stopped = _nearest(span, search, today), ""
-    else:
-        sure = None
-        best, stopped = search.nearest_bound(want) if search.found else (today, "")
-    possible = (search.value(first), search.value(end)) if reached else None
-    confirmed = None if interrupted else search.estimate(best, runs, setting.seed + FRESH)
+    except OutOfBudget:
+        used_up = True  # what was seen until then is told
+    states = search.states() if len(search.raw) > 1 else []
+    best = _best(search, states, today) if search.raw else today
+    confirmed = None if interrupted else study(best, runs, setting.seed + FRESH)
+    said: Verdict = verdict(confirmed, want) if confirmed is not None else "undecided"
+    if said == "missed":
+        # Fresh luck refutes the setting, and with it the part of the range that was claimed around it.
+        states = _refuted(states, round((best - low) / step))
+    met, may = _regions(states, "met", search), _regions(states, "open", search)
+    tried = {place: Tried(search.value(place), search.raw[place].estimate) for place in search.places}
     return Tuned(
         title=setting.title(game.title),
         dial=dial,
@@ -180,113 +243,72 @@ def tune_dial(
         today=today,
         bounds=(low, high),
         step=step,
-        sure=sure,
-        possible=possible,
+        met=met,
+        open=may,
+        jumps=tuple(Jump(tried[a], tried[b]) for a, b in search.jumps()) if not met else (),
+        way=search.way() if search.raw else "",
+        turns=search.turns() if search.raw else False,
+        unseen=search.widest(),
         best=best,
         confirmed=confirmed,
-        verdict=verdict(confirmed, want) if confirmed is not None else "undecided",
-        reached=reached,
-        stopped_by=stopped,
-        tried=tuple(Tried(search.value(i), e) for i, e in sorted(search.found.items())),
-        runs=search.spending.played,
+        verdict=said,
+        stopped_by="" if met or may or interrupted else _in_the_way(search, want),
+        tried=tuple(tried.values()),
+        runs=spending.played,
+        used_up=used_up,
         interrupted=interrupted,
     )
 
 
-def _nearest(span: tuple[int, int], search: _Search, today: float) -> float:
-    """Today's value where it will do; else the middle of the values that will."""
-    if search.value(span[0]) <= today <= search.value(span[1]):
-        return today
-    return search.value((span[0] + span[1]) // 2)
+def _best(search: Search, states: list[State], today: float) -> float:
+    """Today's value where it will do; else the middle of the widest part that will; else the nearest that was seen."""
+    here = round((today - search.bounds[0]) / search.bounds[2])
+    for wanted in ("met", "open"):
+        parts = [(first, last) for first, last, state in _runs_of(states) if state == wanted]
+        if any(first <= here <= last for first, last in parts) and search.value(here) == today:
+            return search.value(here)
+        if parts:
+            first, last = max(parts, key=lambda part: part[1] - part[0])
+            return search.value((first + last) // 2)
+    places = [place for place in search.places if place == int(place)] or search.places
+    return search.value(min(places, key=lambda place: _off(search.raw[place].estimate.value, search.want)))
 
 
-class _Search:
-    """The values that a dial can take, numbered from 0, and the best estimate at each so far."""
+def _off(value: float, want: Span) -> float:
+    return math.inf if math.isnan(value) else max(want.low - value, value - want.high, 0.0)
 
-    def __init__(
-        self,
-        game: PlayableGame,
-        dial: str,
-        bounds: tuple[float, float, float],
-        measure: str,
-        budget: Budget,
-        setting: Setting,
-        told: Told | None,
-    ) -> None:
-        self.game, self.dial, self.measure = game, dial, measure
-        self.low, self.high, self.step = bounds
-        self.most, self.setting, self.spending, self.told = budget.runs, setting, budget.begin(), told
-        self.count = int((self.high - self.low) / self.step + 1e-9) + 1
-        self.needed = measured(game, measure)
-        self.found: dict[int, Estimate] = {}
 
-    def value(self, index: int) -> float:
-        """The value of a number."""
-        exact = round(self.low + self.step * index, 12)
-        return int(exact) if exact == int(exact) else exact
+def _runs_of(states: list[State]) -> list[tuple[int, int, State]]:
+    """Neighbouring settings of one state: first, last, state."""
+    parts: list[tuple[int, int, State]] = []
+    for state, group in groupby(enumerate(states), key=lambda item: item[1]):
+        places = [place for place, _ in group]
+        parts.append((places[0], places[-1], state))
+    return parts
 
-    def estimate(self, value: float, runs: int, seed: int) -> Estimate:
-        """The estimate at a value of the dial."""
-        setting = replace(self.setting.with_dials({self.dial: value}), seed=seed)
-        study = measure_game(self.game, runs, setting, self.needed)
-        self.spending.add(runs)
-        return study.estimate(self.measure)
 
-    def side(self, index: int, border: float, is_top: bool) -> int:
-        """-1 where the estimate is certainly below a border, 1 where it is above, 0 where the runs do not tell.
+def _refuted(states: list[State], place: int) -> list[State]:
+    """The same with the part around a setting open, where it was claimed to be met."""
+    changed = list(states)
+    for first, last, state in _runs_of(states):
+        if state == "met" and first <= place <= last:
+            changed[first : last + 1] = ["open"] * (last + 1 - first)
+    return changed
 
-        On the border itself is inside what is wanted: below its top, above its bottom.
-        """
-        runs = FEW
-        while True:
-            known = self.found.get(index)
-            if known is None or known.runs < runs:
-                self.spending.check()
-                known = self.found[index] = self.estimate(self.value(index), runs, self.setting.seed)
-                if self.told is not None:
-                    self.told(self.value(index), known)
-            low = known.value - WIDER * (known.value - known.low)
-            high = known.value + WIDER * (known.high - known.value)
-            if high < border or (is_top and high <= border):
-                return -1
-            if low > border or (not is_top and low >= border):
-                return 1
-            if known.runs >= self.most:
-                return 0
-            runs = min(max(known.runs * MORE, FEW), self.most)
 
-    def rises(self) -> bool:
-        """Whether the estimate goes up with the dial, by what both ends give."""
-        for index in (0, self.count - 1):
-            self.side(index, math.inf, True)
-        return self.found[self.count - 1].value >= self.found[0].value
+def _regions(states: list[State], wanted: State, search: Search) -> tuple[Region, ...]:
+    return tuple(
+        (search.value(first), search.value(last)) for first, last, state in _runs_of(states) if state == wanted
+    )
 
-    def border(self, border: float, is_top: bool, rises: bool) -> tuple[int, int]:
-        """The last number before a border for certain (-1: none), and the first beyond it (count: none)."""
-        sign = 1 if rises else -1
-        before = self._last(lambda index: sign * self.side(index, border, is_top) < 0)
-        beyond = self._last(lambda index: sign * self.side(index, border, is_top) <= 0) + 1
-        return before, beyond
 
-    def _last(self, holds: Callable[[int], bool]) -> int:
-        """The last number for which something holds that holds up to a point and then no more; -1 if for none."""
-        low, high = -1, self.count
-        while high - low > 1:
-            middle = (low + high) // 2
-            if holds(middle):
-                low = middle
-            else:
-                high = middle
-        return low
-
-    def nearest_bound(self, want: Span) -> tuple[float, str]:
-        """The value nearest to the target, and in which way the bounds are in the way."""
-
-        def off(index: int) -> float:
-            estimate = self.found[index]
-            return max(want.low - estimate.value, estimate.value - want.high, 0.0)
-
-        index = min(self.found, key=off)
-        if index in (0, self.count - 1):
-            return self.value(index), f"the bound {self.value(index):g}"
-        return self.value(index), f"the step of {self.step:g}: the target lies between two values"
+def _in_the_way(search: Search, want: Span) -> str:
+    """Which bound is in the way, where the estimate goes one way and lies on one side of the target all along."""
+    values = [search.raw[place].estimate.value for place in search.places]
+    if search.way() not in ("rises", "falls"):
+        return ""
+    too_low = all(value < want.low for value in values)
+    if not too_low and not all(value > want.high for value in values):
+        return ""
+    at_end = (search.way() == "rises") is too_low
+    return f"the bound {search.value(search.count - 1 if at_end else 0):g}"

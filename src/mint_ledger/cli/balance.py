@@ -190,6 +190,7 @@ def tune(
     ] = False,
     seconds: Annotated[float, typer.Option(help="Try nothing new after so many seconds.")] = 600.0,
     most_runs: Annotated[int | None, typer.Option(help="Try nothing new after so many runs in all.", min=1)] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw what was seen of one dial into this file.")] = None,
     write: Annotated[bool, typer.Option("--write", help="Write the answer into the game file.")] = False,
     answer: Annotated[int, typer.Option(help="With --write: which of several answers.", min=1)] = 1,
     as_variant: Annotated[
@@ -198,6 +199,7 @@ def tune(
     as_json: JsonOption = False,
 ) -> None:
     """Find the values of dials that give what is wanted, and how sure that is."""
+    from mint_ledger.cli.files import write_figure
     from mint_ledger.client import load
 
     loaded = load(game)
@@ -206,6 +208,8 @@ def tune(
     most = math.inf if most_runs is None else most_runs
     if len(bounds) < len(dial):
         raise BadRequest("one of the dials is named twice")
+    if plot is not None and (habits or len(bounds) > 1 or len(target or ()) > 1):
+        raise BadRequest("--plot draws the tuning of one dial to one target")
     if not habits and len(wants) > 1:
         raise BadRequest("--want stands once; several targets stand in the file, or belong to --habits")
     if not habits and bool(target) == bool(wants) and (target or len(bounds) == 1):
@@ -253,6 +257,8 @@ def tune(
         )
         fell_short = not one.reached or one.verdict == "missed"
         changes = [(as_variant, {name: one.best})] if one.reached else []
+        if plot is not None:
+            write_figure(plot, one.plot())
         tuned = one
     say_json(tuned.as_json()) if as_json else say(tuned.summary())
     if write and not tuned.interrupted:

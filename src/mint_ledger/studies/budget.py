@@ -35,7 +35,11 @@ class Budget:
 
 
 class OutOfBudget(Exception):
-    """The time or the runs of a search are used up."""
+    """The runs of a search are used up, or its time."""
+
+
+class OutOfTime(OutOfBudget):
+    """The time of a search is used up."""
 
 
 class Spending:
@@ -50,7 +54,9 @@ class Spending:
         Raises:
             OutOfBudget: the time is over, or the runs are.
         """
-        if time.monotonic() > self._ends or self.played >= self.budget.most_runs:
+        if time.monotonic() > self._ends:
+            raise OutOfTime
+        if self.played >= self.budget.most_runs:
             raise OutOfBudget
 
     def add(self, runs: int) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import re
-import warnings
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from contextlib import AbstractContextManager
@@ -19,7 +18,8 @@ from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import check_seed
 from mint_ledger.studies.block import BLOCK, Block
-from mint_ledger.studies.estimate import Estimate, joined_sums, mean, mean_of, quantile, rate
+from mint_ledger.studies.estimate import CONFIDENCE, Estimate, joined_sums, mean, mean_of, quantile, rate
+from mint_ledger.studies.intervals import wilson
 from mint_ledger.studies.limits import measure_bounds, time_limit
 from mint_ledger.studies.playing import Span, play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest
@@ -283,32 +283,34 @@ class Study:
     def survival(self) -> pd.DataFrame:
         """How many runs go on beyond each time, with a 95 % interval; columns: time, going, low, high.
 
-        The product-limit estimate of Kaplan and Meier (JASA 53, 1958), with the log-log interval; a run that
-        reached the clock's limit is censored.
+        The product-limit estimate of Kaplan and Meier (JASA 53, 1958); a run that reached the clock's limit is
+        censored. The interval is Wilson's of as many runs as Greenwood's variance is worth (Cutler and Ederer,
+        J. Chronic Dis. 8, 1958, have the effective number); before the first ending it is the exact one of no ending
+        in so many runs.
         """
+        import numpy as np
         import pandas as pd
-        from scipy.stats import CensoredData, ecdf
 
         over = (self.measures["ending"] != "").to_numpy()
         time = self.measures["time"].to_numpy()
-        curve: Any = ecdf(CensoredData(uncensored=time[over], right=time[~over])).sf
+        rows = [(0.0, 1.0, ((1 - CONFIDENCE) / 2) ** (1 / self.runs), 1.0)]
+        going, greenwood = 1.0, 0.0
+        for moment in np.unique(time[over]):
+            at_risk, ended = int((time >= moment).sum()), int(((time == moment) & over).sum())
+            going *= 1.0 - ended / at_risk
+            if at_risk > ended:
+                greenwood += ended / (at_risk * (at_risk - ended))
+                worth = (1.0 - going) / (going * greenwood)
+            else:
+                worth = float(at_risk)
+            low, high = wilson(going * worth, worth, CONFIDENCE)
+            if moment > 0.0:
+                rows.append((float(moment), going, low, high))
+            else:
+                rows[0] = (0.0, going, low, high)
         if not over.any():
-            return pd.DataFrame({"time": [0.0, time.max()], "going": 1.0, "low": 1.0, "high": 1.0})
-        with warnings.catch_warnings():
-            # At the first and the last point there is none; it is filled in below.
-            warnings.simplefilter("ignore", RuntimeWarning)
-            interval = curve.confidence_interval(method="log-log")
-        table = pd.DataFrame(
-            {
-                "time": curve.quantiles,
-                "going": curve.probabilities,
-                "low": interval.low.probabilities,
-                "high": interval.high.probabilities,
-            }
-        )
-        table = table.fillna({"low": 0.0, "high": 1.0})
-        start = pd.DataFrame({"time": [0.0], "going": [1.0], "low": [1.0], "high": [1.0]})
-        return pd.concat([start, table[table["time"] > 0]], ignore_index=True)
+            rows.append((float(time.max()), *rows[0][1:]))
+        return pd.DataFrame(rows, columns=["time", "going", "low", "high"])
 
     def worst(self, measure: str, runs: int = 5) -> pd.DataFrame:
         """The runs with the lowest values of a measure; each can be played again in full by its number."""

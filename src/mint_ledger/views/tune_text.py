@@ -12,6 +12,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.views.balance_text import targets_text, told, wanted
 
 WIDTH = 80
+MOST_PARTS = 4
 
 
 def tune_text(tuned: Tuned) -> str:
@@ -35,7 +36,8 @@ def tune_text(tuned: Tuned) -> str:
             f"Confirmed with luck of its own: at {number(tuned.best, 6)} it is {sentence} in "
             f"{tuned.confirmed.runs:,} runs: {tuned.verdict}."
         )
-    lines += _wrapped(f"{tuned.runs:,} runs were played.")
+    more = " They were used up before all was settled." if tuned.used_up else ""
+    lines += _wrapped(f"{tuned.runs:,} runs were played.{more}")
     return "\n".join(lines)
 
 
@@ -115,18 +117,38 @@ def _count(number_of: int, noun: str) -> str:
 
 
 def _answer(tuned: Tuned) -> str:
-    best = number(tuned.best, 6)
+    best = f"{tuned.dial} = {number(tuned.best, 6)}"
     if tuned.interrupted:
-        return f"Stopped before it was done; the best so far is {tuned.dial} = {best}."
-    if not tuned.reached:
-        return f"It cannot be reached: the nearest is {tuned.dial} = {best}, stopped by {tuned.stopped_by}."
-    assert tuned.possible is not None
-    possible = _span(tuned.possible)
-    if tuned.sure is None:
-        return f"{tuned.dial} = {best}. It may be met with {possible}; more runs tell."
-    sure = _span(tuned.sure)
-    more = "" if tuned.sure == tuned.possible else f", and perhaps with {possible}"
-    return f"{tuned.dial} = {best}. It is certainly met with {sure}{more}."
+        return f"Stopped before it was done; the best so far is {best}."
+    sentences = []
+    if tuned.met:
+        sentences.append(f"{best}. It is certainly met with {_parts(tuned.met)}.")
+        if tuned.open:
+            sentences.append(f"With {_parts(tuned.open)} it may be met.")
+    elif tuned.open:
+        sentences.append(f"{best}. It may be met with {_parts(tuned.open)}; more runs tell.")
+    elif tuned.jumps:
+        jump = tuned.jumps[0]
+        below, above = (
+            f"{number(side.value, 6)} ({told(tuned.measure, side.estimate)})" for side in (jump.below, jump.above)
+        )
+        sentences.append(f"Between {below} and {above} it jumps; no value between was found. The nearest is {best}.")
+    else:
+        sentences.append(f"It was met at none of {_count(len(tuned.tried), 'value')}; the nearest is {best}.")
+        if tuned.stopped_by:
+            word = "rises" if tuned.way == "rises" else "falls"
+            sentences.append(f"It only {word} as {tuned.dial} goes up, and {tuned.stopped_by} is in the way.")
+        elif tuned.unseen > tuned.step:
+            sentences.append(f"A part narrower than {number(tuned.unseen, 6)} could hide between two of them.")
+    if tuned.turns:
+        sentences.append("It turns: it neither only rises nor only falls along the dial.")
+    return " ".join(sentences)
+
+
+def _parts(regions: tuple[tuple[float, float], ...]) -> str:
+    spans = [_span(region) for region in regions]
+    shown = [*spans[:MOST_PARTS], f"{len(spans) - MOST_PARTS} parts more"] if len(spans) > MOST_PARTS + 1 else spans
+    return shown[0] if len(shown) == 1 else f"{', '.join(shown[:-1])} and {shown[-1]}"
 
 
 def _span(ends: tuple[float, float]) -> str:

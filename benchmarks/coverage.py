@@ -1,0 +1,91 @@
+"""How often intervals hold what is true, by the calls that studies make: one look, and looks again and again.
+
+    python benchmarks/coverage.py [samples]
+
+For each sort of sample it draws so many (1,000 by default) and counts. One look should hold in 95 of 100 cases, and
+hardly ever in fewer than 91; looked at again and again, at most 5 or 6 of 100 may ever be wrong.
+"""
+
+from __future__ import annotations
+
+import math
+import sys
+from collections.abc import Callable
+
+import numpy as np
+
+from mint_ledger.studies import estimate
+from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.intervals import Share
+
+Draw = Callable[[np.random.Generator, int], np.ndarray]
+MEANS: dict[str, tuple[Draw, float]] = {
+    "normal": (lambda rng, n: rng.normal(3, 2, n), 3.0),
+    "exponential": (lambda rng, n: rng.exponential(size=n), 1.0),
+    "lognormal 1.5": (lambda rng, n: rng.lognormal(0, 1.5, n), math.exp(1.125)),
+    "lognormal 2": (lambda rng, n: rng.lognormal(0, 2, n), math.exp(2.0)),
+    "Pareto 2.1": (lambda rng, n: 1 + rng.pareto(2.1, n), 2.1 / 1.1),
+    "0.2 % jackpots": (lambda rng, n: np.where(rng.random(n) < 0.002, 500.0, 0.0), 1.0),
+    "5 % crits": (lambda rng, n: np.where(rng.random(n) < 0.05, 3.0, 1.0), 1.1),
+    "dice, with ties": (lambda rng, n: rng.integers(1, 7, n) * 1.0, 3.5),
+}
+LOOKS = [250 * 2**k for k in range(6)]
+
+
+def held(found: Estimate, true: float) -> bool:
+    return found.low <= true <= found.high
+
+
+def line(name: str, n: int, share: float) -> None:
+    print(f"  {name:<34}{n:>7,}{share:>9.3f}")
+
+
+def once(samples: int, rng: np.random.Generator) -> None:
+    print("one look: how often the interval holds the true value\n")
+    for p in (0.5, 0.05, 0.005):
+        for n in (100, 400, 4_000):
+            if n * p >= 1:
+                counts = rng.binomial(n, p, samples)
+                line(f"rate, p = {p:g}", n, np.mean([held(estimate.rate(int(k), n), p) for k in counts]))
+    for name, (draw, mean) in MEANS.items():
+        for n in (30, 100, 400, 4_000):
+            found = (estimate.mean_of(draw(rng, n).tolist()) for _ in range(samples))
+            line(f"mean, {name}", n, np.mean([held(one, mean) for one in found]))
+    for q in (0.5, 0.9, 0.99, 0.999):
+        for n in (10, 100, 400, 4_000):
+            found = (estimate.quantile(rng.random(n).tolist(), q) for _ in range(samples))
+            line(f"quantile {q:g}", n, np.mean([held(one, q) for one in found]))
+    for gain, loss in ((0.0, 0.0), (0.005, 0.0), (0.05, 0.02), (0.3, 0.3)):
+        for n in (100, 400, 4_000):
+            turned = rng.multinomial(n, [gain, loss, 1 - gain - loss], samples)
+            found = (estimate.turned_rate(int(a), int(b), n) for a, b, _ in turned)
+            line(f"paired rates, {gain:g} gained, {loss:g} lost", n, np.mean([held(e, gain - loss) for e in found]))
+
+
+def again(samples: int, rng: np.random.Generator) -> None:
+    print(f"\nlooked at {len(LOOKS)} times, at {LOOKS[0]:,} to {LOOKS[-1]:,} runs: how often it is ever wrong\n")
+    print(f"  {'':<41}{'one look':>9}{'for ever':>9}")
+    for p in (0.5, 0.05, 0.005):
+        wrong = [0, 0]
+        for _ in range(samples):
+            hits = np.cumsum(rng.random(LOOKS[-1]) < p)
+            shares = [Share(int(hits[n - 1]), n) for n in LOOKS]
+            for place, way in enumerate((Share.interval, Share.ever)):
+                ends = [way(share, 0.95) for share in shares]
+                wrong[place] += any(not low <= p <= high for low, high in ends)
+        print(f"  {f'rate, p = {p:g}':<41}{wrong[0] / samples:>9.3f}{wrong[1] / samples:>9.3f}")
+    for name in ("normal", "exponential", "5 % crits", "dice, with ties"):
+        draw, mean = MEANS[name]
+        wrong = [0, 0]
+        for _ in range(samples // 4):
+            sample = draw(rng, LOOKS[-1])
+            looks = [estimate.mean_of(sample[:n].tolist()) for n in LOOKS]
+            for place, ends in enumerate(([(e.low, e.high) for e in looks], [e.ever() for e in looks])):
+                wrong[place] += any(not low <= mean <= high for low, high in ends)
+        print(f"  {f'mean, {name}':<41}{4 * wrong[0] / samples:>9.3f}{4 * wrong[1] / samples:>9.3f}")
+
+
+if __name__ == "__main__":
+    size = int(sys.argv[1]) if len(sys.argv) > 1 else 1_000
+    once(size, np.random.default_rng(1))
+    again(size, np.random.default_rng(2))

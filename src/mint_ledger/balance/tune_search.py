@@ -1,0 +1,275 @@
+"""A search along one dial for the settings that meet a target, whatever the shape of the estimate over the dial.
+
+All that is claimed is claimed of a band over the whole range, and no band leaves the interval of a look that was made.
+While the looks agree with one way (up or down), the band between two of them is what a function that goes this way may
+do; otherwise it is padded by how much the looks bend around it. Looks go where most of the range is open for a run.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Literal
+
+from mint_ledger.game.parts import Span
+from mint_ledger.studies.budget import Spending
+from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.intervals import Ends
+
+State = Literal["met", "open", "out"]
+Way = Literal["rises", "falls", "flat", ""]
+SPREAD = 17
+FEW, MORE = 400, 4
+# A setting is looked at several times, and several are: each look asks 99 intervals in 100 to hold, so that 95 of 100
+# answers do.
+SURE = 0.99
+ERRORS = 2.576
+# How often a step is halved to tell a jump from a steep part.
+FINE = 6
+# Looks agree with one way while none turns back by more than so many standard errors of both.
+AGREES = 1.0
+# A parabola through three looks leaves their line by half as much between them.
+PAD = 0.5
+# Looks on no side of an edge are not parted below this share of the range.
+FINEST = 64
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What one setting gave: the estimate, and the interval in which it certainly lies."""
+
+    estimate: Estimate
+    low: float
+    high: float
+
+    @property
+    def error(self) -> float:
+        """The standard error, as the interval has it; none is known where an end is open."""
+        width = self.high - self.low
+        return width / 2 / ERRORS if math.isfinite(width) else math.inf
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """The settings between two neighbouring looks, and between which values the estimate certainly lies there."""
+
+    first: float
+    last: float
+    low: float
+    high: float
+
+
+@dataclass
+class Search:
+    """The looks at a dial so far. Settings are numbered from 0 in steps; below a step they have fractions."""
+
+    study: Callable[[float, int], Estimate]
+    bounds: tuple[float, float, float]
+    want: Span
+    most: int
+    spending: Spending
+    today: float
+    told: Callable[[float, Estimate], None] | None = None
+    raw: dict[float, Look] = field(default_factory=dict)
+    ends: dict[float, Ends] = field(default_factory=dict)
+
+    @property
+    def count(self) -> int:
+        """How many settings there are."""
+        low, high, step = self.bounds
+        return int((high - low) / step + 1e-9) + 1
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether the dial goes in whole numbers, so that nothing lies below a step."""
+        return all(end == int(end) for end in self.bounds)
+
+    def value(self, place: float) -> float:
+        """The value of a setting."""
+        exact = round(self.bounds[0] + self.bounds[2] * place, 12)
+        return int(exact) if exact == int(exact) else exact
+
+    def run(self) -> None:
+        """Look until nothing is open that more runs would likely settle.
+
+        Raises:
+            OutOfBudget: the time is over, or the runs are.
+        """
+        last = self.count - 1
+        spread = min(self.count, SPREAD)
+        first = {round(k * last / (spread - 1)) for k in range(spread)}
+        today = round((self.today - self.bounds[0]) / self.bounds[2])
+        for place in sorted(first | ({today} & set(range(self.count)))):
+            self._look(place, FEW)
+        while self._further():
+            pass
+
+    def _look(self, place: float, runs: int) -> None:
+        self.spending.check()
+        estimate = self.study(self.value(place), runs)
+        low, high = estimate.interval(SURE) if estimate.basis is not None else (estimate.low, estimate.high)
+        self.raw[place] = Look(estimate, low, high)
+        self._tighten()
+        if self.told is not None:
+            self.told(self.value(place), estimate)
+
+    # What the looks say together
+
+    @property
+    def places(self) -> list[float]:
+        """The settings that were looked at, going up."""
+        return sorted(self.raw)
+
+    def way(self) -> Way:
+        """Which way all looks agree with, as they stand; none where they turn."""
+        looks = [self.raw[place] for place in self.places]
+        slack = [AGREES * look.error for look in looks]
+        values = [look.estimate.value for look in looks]
+        if not all(map(math.isfinite, (*slack, *values))):
+            return ""
+        highest, lowest, up, down = -math.inf, math.inf, True, True
+        for value, room in zip(values, slack, strict=True):
+            highest, lowest = max(highest, value - room), min(lowest, value + room)
+            up, down = up and value + room >= highest, down and value - room <= lowest
+        moved = max(look.low for look in looks) > min(look.high for look in looks)
+        if up and down and not moved:
+            return "flat"
+        return "rises" if up and moved else "falls" if down and moved else ""
+
+    def turns(self) -> bool:
+        """Whether the looks certainly contradict both ways, by their own intervals."""
+        looks = [self.raw[place] for place in self.places]
+        highest, lowest, up, down = -math.inf, math.inf, True, True
+        for look in looks:
+            highest, lowest = max(highest, look.low), min(lowest, look.high)
+            up, down = up and look.high >= highest, down and look.low <= lowest
+        return not up and not down
+
+    def _tighten(self) -> None:
+        """Where all looks agree with one way, each also bounds those beyond it."""
+        places = self.places
+        self.ends = {place: (self.raw[place].low, self.raw[place].high) for place in places}
+        way = self.way()
+        if way not in ("rises", "falls"):
+            return
+        if way == "falls":
+            places.reverse()
+        low, lows = -math.inf, {}
+        for place in places:
+            low = lows[place] = max(low, self.raw[place].low)
+        high, highs = math.inf, {}
+        for place in reversed(places):
+            high = highs[place] = min(high, self.raw[place].high)
+        # Where that contradicts itself, the intervals of the looks stand alone.
+        self.ends = {p: (lows[p], highs[p]) if lows[p] <= highs[p] else self.ends[p] for p in places}
+
+    def gaps(self) -> list[Gap]:
+        """The band between all neighbouring looks."""
+        places = self.places
+        one_way = self.way() in ("rises", "falls")
+        bends = [self._bend(index) for index in range(len(places))]
+        found = []
+        for index, (first, last) in enumerate(pairwise(places)):
+            (a, b), (c, d) = self.ends[first], self.ends[last]
+            pad = 0.0 if one_way or last - first <= 1 else PAD * max(bends[index], bends[index + 1])
+            found.append(Gap(first, last, min(a, c) - pad, max(b, d) + pad))
+        return found
+
+    def _bend(self, index: int) -> float:
+        """By how much a look leaves the line of its neighbours, beyond noise."""
+        places = self.places
+        if not 0 < index < len(places) - 1:
+            return 0.0
+        before, here, after = (self.raw[place] for place in places[index - 1 : index + 2])
+        share = (places[index] - places[index - 1]) / (places[index + 1] - places[index - 1])
+        line = before.estimate.value + (after.estimate.value - before.estimate.value) * share
+        noise = 1.5 * math.sqrt(here.error**2 + (before.error**2 + after.error**2) / 4)
+        bend = abs(here.estimate.value - line) - noise
+        return max(bend, 0.0) if math.isfinite(bend) else math.inf
+
+    def state(self, low: float, high: float) -> State:
+        """What an interval says of the target."""
+        if self.want.low <= low and high <= self.want.high:
+            return "met"
+        return "out" if high < self.want.low or low > self.want.high else "open"
+
+    def states(self) -> list[State]:
+        """Each setting: certainly met, certainly not, or open."""
+        states: dict[int, State] = {}
+        for gap in self.gaps():
+            between = self.state(gap.low, gap.high)
+            for index in range(math.ceil(gap.first), math.floor(gap.last) + 1):
+                states[index] = between
+        for place, ends in self.ends.items():
+            if place == int(place):
+                states[int(place)] = self.state(*ends)
+        return [states.get(index, "open") for index in range(self.count)]
+
+    def jumps(self) -> Iterator[tuple[float, float]]:
+        """Neighbouring looks, a step or less apart, on both sides of all that is wanted."""
+        for first, last in pairwise(self.places):
+            (a, b), (c, d) = self.ends[first], self.ends[last]
+            across = (b < self.want.low and c > self.want.high) or (d < self.want.low and a > self.want.high)
+            if last - first <= 1 and across:
+                yield first, last
+
+    # Where to look next
+
+    def _further(self) -> bool:
+        """The one look more that is worth most for its runs; whether there was one."""
+        met = any(self.state(*ends) == "met" for ends in self.ends.values())
+        if not self.is_whole and not met:
+            for first, last in self.jumps():
+                if last - first > 2.0**-FINE:
+                    self._look((first + last) / 2, FEW)
+                    return True
+        open_gaps = [gap for gap in self.gaps() if self.state(gap.low, gap.high) == "open"]
+        room: dict[float, float] = {}
+        for gap in open_gaps:
+            for place in (gap.first, gap.last):
+                room[place] = room.get(place, 0.0) + (gap.last - gap.first) / 2
+        best: tuple[float, float, int] = (0.0, 0.0, 0)
+        for place in self.places:
+            if self._waits(place):
+                runs = min(self.raw[place].estimate.runs * MORE, self.most)
+                worth = max(room.get(place, 0.0), 0.5) / max(self._needs(place), runs)
+                best = max(best, (worth, place, runs))
+        for gap in open_gaps:
+            floor = 0.0 if self._crosses(gap) else (self.count - 1) / FINEST
+            if gap.last - gap.first > max(1.0, floor) and not (self._waits(gap.first) or self._waits(gap.last)):
+                middle = float((math.ceil(gap.first) + math.floor(gap.last)) // 2)
+                if middle not in self.raw:
+                    best = max(best, ((gap.last - gap.first) / 2 / FEW, middle, FEW))
+        if not best[2]:
+            return False
+        self._look(best[1], best[2])
+        return True
+
+    def _needs(self, place: float) -> float:
+        """About how many runs would settle a look: its interval has to become as narrow as its way to the border."""
+        look = self.raw[place]
+        if not math.isfinite(look.error):
+            return float(look.estimate.runs * MORE)
+        edges = [edge for edge in (self.want.low, self.want.high) if math.isfinite(edge)]
+        # It may well be one error further off than it looks.
+        way = min((abs(look.estimate.value - edge) for edge in edges), default=math.inf) + look.error
+        return look.estimate.runs * (ERRORS * look.error / max(way, 1e-12)) ** 2
+
+    def _waits(self, place: float) -> bool:
+        """Whether a look does not tell yet, and more runs would probably settle it."""
+        is_open = self.state(*self.ends[place]) == "open" and self.raw[place].estimate.runs < self.most
+        return is_open and self._needs(place) <= self.most
+
+    def _crosses(self, gap: Gap) -> bool:
+        """Whether its ends are on different sides of an edge, or one of them lies on it."""
+        first, last = (self.state(*self.ends[place]) for place in (gap.first, gap.last))
+        if first != last:
+            return True
+        above = [self.ends[place][0] > self.want.high for place in (gap.first, gap.last)]
+        return first == "out" and above[0] != above[1]
+
+    def widest(self) -> float:
+        """How wide a part of the range is at most that was not looked at."""
+        return max((last - first for first, last in pairwise(self.places)), default=0.0) * self.bounds[2]
