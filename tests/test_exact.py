@@ -306,3 +306,18 @@ def _ends_as_often_as_it_says(data: dict) -> None:
     for time, found in study.measures["time"].value_counts().items():
         chance = float(exact.chances[np.isclose(exact.times, time)].sum())
         assert stats.binomtest(int(found), 1_000, min(chance, 1.0)).pvalue > 1e-7
+
+
+def test_time_is_capped_and_what_makes_it_large_is_told() -> None:
+    game = mint.loads(
+        """
+        clock: {step: 1, limit: 60}
+        stats: {left: {start: 0}, right: {start: 0}}
+        rules: [{name: both, when: {every: 1}, do: ["left += dice(2, 6)", "right += dice(1, 20)"]}]
+        endings: {ahead: {result: win, if: left > right + 400}}
+        """
+    )
+    with pytest.raises(mint.BadRequest, match=r"gone on from, as far as .* has .* values so far.*--seconds"):
+        game.exact(seconds=0.5)
+    with pytest.raises(mint.BadRequest, match="more than 0 seconds"):
+        game.exact(seconds=0.0)

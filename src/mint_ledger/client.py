@@ -422,6 +422,7 @@ class Game(PlayableGame):
         variant: str | None = None,
         dials: Mapping[str, float | bool] | None = None,
         states: int = 200_000,
+        seconds: float = math.inf,
         progress: Progress | None = None,
     ) -> Exact:
         """The chance of each ending and how long it takes, without sampling: all states, every draw branched.
@@ -431,6 +432,7 @@ class Game(PlayableGame):
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
             states: give up beyond so many.
+            seconds: give up after so long.
             progress: called with (states gone on from, states known).
 
         Raises:
@@ -440,7 +442,9 @@ class Game(PlayableGame):
         """
         from mint_ledger.exact.answers import exact_answers
 
-        return exact_answers(self.turned(variant, dials), habit=habit, states=states, progress=progress)
+        return exact_answers(
+            self.turned(variant, dials), habit=habit, states=states, seconds=seconds, progress=progress
+        )
 
 
 def load(path: str | Path) -> Game:

@@ -62,6 +62,7 @@ def study(
         bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
     ] = False,
     states: Annotated[int, typer.Option(help="With --exact: give up beyond so many states.")] = 200_000,
+    seconds: Annotated[float, typer.Option(help="With --exact: give up after so many seconds.")] = 600.0,
     as_json: JsonOption = False,
 ) -> None:
     """Play the game many times: wins, losses and times, with their intervals."""
@@ -89,7 +90,7 @@ def study(
         sampled |= {"--cluster": cluster, "--measure": measure}
         for option in (name for name, value in sampled.items() if value):
             raise BadRequest(f"{option} is of runs that are played, and --exact plays none")
-        _say_exact(loaded, habit, variant, settings, states, as_json)
+        _say_exact(loaded, habit, variant, settings, (states, seconds), as_json)
         return
     asked = _measures(measure, worst, loaded)
     targets = [t for t in loaded.targets if t.habit in (None, habit) and t.variant == variant]
@@ -138,14 +139,22 @@ def study(
 
 
 def _say_exact(
-    game: Game, habit: str | None, variant: str | None, settings: list[str] | None, states: int, as_json: bool
+    game: Game,
+    habit: str | None,
+    variant: str | None,
+    settings: list[str] | None,
+    most: tuple[int, float],
+    as_json: bool,
 ) -> None:
     """The exact answers, and the targets that they judge."""
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.views.exact_text import exact_text
 
     with counted_progress(f"{game.title}: states") as progress:
-        answer = game.exact(habit=habit, variant=variant, dials=read_dials(settings), states=states, progress=progress)
+        dials, (states, seconds) = read_dials(settings), most
+        answer = game.exact(
+            habit=habit, variant=variant, dials=dials, states=states, seconds=seconds, progress=progress
+        )
     targets = [t for t in game.targets if t.habit in (None, habit) and t.variant == variant]
     say_json(answer.as_json()) if as_json else say(exact_text(answer, targets))
 

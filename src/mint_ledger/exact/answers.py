@@ -7,6 +7,7 @@ chains", chapter 3), carried forward as sparse products up to the clock's limit:
 from __future__ import annotations
 
 import math
+import time
 from array import array
 from collections import defaultdict
 from collections.abc import Callable, Iterator
@@ -159,6 +160,7 @@ def exact_answers(
     *,
     habit: str | None = None,
     states: int = STATES,
+    seconds: float = math.inf,
     progress: Progress | None = None,
 ) -> Exact:
     """Walk all states of a game and work out the chance of each ending.
@@ -167,18 +169,22 @@ def exact_answers(
         game: the game.
         habit: how simulated players play.
         states: give up beyond so many.
+        seconds: give up after so long.
         progress: is told how many states were gone on from, and how many are known.
 
     Raises:
         NotFound: there is no such habit.
-        BadRequest: the game has too many states, or chance in it that cannot be counted.
+        BadRequest: the game has too many states for so many or so long, or chance in it that cannot be counted.
         RunStopped: a run of the game could not go on.
     """
+    if not seconds > 0.0:
+        raise BadRequest(f"the time to work in is more than 0 seconds, not {seconds:g}")
     if states < 1:
         raise BadRequest(f"a game has one state at least, not {states}")
     lowered = game.lowered
     levels = game.levels.values()
     walk = _Walk(lowered, habit, any(level.again == "as_left" for level in levels), states, progress)
+    walk.ends_at = time.monotonic() + seconds
     try:
         walk.go()
     except NotCountable:
@@ -231,6 +237,7 @@ class _Walk:
         self.waiting: list[tuple[bytes, bool]] = []
         self.depths: list[int] = []
         self._depth = 0
+        self.ends_at = math.inf
         # How many of the states were gone on from; those that are first reached at the limit are not.
         self.walked = 0
         self.last = _last_step(self.engine)
@@ -274,6 +281,8 @@ class _Walk:
 
     def _ways(self, play: Callable[[], None]) -> Iterator[tuple[float, int | Over]]:
         for _ in range(MOST_WAYS):
+            if time.monotonic() > self.ends_at:
+                raise BadRequest(self._too_slow())
             self.branching.begin()
             play()
             yield self.branching.chance, self._arrived()
@@ -299,8 +308,26 @@ class _Walk:
             self.depths.append(self._depth)
         return self.numbers[key]
 
+    def _too_slow(self) -> str:
+        """How far it came in its time, and what to do about it."""
+        here = self.engine.time_of(float(self._depth))
+        limit = self.engine.time_of(float(self.last))
+        return (
+            f"{self.program.title}: in this time {self.walked:,} of {len(self.numbers):,} states that are known were "
+            f"gone on from, as far as {here:g} of {limit:g}{self._largest()}. Play it many times instead, or allow "
+            "more with --seconds"
+        )
+
     def _too_large(self) -> str:
         """Which account has most values, and what to do about it."""
+        clock = "" if self.form.forgets else "; something in it reads the time itself, so that no state comes again"
+        return (
+            f"{self.program.title} has more than {self.most:,} states{self._largest()}{clock}. Play it many times "
+            "instead, or allow more with --states"
+        )
+
+    def _largest(self) -> str:
+        """The accounts with most values."""
         places = self.form.places()
         seen: list[set[float]] = [set() for _ in places]
         for key, _ in self.numbers:
@@ -321,12 +348,7 @@ class _Walk:
             for count, stat, entity in counts[:3]
             if count > 1
         ]
-        why = f": {', '.join(told)}" if told else ""
-        clock = "" if self.form.forgets else "; something in it reads the time itself, so that no state comes again"
-        return (
-            f"{self.program.title} has more than {self.most:,} states{why}{clock}. Play it many times instead, or "
-            "allow more with --states"
-        )
+        return f": {', '.join(told)}" if told else ""
 
 
 def _not_countable(engine: _Endless) -> str:
