@@ -321,3 +321,18 @@ def test_time_is_capped_and_what_makes_it_large_is_told() -> None:
         game.exact(seconds=0.5)
     with pytest.raises(mint.BadRequest, match="more than 0 seconds"):
         game.exact(seconds=0.0)
+
+
+def test_dice_that_are_added_up_are_one_draw_of_their_sum() -> None:
+    text = """
+    clock: {step: 1, limit: 1}
+    stats: {left: {start: 0}, right: {start: 0}}
+    rules: [{name: both, when: {every: 1}, do: ["left += dice(3, 4)", "right += dice(2, 6)"]}]
+    endings: {ahead: {result: win, if: left > right}, level: {result: draw, if: left == right and time > 0}}
+    """
+    ways = [sum((a, b, c)) for a in range(1, 5) for b in range(1, 5) for c in range(1, 5)]
+    others = [a + b for a in range(1, 7) for b in range(1, 7)]
+    pairs = len(ways) * len(others)
+    exact = mint.loads(text).exact()
+    assert exact.rate("win") == pytest.approx(sum(a > b for a in ways for b in others) / pairs, abs=1e-12)
+    assert exact.rate("draw") == pytest.approx(sum(a == b for a in ways for b in others) / pairs, abs=1e-12)

@@ -31,6 +31,9 @@ RECOGNISERS = {
     ("states.py", "_waits_until"): "hands all others on to _waits",
     ("states.py", "_worth"): "all others have no value that is known",
     ("duel.py", "pruned"): "all others stay as they are",
+    ("dice.py", "_block"): "all others stay as they are",
+    ("dice.py", "_throw"): "all others stay as they are",
+    ("dice.py", "_number"): "all others have no value that is known",
 }
 
 

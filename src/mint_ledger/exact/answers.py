@@ -19,6 +19,7 @@ from mint_ledger import showing
 from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest, BrokenProgram, NotFound, nearest
+from mint_ledger.exact.dice import with_sums
 from mint_ledger.exact.luck import Branching, NotCountable
 from mint_ledger.exact.states import NormalForm
 from mint_ledger.game.target import ESTIMATE
@@ -223,6 +224,7 @@ class _Walk:
         program = replace(
             program, procedures={**program.procedures, parts.MEASURES: Procedure(parts.MEASURES, 0, 0, ())}
         )
+        program = with_sums(program, program.dials.values)
         self.program: Program = program
         self.branching = Branching()
         self.engine = _Endless(
