@@ -10,8 +10,9 @@ from scipy import special, stats
 
 import mint_ledger as mint
 from mint_ledger.balance.comparison import compare_studies
-from mint_ledger.balance.targets import runs_to_decide, verdict
+from mint_ledger.balance.targets import Judged, named_together, runs_to_decide, verdict
 from mint_ledger.game.parts import Span
+from mint_ledger.game.target import Target
 from mint_ledger.studies import estimate
 from mint_ledger.studies.intervals import Average, Ordered, Share, Turned, binomial_below
 
@@ -180,3 +181,17 @@ def test_a_comparison_says_in_how_many_runs_a_measure_was() -> None:
     [found] = [d for d in compare_studies(one, other).differences if d.name == "when"]
     assert found.counts == (len(one.values("when")), len(other.values("when")), len(one.values("when")))
     assert "have it in both" in compare_studies(one, other).summary()
+
+
+def test_many_targets_are_seldom_any_of_them_named_missed_wrongly() -> None:
+    want = Span(0.0, 0.3, "0..0.3")
+
+    def judged(count: int) -> Judged:
+        found = estimate.rate(count, 400)
+        target = Target.model_validate({"name": f"t{count}", "measure": "rate(win)", "want": "0..0.3"})
+        return Judged(target, None, found, verdict(found, want))
+
+    # By itself 150 of 400 is certainly more than 0.3; among thirty others it could be the worst of many lucky ones.
+    alone, crowd = named_together([judged(150)]), named_together([judged(150), *[judged(120)] * 30])
+    assert alone[0].verdict == "missed" and crowd[0].verdict == "undecided"
+    assert named_together([judged(220), *[judged(120)] * 30])[0].verdict == "missed"

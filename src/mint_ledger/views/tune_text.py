@@ -25,9 +25,9 @@ def tune_text(tuned: Tuned) -> str:
         "",
     ]
     for tried in tuned.tried:
-        lines.append(
-            f"  {number(tried.value, 6):>10}   {told(tuned.measure, tried.estimate)}, {tried.estimate.runs:,} runs"
-        )
+        estimate = told(tuned.measure, tried.estimate)
+        runs = "" if " runs (" in estimate else f", {tried.estimate.runs:,} runs"
+        lines.append(f"  {number(tried.value, 6):>10}   {estimate}{runs}")
     lines.append("")
     lines += _wrapped(_answer(tuned))
     if tuned.confirmed is not None:
