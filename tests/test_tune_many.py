@@ -142,7 +142,7 @@ def test_so_many_runs_are_played_and_no_new_setting_is_tried(bells: mint.Game) -
     assert tuned.runs == 4_000
     one = bells.tune("high", "0.1..0.9 by 0.02", "rate(win)", "0.27..0.33", runs=4_000, most_runs=1_000)
     assert one.used_up and not one.interrupted
-    assert one.runs <= 1_000 + 4_000
+    assert one.runs <= 1_000 + 400 + 4_000  # the last look was begun before, and the answer is confirmed
     habits = mint.loads(DIVERS).tune_habits({"depth": "1..20"}, {"calm": "0.5", "hasty": "0.5"}, most_runs=1_600)
     assert [found.runs for found in habits.habits.values()] == [800, 800]
 

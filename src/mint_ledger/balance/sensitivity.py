@@ -228,7 +228,7 @@ def sobol(
     measure: str = "rate(win)",
     points: int = 32,
     runs: int = 200,
-    setting: Setting,
+    setting: Setting = Setting(),
     progress: Progress | None = None,
 ) -> list[Index]:
     """Sobol's indices of some dials over ranges, by `scipy.stats.sobol_indices` with bootstrap intervals.
