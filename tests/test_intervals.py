@@ -195,3 +195,18 @@ def test_many_targets_are_seldom_any_of_them_named_missed_wrongly() -> None:
     alone, crowd = named_together([judged(150)]), named_together([judged(150), *[judged(120)] * 30])
     assert alone[0].verdict == "missed" and crowd[0].verdict == "undecided"
     assert named_together([judged(220), *[judged(120)] * 30])[0].verdict == "missed"
+
+
+def test_what_a_script_sets_is_not_bounded_by_what_the_rules_let_through() -> None:
+    text = (
+        COIN
+        + """
+playtests:
+  far up:
+    script: [{at: 1, set: sum = 7}]
+    expect: [{in: 50 runs, that: "6.5 <= mean(sums) <= 7.5"}]
+"""
+    )
+    game = mint.loads(text.replace("between(0, 1) < 0.3", "between(0, 1) < 0"))
+    [result] = game.play_tests()
+    assert result.passed, result.found

@@ -19,7 +19,7 @@ from mint_ledger.plain import finite
 from mint_ledger.playing.setting import check_seed
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, joined_sums, mean, mean_of, quantile, rate
-from mint_ledger.studies.intervals import wilson
+from mint_ledger.studies.intervals import OPEN, wilson
 from mint_ledger.studies.limits import measure_bounds, time_limit
 from mint_ledger.studies.playing import Span, play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest
@@ -174,6 +174,9 @@ class Study:
         return mean_of(values, bounds=self._bounds_of(measure))
 
     def _bounds_of(self, measure: str) -> tuple[float, float]:
+        # What a playtest's script or start sets is not reckoned with in the facts of the game.
+        if self.lowered.script or not self.request.text:
+            return OPEN
         program = self.lowered.program
         known = {text: m.value for m in self.lowered.measures for text in (m.name, m.text)}
         if measure not in known:
