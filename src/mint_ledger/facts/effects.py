@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Literal
 
 from mint_ledger.facts.between import Between, joined
@@ -251,16 +250,6 @@ class Effects:
         if known is None or end is None:
             return False, False
         return end.high > known.low, end.low < known.high
-
-    @cached_property
-    def read(self) -> frozenset[int]:
-        """The columns (by their base) that something reads: a formula of the file, or what a procedure asks."""
-        columns = set()
-        for procedure in self.program.procedures.values():
-            for node in nodes((procedure.body, procedure.result)):
-                if isinstance(node, (ex.Read, ex.At)):
-                    columns.add(node.column.base)
-        return frozenset(columns)
 
 
 def effects_of(program: Program, scripts: Iterable[Handle] = ()) -> Effects:

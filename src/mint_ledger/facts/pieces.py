@@ -41,7 +41,7 @@ def _cut(statements: st.Block) -> list[st.Block]:
     reach = 0
     for position, used in enumerate(uses):
         reach = max([reach, position, *(last[local] for local in used)])
-        if _leaves(statements[position]):
+        if leaves(statements[position], "procedure"):
             reach = len(statements) - 1
         if position == reach:
             pieces.append(statements[start : position + 1])
@@ -49,20 +49,9 @@ def _cut(statements: st.Block) -> list[st.Block]:
     return pieces
 
 
-def _leaves(statement: st.Statement) -> bool:
-    match statement:
-        case st.Leave():
-            return statement.what == "procedure"
-        case st.If():
-            return any(_leaves(inner) for inner in (*statement.then, *statement.other))
-        case st.Each():
-            return any(_leaves(inner) for inner in statement.body)
-        case st.Post() | st.Open() | st.Flow() | st.Set() | st.Let() | st.Draw() | st.Note() | st.Call():
-            return False
-        case st.Raise() | st.Settle() | st.Guard() | st.Finish():
-            return False
-        case _:
-            assert_never(statement)
+def leaves(statement: st.Statement, what: str | None = None) -> bool:
+    """Whether a statement may leave the repetition that it stands in or the procedure, or the one that is asked for."""
+    return any(isinstance(node, st.Leave) and what in (None, node.what) for node in nodes(statement))
 
 
 def locals_of(value: object) -> set[int]:

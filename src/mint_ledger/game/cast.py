@@ -13,7 +13,6 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula import parse_formula
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.kind import MAX_ENTITIES, Kind
-from mint_ledger.game.rule import Rule
 from mint_ledger.game.stat import Stat
 
 WORLD = 0
@@ -47,15 +46,6 @@ class Member:
     def is_single(self) -> bool:
         """Whether it is called by its bare name."""
         return self.room == 1
-
-
-@dataclass(frozen=True, slots=True)
-class Owner:
-    """A kind that a rule stands under: the rule holds for these members."""
-
-    rule: Rule
-    path: tuple[str | int, ...]
-    members: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,13 +187,3 @@ def merge_stat(base: Stat, own: Stat) -> Stat:
     if own.fade is not None:
         fields.pop("recover", None)
     return Stat.model_construct(_fields_set=set(fields), **fields)
-
-
-def owned_rules(game: GameFile, cast: Cast) -> list[Owner]:
-    """All rules that stand under kinds, each once, with the members for which it holds."""
-    owners: list[Owner] = []
-    for name, kind in game.kinds.items():
-        for index, rule in enumerate(kind.rules):
-            holders = tuple(m.name for m in cast.family(name) if any(rule is other for other in m.kind.rules))
-            owners.append(Owner(rule, ("kinds", name, "rules", index), holders))
-    return owners

@@ -30,6 +30,7 @@ from mint_ledger.engines.native.turning import (
     steps_to,
     turns,
 )
+from mint_ledger.facts.pieces import leaves
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import parts
 from mint_ledger.program import statements as st
@@ -137,25 +138,9 @@ def surely_does(q: Quiet, statements: st.Block) -> bool:
                 pass
             case _:
                 assert_never(statement)
-        if _may_leave(statement):
+        if leaves(statement):
             return False
     return False
-
-
-def _may_leave(statement: st.Statement) -> bool:
-    match statement:
-        case st.Leave():
-            return True
-        case st.If():
-            return any(_may_leave(inner) for inner in (*statement.then, *statement.other))
-        case st.Each():
-            return any(_may_leave(inner) for inner in statement.body)
-        case st.Post() | st.Open() | st.Flow() | st.Set() | st.Let() | st.Draw() | st.Note() | st.Call():
-            return False
-        case st.Raise() | st.Settle() | st.Guard() | st.Finish():
-            return False
-        case _:
-            assert_never(statement)
 
 
 def _forget(q: Quiet, local: int) -> None:
