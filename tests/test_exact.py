@@ -16,7 +16,7 @@ from scipy import stats
 
 import mint_ledger as mint
 from mint_ledger.errors import BadRequest, GameError, NotFound, RunStopped
-from mint_ledger.exact import answers
+from mint_ledger.exact import walk
 from mint_ledger.studies.estimate import rate
 
 MANY = int(os.environ.get("MINT_LEDGER_RANDOM_GAMES", "300"))
@@ -246,7 +246,7 @@ def test_the_command_tells_the_answer_and_judges_the_targets(command: Command, t
     assert "12.8252 %" in told.stdout
     assert "met     rarely rich: rate(win) is 12.8252 %, wanted 10 to 20 %" in told.stdout
     assert "missed  soon over" in told.stdout
-    assert "of the purse" not in told.stdout
+    assert "met     of the purse: mean(closing(hauler.purse)) is 1.282523, wanted 1 to 2" in told.stdout
     found = json.loads(command("study", "bridge.yaml", "--exact", "--json", "--set", "luck=0.5").stdout)
     assert found["results"]["win"] == pytest.approx(0.3, abs=1e-9)
     assert found["time"]["mean"] == pytest.approx(21, abs=1e-9)
@@ -275,12 +275,21 @@ ENDINGS = {
     "hot": {"result": "draw", "if": "heat > 22 or heat < 3"},
     "ant": {"result": "lose", "if": "ants[2].size > 30"},
 }
+MEASURES = {
+    "closes": "closing(queen.food)",
+    "moved": "total(queen.food)",
+    "over": "waste(queen.food)",
+    "least": "lowest(queen.size)",
+    "most": "highest(heat)",
+    "bites": "hits(bite)",
+    "often": "count_of(heat)",
+}
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize("part", range(3))
 def test_random_games_end_as_often_as_the_exact_answer_says(part: int, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(answers, "MOST_WAYS", 300)
+    monkeypatch.setattr(walk, "MOST_WAYS", 300)
 
     @seed(part if os.environ.get("CI") else secrets.randbits(32))
     @given(games())
@@ -294,8 +303,9 @@ def test_random_games_end_as_often_as_the_exact_answer_says(part: int, monkeypat
 def _ends_as_often_as_it_says(data: dict) -> None:
     clock = {"unit": "turn", "limit": 25} if "unit" in data["clock"] else {"step": 0.5, "limit": 12}
     try:
-        game = mint.loads(json.dumps(_countable({**data, "clock": clock, "endings": ENDINGS})))
-        exact = game.exact(states=300)
+        more = {"clock": clock, "endings": ENDINGS, "measures": MEASURES}
+        game = mint.loads(json.dumps(_countable({**data, **more})))
+        exact = game.exact(states=600)
         study = game.study(1_000, 3)
     except (GameError, BadRequest, RunStopped):
         return
@@ -306,6 +316,12 @@ def _ends_as_often_as_it_says(data: dict) -> None:
     for time, found in study.measures["time"].value_counts().items():
         chance = float(exact.chances[np.isclose(exact.times, time)].sum())
         assert stats.binomtest(int(found), 1_000, min(chance, 1.0)).pvalue > 1e-7
+    for name, spread in exact.measures.items():
+        counts = study.values(name)
+        for value in {*spread.values, *counts}:
+            chance = float(spread.chances[np.isclose(spread.values, value, rtol=1e-8)].sum())
+            found = int(np.isclose(counts, value, rtol=1e-8).sum())
+            assert stats.binomtest(found, 1_000, min(chance, 1.0)).pvalue > 1e-7
 
 
 def test_time_is_capped_and_what_makes_it_large_is_told() -> None:

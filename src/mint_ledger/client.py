@@ -421,6 +421,7 @@ class Game(PlayableGame):
         habit: str | None = None,
         variant: str | None = None,
         dials: Mapping[str, float | bool] | None = None,
+        measures: Mapping[str, str] | Sequence[str] | None = None,
         states: int = 200_000,
         seconds: float = math.inf,
         progress: Progress | None = None,
@@ -431,20 +432,23 @@ class Game(PlayableGame):
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
+            measures: measures by name or text, as of a study. Without any those of the file and its targets are
+                answered where that can be done within the limits, and else left out (see `Exact.left_out`).
             states: give up beyond so many.
             seconds: give up after so long.
             progress: called with (states gone on from, states known).
 
         Raises:
             NotFound: there is no such habit, variant or dial.
-            BadRequest: the game has too many states or ways, or chance that cannot be counted (`between`, `normal`).
+            GameError: a measure is none.
+            BadRequest: the game has too many states or ways, or chance that cannot be counted (`between`, `normal`);
+                or a measure that was asked for has no exact answer.
             RunStopped: a run of the game could not go on.
         """
         from mint_ledger.exact.answers import exact_answers
 
-        return exact_answers(
-            self.turned(variant, dials), habit=habit, states=states, seconds=seconds, progress=progress
-        )
+        turned = self.turned(variant, dials)
+        return exact_answers(turned, habit=habit, measures=measures, states=states, seconds=seconds, progress=progress)
 
 
 def load(path: str | Path) -> Game:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import partial
 
 from mint_ledger import showing
-from mint_ledger.balance.estimates import measured
 from mint_ledger.errors import MintError
 from mint_ledger.game.script import Wanted
 from mint_ledger.lowering.lower import lower
@@ -14,6 +13,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.lowering.script import LoweredPlaytest
 from mint_ledger.playing.playtests import Found, PlaytestResult, playtest_results, starts_of
 from mint_ledger.playing.setting import habit_starts, level_start
+from mint_ledger.studies.estimate import measured
 from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.study import Study, make_study
 from mint_ledger.studies.taking import make_taking

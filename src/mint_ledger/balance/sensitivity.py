@@ -8,14 +8,13 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.balance.estimates import measured
 from mint_ledger.errors import BadRequest, GameError, RunStopped
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, mean_of, turned_rate
+from mint_ledger.studies.estimate import Estimate, mean_of, measured, turned_rate
 from mint_ledger.studies.intervals import Average, Turned
 from mint_ledger.studies.studying import measure_game
 

@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.balance.dial_range import read_range
-from mint_ledger.balance.estimates import measured
 from mint_ledger.balance.targets import Judged, judge_study
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.dials import plain_value
@@ -19,7 +18,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Budget, Progress
-from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.estimate import Estimate, measured
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:

@@ -7,14 +7,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal
 
-from mint_ledger.balance.estimates import measured
 from mint_ledger.errors import NotFound, nearest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
-from mint_ledger.studies.estimate import CONFIDENCE, Estimate
+from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:

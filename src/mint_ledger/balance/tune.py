@@ -12,7 +12,6 @@ from itertools import groupby
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.balance.estimates import is_share, measured
 from mint_ledger.balance.targets import Verdict, verdict
 from mint_ledger.balance.tune_search import FEW, Search, State, Way
 from mint_ledger.errors import BadRequest
@@ -22,7 +21,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Budget, OutOfBudget, OutOfTime
-from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.estimate import Estimate, is_share, measured
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:

@@ -17,7 +17,6 @@ from itertools import combinations, product
 from typing import Any
 
 from mint_ledger import showing
-from mint_ledger.balance.estimates import is_share
 from mint_ledger.balance.targets import Judged, judge_these
 from mint_ledger.errors import BadRequest, GameError
 from mint_ledger.game.dials import plain_value
@@ -27,7 +26,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Budget, OutOfBudget
-from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.estimate import Estimate, is_share
 
 Range = tuple[float, float, float]
 Point = tuple[int, ...]

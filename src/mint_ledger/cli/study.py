@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -66,12 +67,12 @@ def study(
     as_json: JsonOption = False,
 ) -> None:
     """Play the game many times: wins, losses and times, with their intervals."""
-    from mint_ledger.balance.estimates import measured
     from mint_ledger.balance.targets import judge_study
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.client import load
     from mint_ledger.studies.cluster import cluster_executor
+    from mint_ledger.studies.estimate import measured
     from mint_ledger.views.balance_text import targets_text
     from mint_ledger.views.study_plots import FIGURES, plot_study
 
@@ -87,10 +88,10 @@ def study(
             "--plot": plot,
             "-o": output,
         }
-        sampled |= {"--cluster": cluster, "--measure": measure}
+        sampled["--cluster"] = cluster
         for option in (name for name, value in sampled.items() if value):
             raise BadRequest(f"{option} is of runs that are played, and --exact plays none")
-        _say_exact(loaded, habit, variant, settings, (states, seconds), as_json)
+        _say_exact(loaded, habit, variant, settings, measure, (states, seconds), as_json)
         return
     asked = _measures(measure, worst, loaded)
     targets = [t for t in loaded.targets if t.habit in (None, habit) and t.variant == variant]
@@ -143,6 +144,7 @@ def _say_exact(
     habit: str | None,
     variant: str | None,
     settings: list[str] | None,
+    measure: list[str] | None,
     most: tuple[int, float],
     as_json: bool,
 ) -> None:
@@ -153,7 +155,13 @@ def _say_exact(
     with counted_progress(f"{game.title}: states") as progress:
         dials, (states, seconds) = read_dials(settings), most
         answer = game.exact(
-            habit=habit, variant=variant, dials=dials, states=states, seconds=seconds, progress=progress
+            habit=habit,
+            variant=variant,
+            dials=dials,
+            measures=_measures(measure, None, game) if measure else None,
+            states=states,
+            seconds=seconds,
+            progress=progress,
         )
     targets = [t for t in game.targets if t.habit in (None, habit) and t.variant == variant]
     say_json(answer.as_json()) if as_json else say(exact_text(answer, targets))
@@ -196,7 +204,7 @@ def _measures(measures: list[str] | None, worst: str | None, game: Game) -> dict
     texts: dict[str, str] = {}
     for item in measures or ():
         name, equals, text = item.partition("=")
-        named = bool(equals) and name.strip().replace(" ", "").isalnum() and not text.startswith("=")
+        named = equals and re.fullmatch(r"[\w ]+", name.strip()) and not text.startswith("=")
         texts[name.strip() if named else item] = text.strip() if named else item
     if worst is not None and worst not in texts:
         ranked = _worst_measure(worst, game)

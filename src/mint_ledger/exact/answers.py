@@ -8,38 +8,31 @@ from __future__ import annotations
 
 import math
 import time
-from array import array
 from collections import defaultdict
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.engines.moment import DUE_TOLERANCE
-from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest, BrokenProgram, NotFound, nearest
-from mint_ledger.exact.dice import with_sums
-from mint_ledger.exact.luck import Branching, NotCountable
-from mint_ledger.exact.states import NormalForm
+from mint_ledger.exact.counted import collected, countable, taking_of
+from mint_ledger.exact.luck import NotCountable
+from mint_ledger.exact.walk import NOTHING, Walk, Work, not_countable
 from mint_ledger.game.target import ESTIMATE
-from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.lowering.measure import Measure
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
-from mint_ledger.playing.setting import habit_starts
-from mint_ledger.program import parts
-from mint_ledger.program.program import Program
-from mint_ledger.program.statements import Procedure
 from mint_ledger.studies.budget import Progress
+from mint_ledger.studies.estimate import measured
+from mint_ledger.studies.request import check_measures
+from mint_ledger.studies.study import named_measures
 
 if TYPE_CHECKING:
     import pandas as pd
 
 
 STATES = 200_000
-MOST_WAYS = 50_000
-# Of all runs: what is still going on is too little to be seen in any answer.
-NOTHING = 1e-16
 UNFINISHED = "unfinished"
 UNSURE = 1e-12
 RESULTS = ("win", "lose", "draw", UNFINISHED)
@@ -56,6 +49,61 @@ class ExactEnding:
 
 
 @dataclass(frozen=True)
+class Distribution:
+    """What a number taken from each run comes to.
+
+    Attributes:
+        values: all that it can come to, going up, shape (n,).
+        chances: how likely each is, shape (n,).
+        missing: the chance of a run in which it is no number.
+    """
+
+    values: Any = field(repr=False)
+    chances: Any = field(repr=False)
+    missing: float = 0.0
+
+    @cached_property
+    def mean(self) -> float:
+        """The mean of the runs in which it is a number; nan if there is none."""
+        there = math.fsum(self.chances.tolist())
+        return math.fsum((self.values * self.chances).tolist()) / there if there > 0.0 else math.nan
+
+    def quantile(self, q: float) -> float:
+        """The least value that a share q of the runs does not exceed.
+
+        Raises:
+            BadRequest: q is no share.
+        """
+        if not 0 < q < 1:
+            raise BadRequest(f"a quantile lies between 0 and 1, not at {q}")
+        if not len(self.values):
+            return math.nan
+        index = int((self.chances.cumsum() < q * math.fsum(self.chances.tolist()) - 1e-12).sum())
+        return float(self.values[min(index, len(self.values) - 1)])
+
+    def at_most(self, value: float) -> float:
+        """The chance of a run in which it is at most some value."""
+        return math.fsum(self.chances[self.values <= value].tolist())
+
+    def table(self) -> pd.DataFrame:
+        """A DataFrame with one row a value: value, chance."""
+        import pandas as pd
+
+        return pd.DataFrame({"value": self.values, "chance": self.chances})
+
+    @finite
+    def as_json(self) -> dict[str, Any]:
+        """Mean, quantiles and all values as plain values."""
+        return {
+            "mean": self.mean,
+            **{f"{q:g}": self.quantile(q) for q in (0.1, 0.5, 0.9)},
+            "missing": self.missing,
+            "values": self.values.tolist(),
+            "chances": self.chances.tolist(),
+        }
+
+
+@dataclass(frozen=True)
 class Exact:
     """Answers about a game without sampling error.
 
@@ -64,6 +112,8 @@ class Exact:
         winners: the chance of each entity to win, where endings name one.
         states: how many states the game has.
         times: the times at which runs end, going up, and `chances` how many of them end there.
+        measures: the distribution of each measure that was asked for, by name.
+        left_out: the measures that have no exact answer, and why not.
     """
 
     title: str
@@ -74,6 +124,8 @@ class Exact:
     known_endings: tuple[tuple[str, str], ...]
     times: Any = field(repr=False)
     chances: Any = field(repr=False)
+    measures: dict[str, Distribution] = field(default_factory=dict)
+    left_out: dict[str, str] = field(default_factory=dict)
 
     def rate(self, what: str) -> float:
         """The chance of a result (`win`, `lose`, `draw`, `unfinished`) or of an ending of that name.
@@ -91,37 +143,59 @@ class Exact:
         """How long a run takes on average; one that reaches the clock's limit counts with that."""
         return math.fsum((self.times * self.chances).tolist())
 
+    @cached_property
+    def time(self) -> Distribution:
+        """How long a run takes; those that reach the clock's limit count with that."""
+        some = self.chances > 0.0
+        return Distribution(self.times[some], self.chances[some])
+
     def time_quantile(self, q: float) -> float:
         """The time by which a share q of all runs has ended.
 
         Raises:
             BadRequest: q is no share.
         """
-        if not 0 < q < 1:
-            raise BadRequest(f"a quantile lies between 0 and 1, not at {q}")
-        index = int((self.chances.cumsum() < q - 1e-12).sum())
-        return float(self.times[min(index, len(self.times) - 1)])
+        return self.time.quantile(q)
+
+    def distribution(self, measure: str) -> Distribution:
+        """The distribution of `time` or of a measure, by its name.
+
+        Raises:
+            NotFound: it was not asked for, or has no exact answer.
+        """
+        if measure == "time":
+            return self.time
+        if measure in self.measures:
+            return self.measures[measure]
+        if measure in self.left_out:
+            raise NotFound(f"'{measure}' has no exact answer: {self.left_out[measure]}")
+        known = ["time", *self.measures]
+        raise NotFound(
+            f"no exact answer was asked for of '{measure}'{nearest(measure, known)}; there are {', '.join(known)}"
+        )
 
     def value(self, text: str) -> float:
-        """An estimate by its text: `rate(win)`, `mean(time)`, `median(time)`, `quantile(time, 0.9)`.
+        """An estimate by its text: `rate(win)`, `mean(time)`, `median(left)`, `quantile(left, 0.9)`.
 
         Raises:
             BadRequest: it is none of these.
-            NotFound: there is no such result or ending.
+            NotFound: there is no such result, ending or measure among the answers.
         """
         match = ESTIMATE.fullmatch(text.strip())
         what, inside = (match[1], match[2].strip().strip("\"'")) if match else ("", "")
         if what == "rate":
             return self.rate(inside)
-        measure, _, share = inside.partition(",")
-        if measure.strip() == "time":
-            try:
-                return self.mean_time if what == "mean" else self.time_quantile(float(share) if share else 0.5)
-            except ValueError:
-                pass
-        raise BadRequest(
-            f"exact answers are of rate(…), mean(time), median(time), quantile(time, 0.9), not of '{text}'"
-        )
+        if what == "mean":
+            return self.distribution(inside).mean
+        if what == "median":
+            return self.distribution(inside).quantile(0.5)
+        measure, _, share = inside.rpartition(",")
+        try:
+            return self.distribution(measure.strip()).quantile(float(share))
+        except ValueError:
+            raise BadRequest(
+                f"exact answers are of rate(…), mean(…), median(…), quantile(…, 0.9), not of '{text}'"
+            ) from None
 
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row an ending: ending, result, chance, mean_time."""
@@ -143,6 +217,8 @@ class Exact:
             ],
             "winners": self.winners,
             "time": {"mean": self.mean_time, **{f"{q:g}": self.time_quantile(q) for q in (0.1, 0.5, 0.9)}},
+            "measures": {name: measure.as_json() for name, measure in self.measures.items()},
+            "left_out": self.left_out,
         }
 
     def _repr_html_(self) -> str:
@@ -160,6 +236,7 @@ def exact_answers(
     game: PlayableGame,
     *,
     habit: str | None = None,
+    measures: Mapping[str, str] | Sequence[str] | None = None,
     states: int = STATES,
     seconds: float = math.inf,
     progress: Progress | None = None,
@@ -169,260 +246,141 @@ def exact_answers(
     Args:
         game: the game.
         habit: how simulated players play.
+        measures: measures by name or text. Without any those of the file and its targets are answered where that can
+            be done within the limits, and left out where it cannot.
         states: give up beyond so many.
         seconds: give up after so long.
         progress: is told how many states were gone on from, and how many are known.
 
     Raises:
         NotFound: there is no such habit.
-        BadRequest: the game has too many states for so many or so long, or chance in it that cannot be counted.
+        GameError: a measure is none.
+        BadRequest: the game has too many states for so many or so long, or chance in it that cannot be counted; or a
+            measure that was asked for has no exact answer.
         RunStopped: a run of the game could not go on.
     """
     if not seconds > 0.0:
         raise BadRequest(f"the time to work in is more than 0 seconds, not {seconds:g}")
     if states < 1:
         raise BadRequest(f"a game has one state at least, not {states}")
-    lowered = game.lowered
-    levels = game.levels.values()
-    walk = _Walk(lowered, habit, any(level.again == "as_left" for level in levels), states, progress)
-    walk.ends_at = time.monotonic() + seconds
+    if measures is None:
+        of_targets = dict.fromkeys(text for target in game.targets for text in measured(game, target.measure))
+        wanted, left_out = countable(
+            game.lowered, game.lowered_with(dict(zip(of_targets, of_targets, strict=True))).measures
+        )
+    else:
+        wanted, left_out = _asked(game, named_measures(measures))
+    whole = time.monotonic() + seconds
+    title = game.title + (f" · {habit}" if habit else "")
+    if measures is None and wanted:
+        # Half of the time at most is for what nobody asked for by name.
+        some = Work(states, time.monotonic() + seconds / 2.0, progress)
+        try:
+            return _solved(_walked(game, habit, wanted, some), title, wanted, left_out)
+        except BadRequest as problem:
+            left_out |= {measure.name: f"with it {problem}" for measure in wanted}
+            wanted = ()
+    return _solved(_walked(game, habit, wanted, Work(states, whole, progress)), title, wanted, left_out)
+
+
+def _asked(game: PlayableGame, named: dict[str, str]) -> tuple[tuple[Measure, ...], dict[str, str]]:
+    """Measures by name, or by text; all of them can be counted."""
+    more = {name: text for name, text in named.items() if name != text or name not in (*game.measures, "time")}
+    check_measures(more)
+    names = [name for name in named if name != "time"]
+    known, why_not = countable(game.lowered, [m for m in game.lowered_with(more).measures if m.name in names])
+    for name, why in why_not.items():
+        raise BadRequest(f"'{name}' has no exact answer: {why}. Play it many times instead")
+    return known, {}
+
+
+def _walked(game: PlayableGame, habit: str | None, measures: Sequence[Measure], work: Work) -> Walk:
+    comes_back = any(level.again == "as_left" for level in game.levels.values())
+    walk = Walk(game.lowered, habit, comes_back, measures, work)
     try:
         walk.go()
     except NotCountable:
-        raise BadRequest(_not_countable(walk.engine)) from None
-    return _solved(walk, game.title + (f" · {habit}" if habit else ""))
+        raise BadRequest(not_countable(walk.engine)) from None
+    return walk
 
 
-class _Endless(ReferenceEngine):
-    """An engine whose clock is turned back, so that its limit is counted by whoever does so."""
+class _Sum:
+    """Adds up arrays without what rounding takes (Neumaier, "Rundungsfehleranalyse", 1974)."""
 
-    def _expire(self) -> None:
-        pass
+    def __init__(self, size: int) -> None:
+        import numpy as np
+
+        self.whole = np.zeros(size)
+        self.lost = np.zeros(size)
+
+    def add(self, more: Any) -> None:
+        import numpy as np
+
+        whole = self.whole + more
+        is_larger = np.abs(self.whole) >= np.abs(more)
+        self.lost += np.where(is_larger, (self.whole - whole) + more, (more - whole) + self.whole)
+        self.whole = whole
 
     @property
-    def formula(self) -> int:
-        """The formula that was worked out last."""
-        return self._formula
+    def total(self) -> Any:
+        return self.whole + self.lost
 
 
-Over = tuple[int, int]
-"""An ending and the winner."""
-
-
-class _Walk:
-    """All states, and for each the chances to the next."""
-
-    def __init__(
-        self,
-        lowered: Lowered,
-        habit: str | None,
-        comes_back: bool,
-        most: int,
-        progress: Progress | None,
-    ) -> None:
-        program = lowered.program
-        program = replace(
-            program, procedures={**program.procedures, parts.MEASURES: Procedure(parts.MEASURES, 0, 0, ())}
-        )
-        program = with_sums(program, program.dials.values)
-        self.program: Program = program
-        self.branching = Branching()
-        self.engine = _Endless(
-            program,
-            journal=False,
-            starts=habit_starts(lowered, habit),
-            draw=self.branching.draw,  # type: ignore[arg-type]
-        )
-        self.form = NormalForm(self.engine, program, comes_back)
-        self.most, self.progress = most, progress
-        self.numbers: dict[tuple[bytes, bool], int] = {}
-        self.waiting: list[tuple[bytes, bool]] = []
-        self.depths: list[int] = []
-        self._depth = 0
-        self.ends_at = math.inf
-        # How many of the states were gone on from; those that are first reached at the limit are not.
-        self.walked = 0
-        self.last = _last_step(self.engine)
-        self.first: dict[int, float] = defaultdict(float)
-        self.over_at_once: dict[Over, float] = defaultdict(float)
-        self.moves: list[tuple[int, int, float]] = []
-        self.ends: list[tuple[int, Over, float]] = []
-
-    def go(self) -> None:
-        """Walk from the opening until no new state turns up."""
-        for chance, to in self._ways(self.engine.open):
-            if isinstance(to, int):
-                self.first[to] += chance
-            else:
-                self.over_at_once[to] += chance
-        number = 0
-        while number < len(self.waiting):
-            state, dirty = self.waiting[number]
-            self.waiting[number] = (b"", False)
-            self._depth = self.depths[number] + 1
-            if self._depth > self.last:
-                break  # the clock's limit; what is waiting was not reached earlier either
-
-            def step(state: bytes = state, dirty: bool = dirty) -> None:
-                self.engine.take_up(memoryview(state).cast("d"), dirty)
-                self.engine.step()
-
-            moves: dict[int, float] = defaultdict(float)
-            ends: dict[Over, float] = defaultdict(float)
-            for chance, to in self._ways(step):
-                if isinstance(to, int):
-                    moves[to] += chance
-                else:
-                    ends[to] += chance
-            self.moves += [(number, to, chance) for to, chance in moves.items()]
-            self.ends += [(number, over, chance) for over, chance in ends.items()]
-            number += 1
-            self.walked = number
-            if self.progress is not None and number % 100 == 0:
-                self.progress(number, len(self.waiting))
-
-    def _ways(self, play: Callable[[], None]) -> Iterator[tuple[float, int | Over]]:
-        for _ in range(MOST_WAYS):
-            if time.monotonic() > self.ends_at:
-                raise BadRequest(self._too_slow())
-            self.branching.begin()
-            play()
-            yield self.branching.chance, self._arrived()
-            if not self.branching.advance():
-                return
-        raise BadRequest(
-            f"{self.program.title}: a single step can turn out in more than {MOST_WAYS:,} ways, at "
-            f"{self.engine.time_of(float(self._depth)):g}; fewer or smaller draws at once can be counted. "
-            "Or play it many times instead"
-        )
-
-    def _arrived(self) -> int | Over:
-        engine = self.engine
-        if engine.is_over:
-            return engine.ending, engine.winner
-        self.form.settle()
-        key = (self.form.key(), engine.is_dirty)
-        if key not in self.numbers:
-            if len(self.numbers) >= self.most:
-                raise BadRequest(self._too_large())
-            self.numbers[key] = len(self.numbers)
-            self.waiting.append((array("d", engine.state).tobytes(), engine.is_dirty))
-            self.depths.append(self._depth)
-        return self.numbers[key]
-
-    def _too_slow(self) -> str:
-        """How far it came in its time, and what to do about it."""
-        here = self.engine.time_of(float(self._depth))
-        limit = self.engine.time_of(float(self.last))
-        return (
-            f"{self.program.title}: in this time {self.walked:,} of {len(self.numbers):,} states that are known were "
-            f"gone on from, as far as {here:g} of {limit:g}{self._largest()}. Play it many times instead, or allow "
-            "more with --seconds"
-        )
-
-    def _too_large(self) -> str:
-        """Which account has most values, and what to do about it."""
-        clock = "" if self.form.forgets else "; something in it reads the time itself, so that no state comes again"
-        return (
-            f"{self.program.title} has more than {self.most:,} states{self._largest()}{clock}. Play it many times "
-            "instead, or allow more with --states"
-        )
-
-    def _largest(self) -> str:
-        """The accounts with most values."""
-        places = self.form.places()
-        seen: list[set[float]] = [set() for _ in places]
-        for key, _ in self.numbers:
-            for values, value in zip(seen, self.form.values(key), strict=True):
-                values.add(value)
-        accounts = {account.column.base: account.stat for account in self.program.accounts}
-        counts = sorted(
-            (
-                (len(values), accounts[column.base], entity)
-                for values, (column, entity) in zip(seen, places, strict=True)
-                if column.base in accounts
-            ),
-            key=lambda found: -found[0],
-        )
-        cast = self.program.cast
-        told = [
-            f"{cast.entity_name(entity) + '.' if entity else ''}{stat} has {count:,} values so far"
-            for count, stat, entity in counts[:3]
-            if count > 1
-        ]
-        return f": {', '.join(told)}" if told else ""
-
-
-def _not_countable(engine: _Endless) -> str:
-    formulas = engine.program.formulas
-    advice = "dice, whole, pick and chance can be counted; or play it many times, without --exact"
-    if 0 <= engine.formula < len(formulas):
-        place = formulas[engine.formula]
-        return (
-            f"{place.place}: '{place.text}' can come out in more ways than can be counted, so there is no exact "
-            f"answer; {advice}"
-        )
-    return f"{engine.program.title}: chance in it can come out in more ways than can be counted; {advice}"
-
-
-def _solved(walk: _Walk, title: str) -> Exact:
+def _solved(walk: Walk, title: str, measures: Sequence[Measure], left_out: dict[str, str]) -> Exact:
     """Carry the chances forward, step by step, up to the clock's limit."""
     import numpy as np
     from scipy.sparse import csr_array
 
     engine, program = walk.engine, walk.program
     count = len(walk.numbers)
-    overs = sorted({*walk.over_at_once, *(over for _, over, _ in walk.ends)})
+    overs = sorted({*walk.over_at_once, *(over for _, over, _ in walk.ends)}, key=repr)
     where = {over: index for index, over in enumerate(overs)}
 
-    def matrix(entries: list[tuple[int, int, float]], height: int) -> Any:
-        """The transposed matrix: from the column's state to the row's."""
-        rows = [to for _, to, _ in entries]
-        columns = [at for at, _, _ in entries]
-        return csr_array(([chance for _, _, chance in entries], (rows, columns)), shape=(height, count))
-
-    onward = matrix(walk.moves, count)
-    ending = matrix([(at, where[over], chance) for at, over, chance in walk.ends], len(overs))
-    going = np.zeros(count)
-    for number, chance in walk.first.items():
-        going[number] = chance
-    ended = [np.array([walk.over_at_once.get(over, 0.0) for over in overs])]
-    left = float(going.sum())
+    at, to, chances = walk.moves
+    onward = csr_array((np.array(chances), (to, at)), shape=(count, count))
+    shares = [chance for _, _, chance in walk.ends]
+    places = ([where[over] for _, over, _ in walk.ends], [state for state, _, _ in walk.ends])
+    ending = csr_array((shares, places), shape=(len(overs), count))
+    measured = _Measured(walk, measures, [over[2] for over in overs])
+    going: Any = walk.opening_chances()
+    gone: Any = np.array([walk.over_at_once.get(over, 0.0) for over in overs])
+    ended, timed = _Sum(len(overs)), _Sum(len(overs))
+    at_step: list[float] = []
+    seconds: list[float] = []
     _check_shares((np.asarray(onward.sum(axis=0)) + np.asarray(ending.sum(axis=0)))[: walk.walked])
-    while len(ended) <= walk.last and left > NOTHING:
+    while True:
+        seconds.append(engine.time_of(float(len(seconds))))
+        at_step.append(math.fsum(gone.tolist()))
+        ended.add(gone)
+        timed.add(gone * seconds[-1])
+        measured.add(len(seconds) - 1, gone)
+        left = float(going.sum())
+        if len(seconds) > walk.last or left <= NOTHING:
+            break
         gone, on = ending @ going, onward @ going
         # What rounding takes or adds in a step is given back, so that it never piles up.
         exact = left / float(gone.sum() + on.sum())
-        ended.append(gone * exact)
-        going = on * exact
-        left = float(going.sum())
-    by_step = np.array(ended).reshape(len(ended), len(overs))
-    seconds = np.array([engine.time_of(float(step)) for step in range(len(ended))])
-    chances = by_step.sum(axis=1)
+        gone, going = gone * exact, on * exact
     if left > NOTHING:
-        chances[-1] += left
+        at_step[-1] += left
+        measured.unfinished(len(seconds) - 1, going)
     else:
         left = 0.0
-    whole = math.fsum(chances.tolist())
+    whole = math.fsum(at_step)
     if abs(whole - 1.0) > UNSURE:
         raise BrokenProgram(f"the chances of all endings add up to {whole!r}")
     by_ending: dict[tuple[str, str], list[float]] = {}
     winners: dict[str, float] = defaultdict(float)
-    names = {index: (spec.name, spec.result) for index, spec in enumerate(program.endings)}
-    sums: dict[int, list[float]] = defaultdict(lambda: [0.0, 0.0])
-    for over, index in where.items():
-        chance = math.fsum(by_step[:, index].tolist())
-        sums[over[0]][0] += chance
-        sums[over[0]][1] += math.fsum((by_step[:, index] * seconds).tolist())
-        if over[1] > 0:
-            winners[program.cast.entity_name(over[1])] += chance
-    for number, (chance, total) in sums.items():
+    names = [(spec.name, spec.result) for spec in program.endings]
+    for (number, winner, _), chance, total in zip(overs, ended.total.tolist(), timed.total.tolist(), strict=True):
         # Two kinds may have endings of one name: they are told together.
         both = by_ending.setdefault(names[number], [0.0, 0.0])
         both[0] += chance
         both[1] += total
+        if winner > 0:
+            winners[program.cast.entity_name(winner)] += chance
     if left:
-        by_ending["", UNFINISHED] = [left, left * float(seconds[-1])]
+        by_ending["", UNFINISHED] = [left, left * seconds[-1]]
     endings = [
         ExactEnding(*which, chance, total / chance) for which, (chance, total) in by_ending.items() if chance > 0.0
     ]
@@ -432,10 +390,66 @@ def _solved(walk: _Walk, title: str) -> Exact:
         endings=tuple(sorted(endings, key=lambda e: -e.chance)),
         winners=dict(sorted(winners.items())),
         states=count,
-        known_endings=tuple(names.values()),
-        times=seconds,
-        chances=chances,
+        known_endings=tuple(names),
+        times=np.array(seconds),
+        chances=np.array(at_step),
+        measures=measured.distributions(),
+        left_out=left_out,
     )
+
+
+class _Measured:
+    """Gathers what the measures of all runs come to, from what was counted in each."""
+
+    def __init__(self, walk: Walk, measures: Sequence[Measure], overs: Sequence[Any]) -> None:
+        self.measures = measures
+        readings = walk.counted.readings
+        self.taking = taking_of(walk.engine, measures, readings)
+        self.readings = len(readings)
+        self.clock = [index for index, reading in enumerate(readings) if reading.sort == "time"]
+        self.overs, self.going = self._array(overs), walk.closing
+        self.whole = _Sum(len(overs))
+        self.found: dict[str, list[Any]] = {measure.name: [] for measure in measures}
+
+    def _array(self, counts: Sequence[Any]) -> Any:
+        import numpy as np
+
+        return np.array(counts, dtype=float).reshape(len(counts), self.readings)
+
+    def add(self, step: int, gone: Any) -> None:
+        """What ended in a step."""
+        if self.clock:
+            self._gather(self.overs, step, gone)
+        elif self.measures:
+            self.whole.add(gone)
+
+    def unfinished(self, step: int, going: Any) -> None:
+        """What is going on at the clock's limit."""
+        if self.measures:
+            self._gather(self._array(self.going), step, going)
+
+    def _gather(self, counts: Any, step: int, chances: Any) -> None:
+        some = chances > 0.0
+        if not some.any():
+            return
+        taken, shares = counts[some], chances[some]
+        taken[:, self.clock] = step
+        for name, values in self.taking.measured(taken).items():
+            self.found[name].append(collected(values, shares))
+
+    def distributions(self) -> dict[str, Distribution]:
+        """Each measure's values and their chances."""
+        import numpy as np
+
+        if not self.clock and self.measures:
+            self._gather(self.overs, 0, self.whole.total)
+        distributions = {}
+        for name, parts in self.found.items():
+            values, chances = (np.concatenate([part[side] for part in parts]) for side in (0, 1))
+            values, chances = collected(values, chances)
+            there = ~np.isnan(values)
+            distributions[name] = Distribution(values[there], chances[there], math.fsum(chances[~there].tolist()))
+        return distributions
 
 
 def _check_shares(shares: Any) -> None:
@@ -443,13 +457,3 @@ def _check_shares(shares: Any) -> None:
     off = float(abs(shares - 1.0).max()) if shares.size else 0.0
     if off > UNSURE:
         raise BrokenProgram(f"the ways on from a state add up to 1 but for {off:g}")
-
-
-def _last_step(engine: _Endless) -> int:
-    """The step at which the clock's limit is reached."""
-    limit = engine.evaluate(engine.program.clock_limit)
-    tolerance = DUE_TOLERANCE / engine.steps_per_second
-    step = max(0, math.floor(limit / engine.time_of(1.0)) - 2)
-    while engine.time_of(float(step)) - limit < -tolerance:
-        step += 1
-    return step

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from array import array
+from collections.abc import Collection
 
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.facts.states import columns_read, flow_state, horizon, period_of_turns, procedures
@@ -20,17 +21,21 @@ DIGITS = 11
 class NormalForm:
     """Brings the state of an engine between two steps into its normal form, and makes the key that tells states apart.
 
+    Columns that are `wanted` (by their base) matter although nothing in the game reads them.
+
     Attributes:
         forgets: whether a state can come again later; else something looks at the clock itself.
     """
 
-    def __init__(self, engine: ReferenceEngine, program: Program, comes_back: bool) -> None:
+    def __init__(
+        self, engine: ReferenceEngine, program: Program, comes_back: bool, wanted: Collection[int] = ()
+    ) -> None:
         self._engine = engine
         self._program = program
         carried_out = procedures(program)
         self._period = period_of_turns(program, carried_out)
         self.forgets = self._period is not None
-        read = columns_read(program, carried_out)
+        read = columns_read(program, carried_out, wanted)
         known = program.columns
         self._step, self._present = known.step, known.present
         kept = (known.present, known.ending, known.winner)
@@ -131,7 +136,7 @@ class NormalForm:
         """What tells this state from others, as float64; differences of a rounding are none."""
         state = self._engine.state
         slots = self._slots if self._period == 1 else (self._step.base, *self._slots)
-        return array("d", [_rounded(state[slot]) for slot in slots]).tobytes()
+        return array("d", [rounded_value(state[slot]) for slot in slots]).tobytes()
 
     def values(self, key: bytes) -> list[float]:
         """The values of a key, in the order of `places`."""
@@ -144,7 +149,8 @@ class NormalForm:
         return [(c, c.first + index) for c in self.columns for index in range(c.count)]
 
 
-def _rounded(value: float) -> float:
+def rounded_value(value: float) -> float:
+    """A value in so many digits that those which differ by a rounding are the same."""
     if value == math.floor(value) or not math.isfinite(value):
         return value + 0.0
     return round(value, DIGITS - 1 - math.floor(math.log10(abs(value)))) + 0.0

@@ -7,7 +7,7 @@ or how far ahead something is.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any, Literal, assert_never
 
 from mint_ledger.program import expressions as ex
@@ -51,8 +51,11 @@ def procedures(program: Program) -> dict[Handle | str, st.Procedure]:
     return carried_out
 
 
-def columns_read(program: Program, carried_out: dict[Handle | str, st.Procedure]) -> set[int]:
-    """The columns (by their base) that anything reads; accounts that nobody asks about are not among them."""
+def columns_read(
+    program: Program, carried_out: dict[Handle | str, st.Procedure], wanted: Iterable[int] = ()
+) -> set[int]:
+    """The columns (by their base) that anything reads, and some that are wanted; accounts that nobody asks about are
+    not among them."""
     read = {
         column.base
         for procedure in carried_out.values()
@@ -65,6 +68,7 @@ def columns_read(program: Program, carried_out: dict[Handle | str, st.Procedure]
         if flows is not None:
             # A flow looks at its own state, which matters only if its account does; see below.
             read -= {column.base for column in flow_state(flows)}
+    read |= set(wanted)
     known: set[int] = set()
     while known != read:
         known = set(read)

@@ -8,6 +8,8 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from mint_ledger.errors import BadRequest
+from mint_ledger.game.target import ESTIMATE
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.studies.intervals import OPEN, Average, Basis, Ends, Ordered, Share, Turned
 
 CONFIDENCE = 0.95
@@ -151,3 +153,24 @@ def mean_of(values: Sequence[float], confidence: float = CONFIDENCE, bounds: End
     skewness = 0.0 if alike or squares == 0.0 else math.fsum(off**3) / n / math.sqrt(squares / n) ** 3
     basis = Average(centre, deviation, skewness, n, alike, bounds)
     return _estimate(centre, n, "Student's t, with Hall's transformation", confidence, basis)
+
+
+def measured(game: PlayableGame, text: str) -> list[str]:
+    """The measures that a study of the game has to take besides its own for an estimate.
+
+    Raises:
+        BadRequest: the text is no estimate.
+    """
+    match = ESTIMATE.fullmatch(text)
+    if match is None:
+        raise BadRequest(f"'{text}' is no estimate; write rate(win), mean(time), median(time), quantile(time, 0.9)")
+    what, inside = match[1], match[2]
+    if what == "rate":
+        return []
+    measure = inside.rpartition(",")[0].strip() if what == "quantile" else inside
+    return [] if measure in ("time", *game.measures) else [measure]
+
+
+def is_share(text: str) -> bool:
+    """Whether an estimate is a share of runs, told in per cent."""
+    return text.strip().startswith("rate")

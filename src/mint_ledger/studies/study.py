@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 from mint_ledger import showing
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import check_seed
@@ -199,7 +200,7 @@ class Study:
             NotFound: there is no such measure, result or ending.
             BadRequest: the text is no estimate.
         """
-        match = re.fullmatch(r"\s*(rate|mean|median|quantile)\s*\(\s*(.+?)\s*\)\s*", text)
+        match = ESTIMATE.fullmatch(text)
         if match is None:
             raise BadRequest(f"'{text}' is no estimate; write rate(win), mean(time), median(time), quantile(time, 0.9)")
         what, inside = match[1], match[2].strip("\"'")

@@ -5,11 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from mint_ledger.balance.estimates import is_share
 from mint_ledger.balance.targets import Judged, runs_to_decide
 from mint_ledger.game.parts import Span
 from mint_ledger.journal.wording import number
-from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.estimate import Estimate, is_share
 from mint_ledger.studies.intervals import Share
 from mint_ledger.views.study_text import digits_for, fixed, span_text
 

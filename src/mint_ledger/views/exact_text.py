@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from mint_ledger.balance.estimates import is_share
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import is_share
 from mint_ledger.views.balance_text import wanted
 
 if TYPE_CHECKING:
@@ -38,6 +39,15 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
         f"  time: {number(exact.mean_time, 6)} {exact.unit} on average; a tenth of the runs is over by {tenth},",
         f"  half by {half}, nine tenths by {most}",
     ]
+    if exact.measures:
+        lines += ["", f"  {'measure':<32} {'mean':>10}   a tenth below, half, nine tenths"]
+    for name, spread in exact.measures.items():
+        quantiles = ", ".join(number(spread.quantile(q), 6) for q in (0.1, 0.5, 0.9))
+        lines.append(f"  {name[:32]:<32} {number(spread.mean, 6):>10}   {quantiles}")
+        if spread.missing:
+            lines.append(f"    without a value in {share(spread.missing)} of the runs")
+    for name, why in exact.left_out.items():
+        lines += textwrap.wrap(f"  no exact answer of {name}: {why}", 80, subsequent_indent="    ")
     judged = [(target, found) for target in targets if (found := _value(exact, target)) is not None]
     if judged:
         lines += ["", "  targets"]
@@ -54,7 +64,7 @@ def _value(exact: Exact, target: Target) -> float | None:
     """What a target asks for; none where that is not among exact answers."""
     try:
         return exact.value(target.measure)
-    except BadRequest:
+    except (BadRequest, NotFound):
         return None
 
 

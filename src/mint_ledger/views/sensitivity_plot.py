@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from mint_ledger.balance.estimates import is_share
 from mint_ledger.balance.sensitivity import Sensitivity
+from mint_ledger.studies.estimate import is_share
 from mint_ledger.views.run_plot import BLUE, ORANGE
 
 if TYPE_CHECKING:

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import textwrap
 
-from mint_ledger.balance.estimates import is_share
 from mint_ledger.balance.sensitivity import Index, Moved, Sensitivity
 from mint_ledger.journal.wording import number, signed
-from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.estimate import Estimate, is_share
 from mint_ledger.views.balance_text import told
 from mint_ledger.views.study_text import fixed, span_text
 

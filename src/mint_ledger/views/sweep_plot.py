@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from mint_ledger.balance.estimates import is_share
 from mint_ledger.balance.sweep import Sweep
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import is_share
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY
 
 if TYPE_CHECKING:

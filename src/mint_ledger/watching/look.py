@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.audit.audit import make_audit
 from mint_ledger.audit.finding import Finding
-from mint_ledger.balance.estimates import measured
 from mint_ledger.balance.playtest_study import play_tests
 from mint_ledger.balance.targets import Judged, habits_of, judge_study
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.estimate import measured
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
