@@ -263,3 +263,43 @@ def test_a_new_variant_stands_first_in_its_section_and_all_else_stays(demo: mint
         with_numbers(demo, {"crab.bite": 9}, "a: b")
     with pytest.raises(NotFound, match="there is no dial"):
         with_numbers(demo, {"crab.bit": 9}, "storm")
+
+
+# The chance to win is 0.1 + 0.032 (d - 5)², least in the middle, and the sack holds d on average in the end.
+VALLEY = """
+title: Valley
+clock: {unit: turn, limit: 1}
+numbers: {d: 2}
+stats: {sack: 0}
+rules: [{name: falls, when: {every: 1}, do: ["sack += d + pick(-0.5, 0.5)", {if: "chance(0.1 + 0.032 * (d - 5) ** 2)", do: [{finish: home}]}]}]
+endings: {home: {result: win}}
+"""
+
+
+def test_one_dial_is_looked_at_in_any_shape_and_all_its_parts_are_answers() -> None:
+    game = mint.loads(VALLEY)
+    tuned = game.tune_many({"d": "0..10 by 0.1"}, [target("some", "rate(win)", "0.3..0.5")], runs=4_000)
+    found = sorted(answer.dials["d"] for answer in tuned.answers)
+    # 0.3 is at 5 ± 2.5 and 0.5 at 5 ± 3.54.
+    assert len(found) == 2
+    assert 1.4 < found[0] < 2.6
+    assert 7.4 < found[1] < 8.6
+    assert tuned.best == {"d": 2}
+    both = [target("few", "rate(win)", "..0.3"), target("full", "mean(closing(sack))", "6..9")]
+    tuned = game.tune_many({"d": "0..10 by 0.1"}, both, runs=4_000)
+    assert len(tuned.answers) == 1
+    assert 6 <= tuned.best["d"] <= 7.6
+
+
+def test_targets_of_one_dial_that_contradict_are_named() -> None:
+    wants = [
+        target("few", "rate(win)", "..0.2"),
+        target("full", "mean(closing(sack))", "8..9"),
+        target("empty", "mean(closing(sack))", "..4"),
+    ]
+    tuned = mint.loads(VALLEY).tune_many({"d": "0..10 by 0.1"}, wants, runs=2_000)
+    assert not tuned.answers
+    assert {frozenset(names) for names in tuned.conflicts} == {frozenset(("few", "full")), frozenset(("full", "empty"))}
+    assert tuned.nearest is not None
+    alone = mint.loads(VALLEY).tune_many({"d": "0..10 by 0.1"}, [target("never", "mean(closing(sack))", "20..30")])
+    assert alone.alone == ("never",)

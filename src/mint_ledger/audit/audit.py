@@ -37,6 +37,7 @@ class Audit:
         findings: what is to be mended, in the order of the checks; then what the file accepts.
         checks: how many checks were made.
         runs: how many runs were played for it; 0 where it only looked at the file.
+        silences: what checks by chance that found nothing would have seen.
     """
 
     title: str
@@ -44,6 +45,7 @@ class Audit:
     findings: tuple[Finding, ...]
     checks: int
     runs: int
+    silences: tuple[str, ...] = ()
 
     @property
     def open(self) -> tuple[Finding, ...]:
@@ -58,6 +60,7 @@ class Audit:
             "file": self.file,
             "checks": self.checks,
             "runs": self.runs,
+            "silences": list(self.silences),
             "findings": [finding.as_json() for finding in self.findings],
         }
 
@@ -103,7 +106,10 @@ def make_audit(
     subject = Subject(game, plays, max(runs, 200), seed)
     findings = [_finding(game, check, caught) for check in chosen for caught in check.find(subject)]
     findings.sort(key=lambda finding: bool(finding.accepted))
-    return Audit(game.title, str(game.source.file), tuple(findings), len(chosen), len(plays.runs) if plays else 0)
+    played = len(plays.runs) if plays else 0
+    return Audit(
+        game.title, str(game.source.file), tuple(findings), len(chosen), played, tuple(dict.fromkeys(subject.silences))
+    )
 
 
 def _chosen(only: Sequence[str]) -> Iterator[Check]:

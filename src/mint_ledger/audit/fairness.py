@@ -16,11 +16,13 @@ from mint_ledger.journal.wording import number
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
 from mint_ledger.program.row import WHATS, Row
+from mint_ledger.studies.seats import seats_of
 from mint_ledger.studies.studying import study_game
 
 EARLY = 5.0
 SOME = 0.05
 SIGNIFICANT = 0.001
+SEAT_RUNS = 1_600
 
 
 def run_stops(subject: Subject) -> Iterator[Caught]:
@@ -35,27 +37,25 @@ def run_stops(subject: Subject) -> Iterator[Caught]:
 
 def seats_unfair(subject: Subject) -> Iterator[Caught]:
     """Players of one kind win more or less often by the seat that they have."""
-    from scipy.stats import chisquare
-
-    cast = subject.facts.cast
     habit = next(iter(subject.game.habits), None)
     if not any("[" in play.winner for play in subject.plays.runs):
         return
-    study = study_game(subject.game, max(subject.runs, 400), Setting(subject.seed, habit))
-    wins = Counter(study.measures["winner"])
-    for member in cast.members.values():
-        kind = subject.game.kinds[member.name]
-        equal = not (isinstance(kind.copies, list) and any(copy for copy in kind.copies))
-        seats = [cast.entity_name(entity) for entity in member.entities]
-        counts = [wins.get(seat, 0) for seat in seats]
-        if len(seats) < 2 or not equal or sum(counts) < 40:
+    study = study_game(subject.game, max(subject.runs, SEAT_RUNS), Setting(subject.seed, habit))
+    for seats in seats_of(subject.game.lowered.program, Counter(study.measures["winner"]), SIGNIFICANT):
+        kind = subject.game.kinds[seats.kind]
+        if isinstance(kind.copies, list) and any(copy for copy in kind.copies):
             continue
-        chance = float(chisquare(counts).pvalue)
-        if chance < SIGNIFICANT:
-            shares = ", ".join(f"{seat} {100 * c / sum(counts):.0f} %" for seat, c in zip(seats, counts, strict=True))
-            what = f"The seats of {member.name} are not equal, although nothing in the file sets them apart: {shares}."
-            evidence = f"{sum(counts)} runs with a winner; equal seats do so with a chance of {chance:.1g}"
-            yield Caught(("kinds", member.name), member.name, what, (evidence,))
+        if not seats.unequal:
+            subject.silences.append(
+                f"seats-unfair, {seats.kind}: {seats.runs} runs with a winner showed no difference; a seat that wins "
+                f"{100 * seats.would_have_seen:.2g} points more often than {100 * seats.even:.3g} % would be seen in "
+                "nine of ten such audits"
+            )
+            continue
+        shares = ", ".join(f"{seat} {100 * count / seats.runs:.0f} %" for seat, count in seats.wins.items())
+        what = f"The seats of {seats.kind} are not equal, although nothing in the file sets them apart: {shares}."
+        evidence = f"{seats.runs} runs with a winner; equal seats differ so much in less than one of a thousand audits"
+        yield Caught(("kinds", seats.kind), seats.kind, what, (evidence,))
 
 
 def fight_cannot_end(subject: Subject) -> Iterator[Caught]:

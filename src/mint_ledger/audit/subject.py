@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 from mint_ledger.audit.facts import Facts, look_at
@@ -15,12 +15,16 @@ from mint_ledger.lowering.playable import PlayableGame
 
 @dataclass(frozen=True)
 class Subject:
-    """A game under audit; `runs` is how many runs a check may play of what it tries, with `seed`."""
+    """A game under audit; `runs` is how many runs a check may play of what it tries, with `seed`.
+
+    `silences` is what checks say that found nothing, where it matters how much they would have seen.
+    """
 
     game: PlayableGame
     played: Plays | None = None
     runs: int = 200
     seed: int = 1
+    silences: list[str] = field(default_factory=list)
 
     @cached_property
     def facts(self) -> Facts:

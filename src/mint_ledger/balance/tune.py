@@ -8,12 +8,11 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from itertools import groupby
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.balance.targets import Verdict, verdict
-from mint_ledger.balance.tune_search import FEW, Search, State, Way
+from mint_ledger.balance.tune_search import FEW, Search, State, Way, parts_of
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.script import Wanted
@@ -263,7 +262,7 @@ def _best(search: Search, states: list[State], today: float) -> float:
     """Today's value where it will do; else the middle of the widest part that will; else the nearest that was seen."""
     here = round((today - search.bounds[0]) / search.bounds[2])
     for wanted in ("met", "open"):
-        parts = [(first, last) for first, last, state in _runs_of(states) if state == wanted]
+        parts = [(first, last) for first, last, state in parts_of(states) if state == wanted]
         if any(first <= here <= last for first, last in parts) and search.value(here) == today:
             return search.value(here)
         if parts:
@@ -277,19 +276,10 @@ def _off(value: float, want: Span) -> float:
     return math.inf if math.isnan(value) else max(want.low - value, value - want.high, 0.0)
 
 
-def _runs_of(states: list[State]) -> list[tuple[int, int, State]]:
-    """Neighbouring settings of one state: first, last, state."""
-    parts: list[tuple[int, int, State]] = []
-    for state, group in groupby(enumerate(states), key=lambda item: item[1]):
-        places = [place for place, _ in group]
-        parts.append((places[0], places[-1], state))
-    return parts
-
-
 def _refuted(states: list[State], place: int) -> list[State]:
     """The same with the part around a setting open, where it was claimed to be met."""
     changed = list(states)
-    for first, last, state in _runs_of(states):
+    for first, last, state in parts_of(states):
         if state == "met" and first <= place <= last:
             changed[first : last + 1] = ["open"] * (last + 1 - first)
     return changed
@@ -297,7 +287,7 @@ def _refuted(states: list[State], place: int) -> list[State]:
 
 def _regions(states: list[State], wanted: State, search: Search) -> tuple[Region, ...]:
     return tuple(
-        (search.value(first), search.value(last)) for first, last, state in _runs_of(states) if state == wanted
+        (search.value(first), search.value(last)) for first, last, state in parts_of(states) if state == wanted
     )
 
 

@@ -18,6 +18,7 @@ from typing import Any
 
 from mint_ledger import showing
 from mint_ledger.balance.targets import Judged, judge_these
+from mint_ledger.balance.tune_along import Along, look_along
 from mint_ledger.errors import BadRequest, GameError
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span
@@ -179,24 +180,19 @@ def tune_dials(
         if not low < high or not 0.0 < step <= high - low:
             raise BadRequest(f"{name} wants bounds that go up and a step between them, not {low:g}..{high:g}")
     search = _Search(game, bounds, targets, budget, setting, told)
-    picked: list[Point] = []
     interrupted = by_hand = False
     alone: tuple[str, ...] = ()
     conflicts: tuple[tuple[str, ...], ...] = ()
     answers: list[Answer] = []
     try:
-        search.evolve(search.all, GENERATIONS)
-        if not search.found:
-            raise next(iter(search.impossible.values()))
-        picked = search.different()
-        near: list[Point] = []
-        for point in picked:
-            near.append(search.refined(point, near))
-            if near[0] == search.start() and not search.change(search.dials(near[0])):
-                break  # today's numbers will do
+        along = search.along()
+        if along is not None:
+            near: list[Point] = [(place,) for place in along.picked(search.start()[0])[:MOST_ANSWERS]]
+        else:
+            near = _near(search)
         answers = search.confirmed(near)
         if not any(not answer.misses for answer in answers):
-            alone, conflicts = search.contradictions()
+            alone, conflicts = search.contradictions(along)
     except (KeyboardInterrupt, OutOfBudget) as stop:
         interrupted, by_hand = True, isinstance(stop, KeyboardInterrupt)
     good = sorted((a for a in answers if not a.misses), key=lambda a: (not a.meets_all, search.change(a.dials)))
@@ -215,11 +211,28 @@ def tune_dials(
         alone=alone,
         conflicts=conflicts,
         stopped_by=tuple(n for n, v in at.items() if v in (search.value(n, 0), search.value(n, search.last(n)))),
-        settings=len(search.found),
+        settings=max(len(search.found), len(search.looked)),
         runs=search.spending.played,
         interrupted=interrupted,
         by_hand=by_hand,
     )
+
+
+def _near(search: _Search) -> list[Point]:
+    """The best different settings of several dials, each the best around it.
+
+    Raises:
+        GameError: every setting that was tried makes the game impossible.
+    """
+    search.evolve(search.all, GENERATIONS)
+    if not search.found:
+        raise next(iter(search.impossible.values()))
+    near: list[Point] = []
+    for point in search.different():
+        near.append(search.refined(point, near))
+        if near[0] == search.start() and not search.change(search.dials(near[0])):
+            break  # today's numbers will do
+    return near
 
 
 class _Search:
@@ -242,6 +255,7 @@ class _Search:
         self.found: dict[Point, list[Judged]] = {}
         self.sure: dict[Point, list[Judged]] = {}
         self.impossible: dict[Point, GameError] = {}
+        self.looked: set[float] = set()
 
     def last(self, name: str) -> int:
         """The number of a dial's last value; its values are numbered from 0."""
@@ -333,6 +347,23 @@ class _Search:
                 rng=self.setting.seed % 2**32,
             )
 
+    def along(self) -> Along | None:
+        """What each target comes to along a dial that is the only one; none with several, or where some of its
+        settings make no game."""
+        if len(self.names) > 1:
+            return None
+        name = self.names[0]
+
+        def told(value: float, estimate: Estimate) -> None:
+            self.looked.add(value)
+
+        try:
+            return look_along(
+                self.game, name, self.bounds[name], self.targets, self.runs, self.setting, self.spending, told
+            )
+        except GameError:
+            return None
+
     def best(self, which: Iterable[int] | None = None) -> Point:
         """The setting of those tried that comes nearest."""
         chosen = tuple(which if which is not None else self.all)
@@ -409,9 +440,15 @@ class _Search:
             return None
         return Answer(self.dials(point), self.today, tuple(self.sure.get(point, self.found[point])), False)
 
-    def contradictions(self) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
+    def contradictions(self, along: Along | None = None) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
         """Targets that cannot be met alone, and the smallest sets of the others that cannot be met together."""
         names = [target.name for target in self.targets]
+        if along is not None:
+            hopeless, sets = along.contradictions()
+            # Where it comes nearest is asked of few settings all over the range.
+            for place in {round(k * self.last(self.names[0]) / 16) for k in range(17)}:
+                self.loss((place,), self.all, FEW)
+            return tuple(names[i] for i in hopeless), tuple(tuple(names[i] for i in chosen) for chosen in sets)
         alone = tuple(index for index in self.all if not self._is_met((index,)))
         rest = [index for index in self.all if index not in alone]
         conflicts: list[tuple[int, ...]] = []

@@ -8,10 +8,10 @@ do; otherwise it is padded by how much the looks bend around it. Looks go where 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from itertools import pairwise
-from typing import Literal
+from itertools import groupby, pairwise
+from typing import Literal, TypeVar
 
 from mint_ledger.game.parts import Span
 from mint_ledger.studies.budget import Spending
@@ -20,6 +20,7 @@ from mint_ledger.studies.intervals import Ends
 
 State = Literal["met", "open", "out"]
 Way = Literal["rises", "falls", "flat", ""]
+Kind = TypeVar("Kind")
 SPREAD = 17
 FEW, MORE = 400, 4
 # A setting is looked at several times, and several are: each look asks 99 intervals in 100 to hold, so that 95 of 100
@@ -273,3 +274,12 @@ class Search:
     def widest(self) -> float:
         """How wide a part of the range is at most that was not looked at."""
         return max((last - first for first, last in pairwise(self.places)), default=0.0) * self.bounds[2]
+
+
+def parts_of(states: Sequence[Kind]) -> list[tuple[int, int, Kind]]:
+    """Neighbouring settings that are alike: first, last, what they are."""
+    parts: list[tuple[int, int, Kind]] = []
+    for kind, group in groupby(enumerate(states), key=lambda item: item[1]):
+        places = [place for place, _ in group]
+        parts.append((places[0], places[-1], kind))
+    return parts

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from contextlib import AbstractContextManager
@@ -24,6 +25,7 @@ from mint_ledger.studies.intervals import OPEN, wilson
 from mint_ledger.studies.limits import measure_bounds, time_limit
 from mint_ledger.studies.playing import Span, play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest
+from mint_ledger.studies.seats import Seats, seats_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -227,6 +229,10 @@ class Study:
         """How often an entity won."""
         return rate(int((self.measures["winner"] == entity).sum()), self.runs)
 
+    def seats(self) -> list[Seats]:
+        """For each kind of which several copies can win: whether they win equally often."""
+        return seats_of(self.lowered.program, Counter(self.measures["winner"]))
+
     def by_cause(self, account: str) -> pd.DataFrame:
         """What took and gave an account its points, a run on average, by cause.
 
@@ -358,6 +364,7 @@ class Study:
             "runs": self.runs,
             "results": {name: plain(self.rate(name)) for name in RESULTS},
             "winners": {name: plain(self.winner(name)) for name in self.winners()},
+            "seats": [seats.as_json() for seats in self.seats()],
             "endings": {name: plain(self.rate(name)) for name in self.endings()},
             "time": {f"{q:g}": plain(self.quantile("time", q)) for q in (0.1, 0.5, 0.9)},
             "measures": {

@@ -23,6 +23,10 @@ def audit_text(audit: Audit) -> str:
         for finding in accepted:
             text = f"{finding.check.name}, {finding.caught.where}: {finding.accepted}"
             lines += textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent=" " * INDENT)
+    if audit.silences:
+        lines += ["", "What was not found, and would have been:"]
+        for text in audit.silences:
+            lines += textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent=" " * INDENT)
     return "\n".join(lines)
 
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.seats import Seats
 
 if TYPE_CHECKING:
     from mint_ledger.studies.study import Study
@@ -27,6 +29,8 @@ def study_text(study: Study) -> str:
                     lines.append(_share_line(f"    {ending}", study.rate(ending)))
     for winner in study.winners():
         lines.append(_share_line(f"  {winner} wins", study.winner(winner)))
+    for seats in study.seats():
+        lines += textwrap.wrap(seats_text(seats), 80, initial_indent="  ", subsequent_indent="    ")
     lines += ["", f"  {'time':<26}{study.unit:>8}{'':>9}   95 % interval"]
     for name, q in (
         ("a tenth are over by", 0.1),
@@ -48,6 +52,21 @@ def study_text(study: Study) -> str:
         known = f"is known to ± {half}" if math.isfinite(reached.known_to) else "is not known: an end of it stays open"
         lines += ["", f"{study.runs:,} runs were played; {study.until.measure} {known}."]
     return "\n".join(lines)
+
+
+def seats_text(seats: Seats) -> str:
+    """Whether the copies of a kind win equally often; if no difference was seen, which one would have been."""
+    even = f"{100 * seats.even:.3g} %"
+    if seats.unequal:
+        shares = ", ".join(f"{name} {100 * seats.wins[name] / seats.runs:.3g} %" for name in seats.unequal)
+        return f"the seats of {seats.kind} are not equal: {shares} of the runs that one of them won, {even} if equal"
+    least = seats.would_have_seen
+    if least >= 1.0:
+        return f"too few runs were won by a seat of {seats.kind} to see any difference between them"
+    return (
+        f"the seats of {seats.kind}: no difference was seen; a seat that wins {100 * least:.2g} points more often "
+        f"than {even} would be seen in nine of ten such studies"
+    )
 
 
 def _measure_lines(study: Study) -> list[str]:

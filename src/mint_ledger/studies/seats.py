@@ -1,0 +1,93 @@
+"""Seats: whether copies of one kind win equally often, and how small a difference a study would have seen."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from mint_ledger.plain import finite
+from mint_ledger.program.program import Program
+
+LEVEL = 0.05
+POWER = 0.9
+
+
+@dataclass(frozen=True, slots=True)
+class Seats:
+    """How often each copy of a kind won, among the runs that one of them won.
+
+    Each share is held against that of equal seats by a score test at half of `level` over the number of seats
+    (Bonferroni's bound, so that all of them together err in a share `level` of the studies at most).
+
+    Attributes:
+        kind: the kind.
+        wins: how many runs each copy won, by its name, in the order of the copies.
+        runs: how many runs one of them won.
+    """
+
+    kind: str
+    wins: Mapping[str, int]
+    runs: int
+    level: float = LEVEL
+
+    @property
+    def even(self) -> float:
+        """The share of each seat were they equal."""
+        return 1.0 / len(self.wins)
+
+    def _errors(self) -> float:
+        """How many standard errors away counts as a difference."""
+        from scipy.special import ndtri
+
+        return -float(ndtri(self.level / (2.0 * len(self.wins))))
+
+    @property
+    def unequal(self) -> tuple[str, ...]:
+        """The copies whose share differs from that of equal seats by more than chance makes it."""
+        if not self.runs:
+            return ()
+        error = math.sqrt(self.even * (1.0 - self.even) / self.runs)
+        limit = self._errors() * error
+        return tuple(name for name, count in self.wins.items() if abs(count / self.runs - self.even) > limit)
+
+    @property
+    def would_have_seen(self) -> float:
+        """The least difference of a seat's share from the even one that is seen in nine of ten such studies.
+
+        1 where so few runs could not see any.
+        """
+        if not self.runs:
+            return 1.0
+        from scipy.special import ndtri
+
+        least = self._errors() * math.sqrt(self.even * (1.0 - self.even) / self.runs)
+        # The true share that comes out beyond the limit with the wanted chance; its own error counts there.
+        share = min(1.0, self.even + least)
+        for _ in range(100):
+            share = min(1.0, self.even + least + float(ndtri(POWER)) * math.sqrt(share * (1.0 - share) / self.runs))
+        return share - self.even if share < 1.0 else 1.0
+
+    @finite
+    def as_json(self) -> dict[str, Any]:
+        """The seats as plain values."""
+        return {
+            "kind": self.kind,
+            "wins": dict(self.wins),
+            "runs": self.runs,
+            "unequal": list(self.unequal),
+            "would_have_seen": self.would_have_seen,
+        }
+
+
+def seats_of(program: Program, wins: Mapping[str, int], level: float = LEVEL) -> list[Seats]:
+    """The kinds of which several copies can win, with how often each did."""
+    cast = program.cast
+    found = []
+    for member in cast.members.values():
+        seats = [cast.entity_name(entity) for entity in member.entities]
+        counts = {name: int(wins.get(name, 0)) for name in seats}
+        if len(seats) > 1 and any(counts.values()):
+            found.append(Seats(member.name, counts, sum(counts.values()), level))
+    return found
