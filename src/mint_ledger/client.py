@@ -146,6 +146,7 @@ class Game(PlayableGame):
         *,
         only: Sequence[str] = (),
         dials: Mapping[str, float | bool] | None = None,
+        sure: float = 0.95,
         progress: RunProgress | None = None,
     ) -> list[Judged]:
         """Judge the game by its targets: each is met, missed, or undecided at this many runs.
@@ -155,7 +156,7 @@ class Game(PlayableGame):
         """
         from mint_ledger.balance.targets import judge_targets
 
-        return judge_targets(self, runs, seed, only=only, dials=dials, progress=progress)
+        return judge_targets(self, runs, seed, only=only, dials=dials, sure=sure, progress=progress)
 
     def sweep(
         self,
@@ -170,6 +171,7 @@ class Game(PlayableGame):
         spread: str = "latin",
         store: str | Path | None = None,
         patient: bool = False,
+        sure: float = 0.95,
         progress: Progress | None = None,
     ) -> Sweep:
         """Study the game at many settings of some dials, all with the same luck.
@@ -185,6 +187,7 @@ class Game(PlayableGame):
             spread: `latin` hypercube or `sobol`.
             store: an SQLite file that keeps the studies, and from which a sweep goes on.
             patient: do not refuse what would take longer than ten minutes.
+            sure: the chance with which each interval holds the true value.
             progress: called with (points done, points in all).
 
         Raises:
@@ -195,7 +198,7 @@ class Game(PlayableGame):
 
         budget = Budget(runs, math.inf if patient else PATIENCE)
         spread_over = None if points is None else (points, spread)
-        setting = Setting(seed, habit, variant)
+        setting = Setting(seed, habit, variant, sure=sure)
         return sweep_ranges(self, dials, measures, budget, setting, points=spread_over, store=store, progress=progress)
 
     def matchups(
@@ -268,6 +271,7 @@ class Game(PlayableGame):
         variant: str | None = None,
         seconds: float = math.inf,
         most_runs: float = math.inf,
+        sure: float = 0.95,
         told: Callable[[float, Estimate], None] | None = None,
     ) -> Tuned:
         """Find the values of a dial that meet a target.
@@ -283,6 +287,7 @@ class Game(PlayableGame):
             variant: one of the file's named sets of dials.
             seconds: no new value is tried after so many seconds.
             most_runs: nor after so many runs in all.
+            sure: the chance with which what is said of an interval holds; the search itself asks for more.
             told: is told each value that was tried, and its estimate.
 
         Raises:
@@ -295,7 +300,7 @@ class Game(PlayableGame):
         wanted = Wanted(measure, read_want(want), str(want))
         known = bounds_of(self, {dial: bounds}, variant)[dial]
         budget = Budget(runs, seconds, most_runs)
-        return tune_dial(self, dial, known, wanted, budget, Setting(seed, habit, variant), told)
+        return tune_dial(self, dial, known, wanted, budget, Setting(seed, habit, variant, sure=sure), told)
 
     def study(
         self,
@@ -309,6 +314,7 @@ class Game(PlayableGame):
         accounts: Sequence[str] | None = None,
         times: Sequence[float] = (),
         until: str | float | None = None,
+        sure: float = 0.95,
         engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: RunProgress | None = None,
@@ -328,6 +334,7 @@ class Game(PlayableGame):
             times: when the values of these accounts are read, for quantile bands (seconds or turns, going up).
             until: go on, in more and more runs, until an interval is that narrow: `±0.01` (of the share of wins) or
                 an estimate with its width, `mean(time) ±0.5`.
+            sure: the chance with which each interval holds the true value.
             engine: `native`, `reference`, or `auto` for whichever is quicker; the numbers are the same.
             executor: where the runs are played; threads on all cores of this machine by default.
             progress: called with (runs done, runs in all, wins among those done).
@@ -341,7 +348,7 @@ class Game(PlayableGame):
         """
         from mint_ledger.studies.studying import Asked, Means, study_game
 
-        setting = Setting(seed, habit, variant, dials or {})
+        setting = Setting(seed, habit, variant, dials or {}, sure)
         means = Means(engine, executor, progress, store)
         return study_game(self, runs, setting, Asked(measures, accounts, times), means, until)
 

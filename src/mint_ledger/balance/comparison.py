@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
+from mint_ledger.game.target import ESTIMATE
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.row import Row
-from mint_ledger.studies.estimate import Estimate, mean_of, turned_rate
-from mint_ledger.studies.intervals import Average, Turned
+from mint_ledger.studies.estimate import CONFIDENCE, Estimate, mean_of, measured, quantile_gap, quantile_of, turned_rate
+from mint_ledger.studies.intervals import Average, QuantileGap, Turned
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
@@ -43,6 +45,8 @@ class Difference:
         basis = self.difference.basis
         if isinstance(basis, Turned):
             return basis.gained == basis.lost == 0
+        if isinstance(basis, QuantileGap):
+            return basis.one == basis.other
         return isinstance(basis, Average) and basis.alike and basis.mean == 0.0
 
     @property
@@ -69,6 +73,7 @@ class Comparison:
     titles: tuple[str, str]
     seed: int
     runs: int
+    sure: float
     differences: tuple[Difference, ...]
     turned: tuple[tuple[str, str, int], ...]
     changed_dials: tuple[tuple[str, float | None, float | None], ...]
@@ -85,6 +90,7 @@ class Comparison:
             "titles": list(self.titles),
             "seed": self.seed,
             "runs": self.runs,
+            "sure": self.sure,
             "differences": [
                 {
                     "name": d.name,
@@ -119,12 +125,15 @@ class Comparison:
         return self.summary()
 
 
-def compare_studies(one: Study, other: Study, parting: Parting | None = None) -> Comparison:
-    """Compare two studies of the same seed and runs.
+def compare_studies(
+    one: Study, other: Study, parting: Parting | None = None, quantiles: Sequence[str] = ()
+) -> Comparison:
+    """Compare two studies of the same seed and runs; `quantiles` are estimates like `median(time)` to compare as well.
 
     Raises:
         BadRequest: their seeds or numbers of runs differ, so that their runs are no pairs.
     """
+    other = other.at(one.sure)
     if (one.seed, one.runs) != (other.seed, other.runs):
         raise BadRequest("studies are compared run by run, so both want the same seed and the same number of runs")
     results = [_of_result(one, other, result) for result in RESULTS]
@@ -134,11 +143,12 @@ def compare_studies(one: Study, other: Study, parting: Parting | None = None) ->
             difference = _of_measure(one, other, name)
             if difference is not None:
                 differences.append(difference)
+    differences += [found for text in quantiles if (found := _of_quantile(one, other, text)) is not None]
     pairs = Counter(zip(one.measures["result"], other.measures["result"], strict=True))
     turned = tuple((str(a), str(b), n) for (a, b), n in pairs.most_common() if a != b)
     dials = tuple(_changed_dials(one, other))
     titles = (one.title, other.title)
-    return Comparison(titles, one.seed, one.runs, tuple(differences), turned, dials, parting)
+    return Comparison(titles, one.seed, one.runs, one.sure, tuple(differences), turned, dials, parting)
 
 
 def _of_result(one: Study, other: Study, result: str) -> Difference:
@@ -146,7 +156,7 @@ def _of_result(one: Study, other: Study, result: str) -> Difference:
     gained, lost = int((sides[1] & ~sides[0]).sum()), int((sides[0] & ~sides[1]).sum())
     name = {"win": "wins", "lose": "losses", "draw": "draws"}.get(result, result)
     return Difference(
-        name, one.rate(result), other.rate(result), turned_rate(gained, lost, one.runs), True, (one.runs,) * 3
+        name, one.rate(result), other.rate(result), turned_rate(gained, lost, one.runs, one.sure), True, (one.runs,) * 3
     )
 
 
@@ -157,7 +167,19 @@ def _of_measure(one: Study, other: Study, name: str) -> Difference | None:
     if not len(pair):
         return None
     counts = int(sides[0].notna().sum()), int(sides[1].notna().sum()), len(pair)
-    return Difference(name, one.mean(name), other.mean(name), mean_of(pair.tolist()), False, counts)
+    return Difference(name, one.mean(name), other.mean(name), mean_of(pair.tolist(), one.sure), False, counts)
+
+
+def _of_quantile(one: Study, other: Study, text: str) -> Difference | None:
+    """A quantile of a measure, from the runs in which both studies have it."""
+    measure, q = quantile_of(text)
+    sides = [study.values(measure) for study in (one, other)]
+    both = sides[0].index.intersection(sides[1].index)
+    if not len(both):
+        return None
+    gap = quantile_gap(sides[0][both].tolist(), sides[1][both].tolist(), q, one.sure)
+    counts = len(sides[0]), len(sides[1]), len(both)
+    return Difference(text, one.quantile(measure, q), other.quantile(measure, q), gap, False, counts)
 
 
 def _changed_dials(one: Study, other: Study) -> list[tuple[str, float | None, float | None]]:
@@ -202,6 +224,7 @@ def compare_games(
     habits: tuple[str | None, str | None] = (None, None),
     measures: tuple[str, ...] = (),
     label: str = "",
+    sure: float = CONFIDENCE,
     progress: Any = None,
 ) -> Comparison:
     """Play two games under the same luck and compare them; `label` tells the second from the first in headings.
@@ -210,8 +233,11 @@ def compare_games(
         NotFound: there is no such habit or measure.
         BadRequest: the number of runs makes no sense.
     """
+    quantiles = [text for text in measures if ESTIMATE.fullmatch(text) is not None]
+    asked = [text for text in measures if text not in quantiles]
+    asked += [text for estimate in quantiles for text in measured(one, estimate)]
     studies = [
-        study_game(game, runs, Setting(seed, habit), Asked(measures, ()), Means(progress=progress))
+        study_game(game, runs, Setting(seed, habit, sure=sure), Asked(asked, ()), Means(progress=progress))
         for game, habit in zip((one, other), habits, strict=True)
     ]
     turned = first_turned(*studies)
@@ -219,5 +245,5 @@ def compare_games(
     if turned is not None:
         pair = [play_run(g, Setting(seed, h), turned) for g, h in zip((one, other), habits, strict=True)]
         parting = part(*pair)
-    comparison = compare_studies(studies[0], studies[1], parting)
+    comparison = compare_studies(studies[0], studies[1], parting, quantiles)
     return replace(comparison, titles=(comparison.titles[0], comparison.titles[1] + (f" · {label}" if label else "")))

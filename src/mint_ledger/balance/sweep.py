@@ -18,7 +18,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Budget, Progress
-from mint_ledger.studies.estimate import Estimate, measured
+from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
@@ -30,7 +30,7 @@ MOST_POINTS = 100_000
 COLUMNS = {
     "(dials)": "the value of each dial at this point",
     "(estimates)": "each estimate, by its text",
-    "(estimates) low": "the lower end of its 95 % interval",
+    "(estimates) low": "the lower end of its interval (95 % by default)",
     "(estimates) high": "the upper end of it",
     "meets_all": "whether all targets of this habit and variant are met here",
 }
@@ -63,6 +63,7 @@ class Sweep:
     measures: tuple[str, ...]
     today: Mapping[str, float]
     points: tuple[Point, ...]
+    sure: float = CONFIDENCE
 
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a point: the dials, then each estimate with its interval, then `meets_all`."""
@@ -83,6 +84,7 @@ class Sweep:
             "title": self.title,
             "seed": self.seed,
             "runs": self.runs,
+            "sure": self.sure,
             "points": [
                 {
                     "dials": dict(point.dials),
@@ -183,7 +185,14 @@ def make_sweep(
         elif len(played) == 2:
             _refuse_long((time.monotonic() - began) * len(points), len(points), budget)
     return Sweep(
-        setting.title(game.title), setting.seed, budget.runs, tuple(points[0]), tuple(measures), today, tuple(played)
+        setting.title(game.title),
+        setting.seed,
+        budget.runs,
+        tuple(points[0]),
+        tuple(measures),
+        today,
+        tuple(played),
+        setting.sure,
     )
 
 

@@ -92,6 +92,7 @@ def judge_targets(
     *,
     only: Sequence[str] = (),
     dials: Mapping[str, float | bool] | None = None,
+    sure: float = CONFIDENCE,
     progress: RunProgress | None = None,
 ) -> list[Judged]:
     """Play studies for all targets of a game and judge them; those of one habit and variant share a study.
@@ -102,6 +103,7 @@ def judge_targets(
         seed: their seed.
         only: names of targets; all by default.
         dials: dials set for this.
+        sure: the chance with which each verdict and interval holds.
         progress: is told of each study how far it is.
 
     Raises:
@@ -112,7 +114,7 @@ def judge_targets(
         if name not in names:
             raise NotFound(f"there is no target '{name}'{nearest(name, names)}")
     wanted = [target for target in game.targets if not only or target.name in only]
-    setting = Setting(seed, dials=dials or {})
+    setting = Setting(seed, dials=dials or {}, sure=sure)
     return judge_these(game, wanted, runs, setting, progress=progress)[0]
 
 
@@ -139,7 +141,7 @@ def judge_these(
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
         own = game.variants[variant] if variant and keeps_variants else {}
         turned = {name: value for name, value in setting.dials.items() if name not in own}
-        part = Setting(setting.seed, who, variant, turned)
+        part = Setting(setting.seed, who, variant, turned, setting.sure)
         study = study_game(game, runs, part, Asked(measures, ()), Means(progress=progress))
         by_target |= {(id(judged.target), who): judged for judged in judge_study(study, targets, who)}
     return named_together([by_target[id(target), who] for target, who in pairs]), runs * len(groups)
@@ -158,7 +160,7 @@ def named_together(judged: Sequence[Judged]) -> list[Judged]:
         more = {
             index
             for index, result in enumerate(judged)
-            if result.verdict == "missed" and index not in missed and _is_out(result, 1.0 - (1.0 - CONFIDENCE) / left)
+            if result.verdict == "missed" and index not in missed and _is_out(result, left)
         }
         if not more:
             break
@@ -169,11 +171,12 @@ def named_together(judged: Sequence[Judged]) -> list[Judged]:
     ]
 
 
-def _is_out(result: Judged, sure: float) -> bool:
+def _is_out(result: Judged, left: int) -> bool:
+    """Whether it is missed for certain as one of so many."""
     estimate, want = result.estimate, result.target.want
     if estimate.basis is None:
         return True
-    low, high = estimate.ever(sure)
+    low, high = estimate.ever(1.0 - (1.0 - estimate.confidence) / left)
     return high < want.low or low > want.high
 
 

@@ -20,6 +20,7 @@ HabitOption = Annotated[str | None, typer.Option(help="How simulated players pla
 VariantOption = Annotated[str | None, typer.Option(help="One of the file's named sets of dials.")]
 ScriptOption = Annotated[Path | None, typer.Option(help="A file of happenings to play along.")]
 EngineOption = Annotated[str, typer.Option(help="auto, native or reference; the numbers are the same.")]
+SureOption = Annotated[float, typer.Option(help="The chance with which an interval holds the true value.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 

@@ -16,6 +16,7 @@ from mint_ledger.cli.arguments import (
     JsonOption,
     SeedOption,
     SetOption,
+    SureOption,
     VariantOption,
     read_changes,
     read_dials,
@@ -49,6 +50,7 @@ def targets(
     seed: SeedOption = 1,
     settings: SetOption = None,
     only: Annotated[list[str] | None, typer.Option(metavar="NAME", help="Only this target (repeatable).")] = None,
+    sure: SureOption = 0.95,
     as_json: JsonOption = False,
 ) -> None:
     """Judge the game by its targets: met, missed, or undecided at this many runs."""
@@ -60,7 +62,7 @@ def targets(
     if not loaded.targets:
         raise BadRequest(f"{game} has no targets; write some, like {{name: fair, measure: rate(win), want: 0.4..0.6}}")
     with study_progress(f"{loaded.title}: runs") as progress:
-        judged = loaded.judge(runs, seed, only=only or (), dials=read_dials(settings), progress=progress)
+        judged = loaded.judge(runs, seed, only=only or (), dials=read_dials(settings), sure=sure, progress=progress)
     if as_json:
         say_json([result.as_json() for result in judged])
     else:
@@ -88,6 +90,7 @@ def sweep(
         Path | None, typer.Option("-o", "--output", help="Write one line a point (.csv, .jsonl, .parquet).")
     ] = None,
     yes: Annotated[bool, typer.Option("--yes", help="Start even what takes long.")] = False,
+    sure: SureOption = 0.95,
     as_json: JsonOption = False,
 ) -> None:
     """Study the game at many settings of some dials, all with the same luck."""
@@ -108,6 +111,7 @@ def sweep(
             spread=spread,
             store=store,
             patient=yes,
+            sure=sure,
             progress=progress,
         )
     if output:
@@ -128,13 +132,15 @@ def compare(
         typer.Option("--with", metavar="KEY=VALUE", help="What is different: habit, variant or a dial (repeatable)."),
     ] = None,
     measure: Annotated[
-        list[str] | None, typer.Option(metavar="MEASURE", help="One more measure, like 'lowest(keeper.health)'.")
+        list[str] | None,
+        typer.Option(metavar="MEASURE", help="One more measure, like 'lowest(keeper.health)' or 'median(time)'."),
     ] = None,
     runs: Annotated[int, typer.Option(help="How many runs of each.")] = 2_000,
     seed: SeedOption = 1,
     habit: HabitOption = None,
     variant: VariantOption = None,
     settings: SetOption = None,
+    sure: SureOption = 0.95,
     as_json: JsonOption = False,
 ) -> None:
     """Compare two games, variants, habits or sets of dials under the same luck."""
@@ -160,6 +166,7 @@ def compare(
             seed=seed,
             habits=(habit, second_habit),
             measures=tuple(measure or ()),
+            sure=sure,
             label=", ".join(with_ or ()) if other is None else str(other),
             progress=progress,
         )
@@ -190,6 +197,7 @@ def tune(
     ] = False,
     seconds: Annotated[float, typer.Option(help="Try nothing new after so many seconds.")] = 600.0,
     most_runs: Annotated[int | None, typer.Option(help="Try nothing new after so many runs in all.", min=1)] = None,
+    sure: SureOption = 0.95,
     plot: Annotated[Path | None, typer.Option(help="Draw what was seen of one dial into this file.")] = None,
     write: Annotated[bool, typer.Option("--write", help="Write the answer into the game file.")] = False,
     answer: Annotated[int, typer.Option(help="With --write: which of several answers.", min=1)] = 1,
@@ -253,6 +261,7 @@ def tune(
             variant=variant or goal.variant,
             seconds=seconds,
             most_runs=most,
+            sure=sure,
             told=_value_teller(name, goal.measure),
         )
         fell_short = not one.reached or one.verdict == "missed"

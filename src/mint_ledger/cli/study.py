@@ -15,6 +15,7 @@ from mint_ledger.cli.arguments import (
     JsonOption,
     SeedOption,
     SetOption,
+    SureOption,
     VariantOption,
     read_dials,
 )
@@ -62,6 +63,7 @@ def study(
     exact: Annotated[
         bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
     ] = False,
+    sure: SureOption = 0.95,
     states: Annotated[int, typer.Option(help="With --exact: give up beyond so many states.")] = 200_000,
     seconds: Annotated[float, typer.Option(help="With --exact: give up after so many seconds.")] = 600.0,
     as_json: JsonOption = False,
@@ -109,6 +111,7 @@ def study(
             accounts=account,
             times=_grid(loaded) if plot else (),
             until=until,
+            sure=sure,
             engine=engine,  # type: ignore[arg-type]
             executor=executor,
             progress=progress,

@@ -16,19 +16,22 @@ MAX_SEED = 2**64 - 1
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """How a game is played: the seed of its luck, how simulated players play, and which numbers are turned.
+    """How a game is played: the seed of its luck, how simulated players play, and which numbers are turned; and how
+    sure what is told of it has to be.
 
     Attributes:
         seed: 0 to 2⁶⁴-1.
         habit: how simulated players play; by default only those play whose copies name a habit.
         variant: one of the file's named sets of dials.
         dials: dials set for this alone, after the variant's.
+        sure: the chance with which each interval holds the true value.
     """
 
     seed: int = 1
     habit: str | None = None
     variant: str | None = None
     dials: Mapping[str, float | bool] = field(default_factory=lambda: MappingProxyType({}))
+    sure: float = 0.95
 
     def of(self, game: SomeGame) -> SomeGame:
         """The game with the variant's dials and these set.

@@ -10,7 +10,7 @@ from typing import Any
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.studies.intervals import OPEN, Average, Basis, Ends, Ordered, Share, Turned
+from mint_ledger.studies.intervals import OPEN, Average, Basis, Ends, Ordered, QuantileGap, Share, Turned
 
 CONFIDENCE = 0.95
 
@@ -64,8 +64,7 @@ class Estimate:
         return self._checked(wanted).ever(wanted)
 
     def _checked(self, sure: float) -> Basis:
-        if not 0.0 < sure < 1.0:
-            raise BadRequest(f"an interval is sure with a chance between 0 and 1, like 0.9, not {sure:g}")
+        checked_sure(sure)
         if self.basis is None:
             raise BadRequest("this estimate has one interval alone")
         return self.basis
@@ -74,6 +73,22 @@ class Estimate:
         """The same estimate with the interval of another chance."""
         low, high = self.interval(sure)
         return replace(self, low=low, high=high, confidence=sure)
+
+
+def checked_sure(sure: float) -> float:
+    """A chance with which an interval holds.
+
+    Raises:
+        BadRequest: it is no chance between 0 and 1.
+    """
+    if not 0.0 < sure < 1.0:
+        raise BadRequest(f"an interval is sure with a chance between 0 and 1, like 0.9, not {sure:g}")
+    return sure
+
+
+def sure_words(sure: float) -> str:
+    """How sure an interval is, in per cent: `95 %`."""
+    return f"{100.0 * sure:.6g} %"
 
 
 def _estimate(value: float, runs: int, method: str, confidence: float, basis: Basis) -> Estimate:
@@ -106,6 +121,32 @@ def quantile(values: Sequence[float], q: float, confidence: float = CONFIDENCE) 
     if n < 1:
         raise BadRequest("a quantile wants one run at least")
     return _estimate(float(np.quantile(ordered, q)), n, "order statistics", confidence, Ordered(ordered, q))
+
+
+def quantile_of(text: str) -> tuple[str, float]:
+    """The measure and the share of a quantile by its text: `median(time)`, `quantile(time, 0.9)`.
+
+    Raises:
+        BadRequest: the text is no quantile.
+    """
+    match = ESTIMATE.fullmatch(text)
+    if match is not None and match[1] == "median":
+        return match[2], 0.5
+    if match is not None and match[1] == "quantile":
+        measure, _, share = match[2].rpartition(",")
+        try:
+            return measure.strip(), float(share)
+        except ValueError:
+            pass
+    raise BadRequest(f"'{text}' is no quantile; write median(time) or quantile(time, 0.9), or the measure alone")
+
+
+def quantile_gap(one: Sequence[float], other: Sequence[float], q: float, confidence: float = CONFIDENCE) -> Estimate:
+    """How much higher a quantile of the other is, from pairs of runs; see `intervals.QuantileGap`."""
+    if not 0 < q < 1:
+        raise BadRequest(f"a quantile lies between 0 and 1, not at {q}")
+    basis = QuantileGap(tuple(one), tuple(other), q)
+    return _estimate(basis.gap, len(one), "paired bootstrap", confidence, basis)
 
 
 def mean(total: float, spread: float, runs: int, confidence: float = CONFIDENCE) -> Estimate:

@@ -20,7 +20,7 @@ from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import check_seed
 from mint_ledger.studies.block import BLOCK, Block
-from mint_ledger.studies.estimate import CONFIDENCE, Estimate, joined_sums, mean, mean_of, quantile, rate
+from mint_ledger.studies.estimate import CONFIDENCE, Estimate, checked_sure, joined_sums, mean, mean_of, quantile, rate
 from mint_ledger.studies.intervals import OPEN, wilson
 from mint_ledger.studies.limits import measure_bounds, time_limit
 from mint_ledger.studies.playing import Span, play_blocks
@@ -82,6 +82,7 @@ class Study:
         samples: values at the grid's times, NaN once a run is over, shape (runs, times, accounts).
         visited: how many steps were looked at; the others were quiet and skipped.
         steps: how many steps the runs took.
+        sure: the chance with which each interval holds the true value.
     """
 
     lowered: Lowered = field(repr=False)
@@ -92,6 +93,15 @@ class Study:
     visited: int
     steps: int
     until: Until | None = None
+    sure: float = CONFIDENCE
+
+    def at(self, sure: float) -> Study:
+        """The same runs with intervals that hold the true values with another chance.
+
+        Raises:
+            BadRequest: `sure` is no chance between 0 and 1.
+        """
+        return self if sure == self.sure else replace(self, sure=checked_sure(sure))
 
     @cached_property
     def measures(self) -> pd.DataFrame:
@@ -146,7 +156,7 @@ class Study:
             count = sum(n for n, result in zip(counts, results, strict=True) if result == what)
         else:
             count = sum(n for n, name in zip(counts, endings, strict=False) if name == what)
-        return rate(count, self.runs)
+        return rate(count, self.runs, self.sure)
 
     @cached_property
     def _ending_counts(self) -> list[int]:
@@ -171,10 +181,10 @@ class Study:
         Where skewness, or that all runs are alike, leaves an end of its interval open, what no run can leave bounds it.
         """
         values = self.values(measure).tolist()
-        estimate = mean_of(values)
+        estimate = mean_of(values, self.sure)
         if math.isfinite(estimate.low) and math.isfinite(estimate.high):
             return estimate
-        return mean_of(values, bounds=self._bounds_of(measure))
+        return mean_of(values, self.sure, bounds=self._bounds_of(measure))
 
     def _bounds_of(self, measure: str) -> tuple[float, float]:
         # What a playtest's script or start sets is not reckoned with in the facts of the game.
@@ -189,7 +199,7 @@ class Study:
 
     def quantile(self, measure: str, q: float) -> Estimate:
         """A quantile of a numeric measure, like `time`."""
-        return quantile(self.values(measure).tolist(), q)
+        return quantile(self.values(measure).tolist(), q, self.sure)
 
     def median(self, measure: str) -> Estimate:
         """The median of a numeric measure."""
@@ -227,7 +237,7 @@ class Study:
 
     def winner(self, entity: str) -> Estimate:
         """How often an entity won."""
-        return rate(int((self.measures["winner"] == entity).sum()), self.runs)
+        return rate(int((self.measures["winner"] == entity).sum()), self.runs, self.sure)
 
     def seats(self) -> list[Seats]:
         """For each kind of which several copies can win: whether they win equally often."""
@@ -236,7 +246,7 @@ class Study:
     def by_cause(self, account: str) -> pd.DataFrame:
         """What took and gave an account its points, a run on average, by cause.
 
-        Columns: cause, changes (a run), total, low, high (its 95 % interval), waste (what limits refused).
+        Columns: cause, changes (a run), total, low, high (its interval), waste (what limits refused).
 
         Raises:
             NotFound: the account was not added up in this study.
@@ -255,7 +265,7 @@ class Study:
             first = TALLY_HEAD + TALLY_OF_CAUSE * index
             total, waste, changes = tally[first : first + TALLY_OF_CAUSE]
             if changes[0]:
-                about = mean(float(total[0]), float(total[1]), self.runs)
+                about = mean(float(total[0]), float(total[1]), self.runs, self.sure)
                 share = [float(changes[0]) / self.runs, about.value, about.low, about.high]
                 rows.append([program.cause_labels[index], *share, float(waste[0]) / self.runs])
         table = pd.DataFrame(rows, columns=["cause", "changes", "total", "low", "high", "waste"])
@@ -291,7 +301,7 @@ class Study:
         return pd.DataFrame(table)
 
     def survival(self) -> pd.DataFrame:
-        """How many runs go on beyond each time, with a 95 % interval; columns: time, going, low, high.
+        """How many runs go on beyond each time, with an interval; columns: time, going, low, high.
 
         The product-limit estimate of Kaplan and Meier (JASA 53, 1958); a run that reached the clock's limit is
         censored. The interval is Wilson's of as many runs as Greenwood's variance is worth (Cutler and Ederer,
@@ -303,7 +313,7 @@ class Study:
 
         over = (self.measures["ending"] != "").to_numpy()
         time = self.measures["time"].to_numpy()
-        rows = [(0.0, 1.0, ((1 - CONFIDENCE) / 2) ** (1 / self.runs), 1.0)]
+        rows = [(0.0, 1.0, ((1 - self.sure) / 2) ** (1 / self.runs), 1.0)]
         going, greenwood = 1.0, 0.0
         for moment in np.unique(time[over]):
             at_risk, ended = int((time >= moment).sum()), int(((time == moment) & over).sum())
@@ -313,7 +323,7 @@ class Study:
                 worth = (1.0 - going) / (going * greenwood)
             else:
                 worth = float(at_risk)
-            low, high = wilson(going * worth, worth, CONFIDENCE)
+            low, high = wilson(going * worth, worth, self.sure)
             if moment > 0.0:
                 rows.append((float(moment), going, low, high))
             else:
@@ -362,6 +372,7 @@ class Study:
             "title": self.title,
             "seed": self.seed,
             "runs": self.runs,
+            "sure": self.sure,
             "results": {name: plain(self.rate(name)) for name in RESULTS},
             "winners": {name: plain(self.winner(name)) for name in self.winners()},
             "seats": [seats.as_json() for seats in self.seats()],

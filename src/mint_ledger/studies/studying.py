@@ -11,6 +11,7 @@ from mint_ledger.engines.names import EngineName, check_engine
 from mint_ledger.journal.books import account_name, all_accounts
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.estimate import checked_sure
 from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, prepare_game
 from mint_ledger.studies.store import Store
 from mint_ledger.studies.study import RunProgress, Study, make_study, named_measures, parse_until
@@ -45,6 +46,7 @@ def study_game(
 ) -> Study:
     """Play a game many times; see `Game.study`, which says what may be wrong."""
     check_engine(means.engine)
+    checked_sure(setting.sure)
     turned = setting.of(game)
     named = _expanded(turned, named_measures(asked.measures))
     check_measures(named)
@@ -64,12 +66,14 @@ def study_game(
     prepared = prepare_game(turned, request)
     limit = parse_until(until) if until is not None else None
     if means.store is None:
-        return make_study(prepared, request, runs, until=limit, executor=means.executor, progress=means.progress)
+        study = make_study(prepared, request, runs, until=limit, executor=means.executor, progress=means.progress)
+        return study.at(setting.sure)
     with Store(means.store) as opened:
         stored = opened.study(prepared, request, f"{game.title} · {setting.habit}" if setting.habit else game.title)
-        return make_study(
+        study = make_study(
             prepared, request, runs, until=limit, executor=means.executor, progress=means.progress, stored=stored
         )
+        return study.at(setting.sure)
 
 
 def measure_game(game: PlayableGame, runs: int, setting: Setting, measures: Sequence[str]) -> Study:

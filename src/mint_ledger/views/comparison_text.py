@@ -6,7 +6,7 @@ import textwrap
 
 from mint_ledger.balance.comparison import Comparison, Difference
 from mint_ledger.journal.wording import number
-from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.study_text import digits_for, fixed, span_text
 
 WIDTH = 80
@@ -20,7 +20,7 @@ def comparison_text(comparison: Comparison) -> str:
         f"B  {other}",
         f"{comparison.runs:,} runs each, run by run under the same luck, seed {comparison.seed}",
         "",
-        f"  {'':<26}{'A':>10}{'B':>10}{'B − A':>10}   95 % interval",
+        f"  {'':<26}{'A':>10}{'B':>10}{'B − A':>10}   {sure_words(comparison.sure)} interval",
     ]
     lines += [_line(difference) for difference in comparison.differences]
     if comparison.turned:

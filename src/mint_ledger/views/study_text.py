@@ -7,7 +7,7 @@ import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
-from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.studies.seats import Seats
 
 if TYPE_CHECKING:
@@ -18,8 +18,9 @@ BAR_WIDTH = 12
 
 def study_text(study: Study) -> str:
     """The summary of a study."""
+    sure = sure_words(study.sure)
     lines = [f"{study.title} · {study.runs:,} runs · seed {study.seed}", ""]
-    lines.append(f"  {'outcome':<26}{'runs':>8}{'share':>9}   95 % interval")
+    lines.append(f"  {'outcome':<26}{'runs':>8}{'share':>9}   {sure} interval")
     for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
         estimate = study.rate(result)
         if estimate.value or result in ("win", "lose"):
@@ -31,7 +32,7 @@ def study_text(study: Study) -> str:
         lines.append(_share_line(f"  {winner} wins", study.winner(winner)))
     for seats in study.seats():
         lines += textwrap.wrap(seats_text(seats), 80, initial_indent="  ", subsequent_indent="    ")
-    lines += ["", f"  {'time':<26}{study.unit:>8}{'':>9}   95 % interval"]
+    lines += ["", f"  {'time':<26}{study.unit:>8}{'':>9}   {sure} interval"]
     for name, q in (
         ("a tenth are over by", 0.1),
         ("half are over by", 0.5),
@@ -73,7 +74,7 @@ def _measure_lines(study: Study) -> list[str]:
     names = study.names[1:]
     if not names:
         return []
-    lines = ["", f"  {'measure':<26}{'mean':>8}{'median':>9}   95 % interval of the mean"]
+    lines = ["", f"  {'measure':<26}{'mean':>8}{'median':>9}   {sure_words(study.sure)} interval of the mean"]
     for name in names:
         values = study.values(name)
         shown = name if len(name) <= 26 else name[:25] + "…"
@@ -92,7 +93,7 @@ def _measure_lines(study: Study) -> list[str]:
 def _cause_lines(study: Study, account: str) -> list[str]:
     table = study.by_cause(account)
     shown = account if len(account) <= 26 else account[:25] + "…"
-    lines = ["", f"  {shown:<26}{'changes':>8}{'points':>9}   {'95 % interval':<20}{'wasted':>8}"]
+    lines = ["", f"  {shown:<26}{'changes':>8}{'points':>9}   {sure_words(study.sure) + ' interval':<20}{'wasted':>8}"]
     if not len(table):
         return [*lines, "    nothing changed it"]
     for row in table.to_dict("records"):

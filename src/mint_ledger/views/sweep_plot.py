@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.balance.sweep import Sweep
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.journal.wording import number
-from mint_ledger.studies.estimate import is_share
+from mint_ledger.studies.estimate import is_share, sure_words
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY
 
 if TYPE_CHECKING:
@@ -86,7 +86,7 @@ def _line(figure: Figure, sweep: Sweep, text: str) -> None:
     axis.set_ylabel(_label(text), fontsize=12)
     axis.spines[["top", "right"]].set_visible(False)
     axis.grid(color="#dddddd", linewidth=0.6)
-    axis.set_title(f"{sweep.title} · {sweep.runs:,} runs a point, 95 % intervals", fontsize=14)
+    axis.set_title(f"{sweep.title} · {sweep.runs:,} runs a point, {sure_words(sweep.sure)} intervals", fontsize=14)
 
 
 def _heat(figure: Figure, sweep: Sweep, text: str) -> None:
