@@ -172,6 +172,15 @@ class Expressions(Moment):
 
         return folded
 
+    def _with_expression(self, e: ex.With) -> Evaluate:
+        value, body, local = self._expression(e.value), self._expression(e.body), e.local
+
+        def worked_out(frame: Frame) -> float:
+            frame[local] = value(frame)
+            return body(frame)
+
+        return worked_out
+
     def _step_expression(self, _: ex.Step) -> Evaluate:
         state, step = self.state, self._step
         return lambda _: state[step]

@@ -435,6 +435,8 @@ class Carrying:
                 return between
             case ex.Fold():
                 return self._fold(e, frame)
+            case ex.With(local, value, body):
+                return self.of(body, {**frame, local: self.of(value, frame)})
             case ex.Step():
                 return Between(0.0, self._last_step(frame))
             case ex.Time():

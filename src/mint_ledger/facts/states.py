@@ -211,6 +211,9 @@ class _Look:
                 return sides.pop()
             case ex.Checked(value, _) | ex.Only(value, _, _):
                 return self.nature(value)
+            case ex.With(local, value, body):
+                self.locals[local] = self.nature(value)
+                return self.nature(body)
             case ex.Fold(local=local, where=where, body=body):
                 self.locals[local] = "plain"
                 self.want(where, "plain")

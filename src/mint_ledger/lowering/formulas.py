@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Hashable
 from dataclasses import replace
 
 from mint_ledger.errors import nearest
@@ -13,6 +14,7 @@ from mint_ledger.lowering.columns import level_began_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed, ValueType
+from mint_ledger.lowering.sharing import shared
 from mint_ledger.program.arithmetic import guarded_power
 from mint_ledger.program.building import (
     add,
@@ -133,16 +135,18 @@ def lower_formula(scope: Scope, formula: Formula) -> Typed:
     lowerer = FormulaLowerer(scope, index)
     typed = lowerer.lower(formula.tree)
     lowerer.note_reads()
-    return replace(typed, expr=Checked(typed.expr, index))
+    return replace(typed, expr=Checked(shared(typed.expr, scope.builder, shorten(formula.text)), index))
 
 
 class FormulaLowerer:
     """Lowers the nodes of one formula."""
 
-    def __init__(self, scope: Scope, formula: int) -> None:
+    def __init__(self, scope: Scope, formula: int, known: dict[Hashable, Typed] | None = None) -> None:
         self.scope = scope
         self.formula = formula
         self.reads: dict[str, Expr] = {}
+        # What was written out before in this formula, where the same locals are known.
+        self._known: dict[Hashable, Typed] = {} if known is None else known
 
     def note_reads(self) -> None:
         """Keep what the formula reads, for the message of a run that stops in it."""
@@ -385,7 +389,16 @@ class FormulaLowerer:
 
     def elsewhere(self, scope: Scope) -> FormulaLowerer:
         """The same formula going on in another scope."""
-        return FormulaLowerer(scope, self.formula)
+        return FormulaLowerer(scope, self.formula, self._known)
+
+    def once(self, what: Hashable, scope: Scope, formula: Formula) -> Typed:
+        """A formula of the file that is written out here; the same object again where it has been before."""
+        key = (what, self.scope.builder.here)
+        if key not in self._known:
+            typed = self.elsewhere(scope).lower(formula.tree)
+            expression = shared(typed.expr, scope.builder, shorten(formula.text))
+            self._known[key] = replace(typed, expr=expression)
+        return self._known[key]
 
     def amount(self, scope: Scope, formula: Formula, *more: str | int) -> Expr:
         """A number or formula of the file that is read here."""

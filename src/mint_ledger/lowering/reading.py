@@ -88,7 +88,7 @@ def worked_out(f: InFormula, ref: EntityRef, name: str, member: Member | None, s
         no_chance="the formula of a stat",
         reads_for=f.scope.reads_for,
     )
-    return f.elsewhere(scope).lower(stat.formula.tree)
+    return f.once((mark, ref.entity, f.scope.reads_for), scope, stat.formula)
 
 
 def stat_path(lowering: Lowering, member: Member | None, stat: str) -> tuple[str | int, ...]:
@@ -228,7 +228,7 @@ def limit(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: 
         no_chance="a limit",
         reads_for=f.scope.reads_for,
     )
-    typed = f.elsewhere(scope).lower(formula.tree)
+    typed = f.once((mark, ref.entity, f.scope.reads_for), scope, formula)
     if typed.type not in ("number", "flag"):
         raise Problem(f"the {side} of '{name}' is not a number")
     return typed.expr

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Hashable
 from dataclasses import dataclass, field, replace
 from typing import Literal, Protocol
 
@@ -63,6 +64,9 @@ class InFormula(Protocol):
 
     def elsewhere(self, scope: Scope) -> InFormula:
         """The same formula going on in another scope."""
+
+    def once(self, what: Hashable, scope: Scope, formula: Formula) -> Typed:
+        """A formula of the file that is written out here; the same object again where it has been before."""
 
     def amount(self, scope: Scope, formula: Formula, *more: str | int) -> Expr:
         """A number or formula of the file that is read here."""

@@ -77,6 +77,11 @@ class BlockBuilder:
         """Append a statement to the block that is open."""
         self._blocks[-1].append(statement)
 
+    @property
+    def here(self) -> int:
+        """The block that is open, as a number that no other open block has."""
+        return id(self._blocks[-1])
+
     def new_local(self) -> int:
         """Hand out a local that nothing uses yet."""
         self.locals += 1

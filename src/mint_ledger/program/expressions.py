@@ -182,6 +182,15 @@ class Only:
     fault: str
 
 
+@dataclass(frozen=True, slots=True)
+class With:
+    """The body, which reads in a local what the value is: that is worked out once, before."""
+
+    local: int
+    value: Expr
+    body: Expr
+
+
 Expr = (
     Constant
     | Dial
@@ -203,6 +212,7 @@ Expr = (
     | Apply
     | Checked
     | Only
+    | With
 )
 
 ZERO = Constant(0.0)

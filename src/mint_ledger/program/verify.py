@@ -124,6 +124,8 @@ class _Verifier:
                 case ex.Fold(local=local, ranges=ranges):
                     self._local(frame, local)
                     self._entities(frame, ranges)
+                case ex.With(local=local):
+                    self._local(frame, local)
                 case ex.Apply(function, arguments):
                     known = functions().get(function)
                     if known is None or known.parameters != len(arguments) or known.result is None:

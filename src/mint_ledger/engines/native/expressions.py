@@ -336,6 +336,11 @@ def _only(body: Body, e: ex.Only) -> str:
     return expression(body, e.value)
 
 
+def _with(body: Body, e: ex.With) -> str:
+    body.store(expression(body, e.value), body.local(e.local))
+    return expression(body, e.body)
+
+
 FLAGS = (ex.Compare, ex.And, ex.Or, ex.Due)
 _LOWERING: dict[type, Callable[[Body, Any], str]] = {
     ex.Constant: _constant,
@@ -354,4 +359,5 @@ _LOWERING: dict[type, Callable[[Body, Any], str]] = {
     ex.Apply: _apply,
     ex.Checked: _checked,
     ex.Only: _only,
+    ex.With: _with,
 }

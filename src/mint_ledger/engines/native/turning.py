@@ -83,7 +83,7 @@ class Quiet(Body):
                 return looks_at_time(self.module, function)
             case ex.Constant() | ex.Dial() | ex.DialOf() | ex.Unary() | ex.Binary() | ex.Compare() | ex.And() | ex.Or():
                 return False
-            case ex.Choose() | ex.Fold() | ex.Seconds() | ex.Checked() | ex.Only():
+            case ex.Choose() | ex.Fold() | ex.Seconds() | ex.Checked() | ex.Only() | ex.With():
                 return False
             case _:
                 assert_never(e)
@@ -127,7 +127,7 @@ def _looks_at_time(module: Module, e: ex.Expr, function: str) -> bool:
             return e.function != function and looks_at_time(module, e.function)
         case ex.Constant() | ex.Dial() | ex.DialOf() | ex.Local() | ex.Unary() | ex.Binary() | ex.Compare() | ex.And():
             return False
-        case ex.Or() | ex.Choose() | ex.Fold() | ex.Seconds() | ex.Checked() | ex.Only():
+        case ex.Or() | ex.Choose() | ex.Fold() | ex.Seconds() | ex.Checked() | ex.Only() | ex.With():
             return False
         case _:
             assert_never(e)
@@ -184,7 +184,7 @@ def is_monotone(q: Quiet, e: ex.Expr) -> bool:
             return not q.moves(e.condition) and is_monotone(q, e.then) and is_monotone(q, e.other)
         case ex.Unary() | ex.Binary() | ex.Compare() | ex.And() | ex.Or() | ex.Due() | ex.Local() | ex.Fold():
             return False
-        case ex.Apply() | ex.Only() | ex.Constant() | ex.Dial() | ex.DialOf():
+        case ex.Apply() | ex.Only() | ex.With() | ex.Constant() | ex.Dial() | ex.DialOf():
             return False
         case _:
             assert_never(e)
@@ -232,6 +232,11 @@ def turns(q: Quiet, e: ex.Expr) -> None:
             turns(q, e.entity)
             if r.is_open and q.module.account(e.column).flow_columns is not None:
                 q.now_if(_flows(q, e))
+        case ex.With() if q.moves(e.value):
+            q.now()  # what its local stands for is not followed
+        case ex.With():
+            q.store(expression(q, e.value), q.local(e.local))
+            turns(q, e.body)
         case ex.Step() | ex.Time():
             q.now()
         case ex.At() if e.column.base == q.module.step:
