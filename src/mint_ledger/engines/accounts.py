@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import math
+from typing import NoReturn
 
 from mint_ledger.engines.expressions import Expressions, spec_frame
 from mint_ledger.engines.operations import rounded, wrapped_over
+from mint_ledger.engines.stopping import describe_stop
+from mint_ledger.engines.work import MOST_WORK, POSTING_WORK
+from mint_ledger.errors import RunStopped
 from mint_ledger.program.program import Account, AccountSpec
 from mint_ledger.program.row import WHAT_CODES, Row
 from mint_ledger.program.state import Column, Start
@@ -16,6 +20,8 @@ class Accounts(Expressions):
 
     journal = True
     _dirty = False
+    # What this step has done so far; see `work.py`.
+    _work = 0
 
     def _limits(self, spec: AccountSpec, entity: float) -> tuple[float, float]:
         frame = spec_frame(entity, spec.locals)
@@ -26,6 +32,13 @@ class Accounts(Expressions):
             high = float(math.floor(high)) if high < math.inf else high
         return low, high
 
+    def _too_much(self, cause: float) -> NoReturn:
+        message = (
+            f"one step alone goes round more than {MOST_WORK:,} times (a posting or a happening counts for "
+            f"{POSTING_WORK}); let it do less at once, or less often"
+        )
+        raise RunStopped(describe_stop(self, message, cause=int(cause)))
+
     def _post(self, account: Account, entity: float, amount: float, cause: float, by: float, *, set_to: bool) -> None:
         index = int(entity)
         spec = account.spec(index)
@@ -34,6 +47,9 @@ class Accounts(Expressions):
         if self.state[self._present.offset + index] == 0.0:
             self._refuse(account, entity, cause, by)
             return
+        self._work += POSTING_WORK
+        if self._work > MOST_WORK:
+            self._too_much(cause)
         self._book_flow(account, index)
         slot = account.column.offset + index
         before = self.state[slot]

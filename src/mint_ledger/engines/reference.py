@@ -17,6 +17,7 @@ from mint_ledger.engines.expressions import spec_frame
 from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.statements import DrawFunction, Statements
 from mint_ledger.engines.stopping import describe_stop
+from mint_ledger.engines.work import MOST_ROWS, too_many_rows
 from mint_ledger.errors import RunStopped
 from mint_ledger.program import parts
 from mint_ledger.program.handle import Handle
@@ -147,6 +148,7 @@ class ReferenceEngine(Statements):
 
     def prepare_accounts(self) -> None:
         """Open the accounts, before anything happens."""
+        self._work = 0
         self.state[:] = self.program.layout.opening()
         self.state[self.program.columns.only_script.base] = float(self._only_script)
         self.rows.clear()
@@ -158,6 +160,9 @@ class ReferenceEngine(Statements):
     def step(self) -> None:
         """One step, in the seven parts of its order."""
         self.state[self._step] += 1.0
+        self._work = 0
+        if len(self.rows) > MOST_ROWS:
+            raise RunStopped(describe_stop(self, too_many_rows()))
         try:
             for part in parts.BEFORE_SCRIPT:
                 self._call(part)
@@ -245,6 +250,7 @@ class ReferenceEngine(Statements):
 
     def ask(self, procedure: Handle | str, *arguments: float) -> float:
         """The result of a procedure that only looks, or of a function of arithmetic by its name."""
+        self._work = 0
         called = self._function(procedure) if isinstance(procedure, str) else self._procedures[procedure]
         return called(*arguments)
 

@@ -7,7 +7,9 @@ from collections.abc import Callable, Sequence
 from mint_ledger.chance.philox import uniform
 from mint_ledger.engines.accounts import Accounts
 from mint_ledger.engines.moment import Execute, Frame
+from mint_ledger.engines.work import MOST_WORK, POSTING_WORK
 from mint_ledger.program import statements as st
+from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 from mint_ledger.program.row import WHAT_CODES, Row
 
@@ -33,13 +35,18 @@ class Statements(Accounts):
         self._ending = program.columns.ending.base
         self._winner = program.columns.winner.base
         self._events: list[Happened] = []
+        # The procedure that is being made.
+        self._owner: Handle | None = None
 
     def _settle(self, cause: float, actor: float, always: bool) -> None:
         """Work off what a `do` set off; see `ReferenceEngine`."""
         raise TypeError(f"{type(self).__name__} has no reactions")
 
     def _procedure(self, procedure: st.Procedure) -> Callable[..., float]:
+        # What functions of arithmetic do is no work of a step; they may be made in the middle of another procedure.
+        before, self._owner = self._owner, procedure.handle if procedure.handle in self.program.procedures else None
         body = self._block(procedure.body)
+        self._owner = before
         rest = [0.0] * (procedure.locals - procedure.parameters)
         parameters = procedure.parameters
         result = self._expression(procedure.result) if procedure.result is not None else None
@@ -72,6 +79,19 @@ class Statements(Accounts):
         """The Python function of a statement."""
         make: Callable[..., Execute] = getattr(self, "_" + type(statement).__name__.lower() + "_statement")
         return make(statement)
+
+    def _spending(self) -> Callable[[int], None]:
+        """What counts the rounds of what is being made."""
+        owner = self._owner
+        if owner is None:
+            return lambda _: None
+
+        def spend(rounds: int) -> None:
+            self._work += rounds
+            if self._work > MOST_WORK:
+                self._too_much(float(self.program.cause_of(owner.owner)))
+
+        return spend
 
     def _post_statement(self, s: st.Post) -> Execute:
         account = self._accounts[s.column.base]
@@ -137,12 +157,14 @@ class Statements(Accounts):
         return lambda frame: then(frame) if condition(frame) != 0.0 else other(frame)
 
     def _each_statement(self, s: st.Each) -> Execute:
-        local, body = s.local, self._block(s.body)
+        local, body, spend = s.local, self._block(s.body), self._spending()
         if s.repeat is not None:
             count = self._expression(s.repeat)
 
             def repeat(frame: Frame) -> int:
-                for index in range(int(count(frame))):
+                rounds = int(count(frame))
+                spend(max(rounds, 0))
+                for index in range(rounds):
                     frame[local] = float(index)
                     signal = body(frame)
                     if signal:
@@ -158,6 +180,7 @@ class Statements(Accounts):
         state = self.state
 
         def each(frame: Frame) -> int:
+            spend(len(slots))
             for slot, entity in [item for item in slots if state[item[0]] != 0.0]:
                 if state[slot] != 0.0:
                     frame[local] = entity
@@ -224,8 +247,10 @@ class Statements(Accounts):
     def _raise_statement(self, s: st.Raise) -> Execute:
         entity, other = self._expression(s.entity), self._expression(s.other)
         values, event, events = [self._expression(value) for value in s.values], s.event, self._events
+        spend = self._spending()
 
         def put(frame: Frame) -> int:
+            spend(POSTING_WORK)
             if len(events) >= MAX_EVENTS:
                 self._stop(f"more than {MAX_EVENTS:,} things happened at once")
             events.append((event, entity(frame), other(frame), tuple(value(frame) for value in values)))

@@ -24,11 +24,13 @@ class Stopped(Protocol):
         ...
 
 
-def describe_stop(engine: Stopped, message: str, formula: int = -1) -> str:
-    """The message of a `RunStopped`."""
+def describe_stop(engine: Stopped, message: str, formula: int = -1, cause: int = -1) -> str:
+    """The message of a `RunStopped`, with the formula or the cause that is to blame, where it is known."""
     program = engine.program
     unit = " (turn)" if program.clock.unit == "turn" else " s"
     when = f"at {engine.time:.6g}{unit} of run {engine.run} with seed {engine.seed}"
+    if 0 <= cause < len(program.cause_places):
+        return f"{program.cause_places[cause]}: '{program.cause_labels[cause]}': {message}; {when}"
     if not 0 <= formula < len(program.formulas):
         return f"{program.title}: {message}; {when}"
     place = program.formulas[formula]

@@ -205,6 +205,8 @@ class Program:
     order: tuple[OrderLine, ...]
     clock_limit: Expr
     world_stats: dict[str, Stat] = field(default_factory=dict)
+    # Where each cause stands in the file.
+    cause_places: tuple[Place, ...] = ()
 
     def hand_on(self, other: Program) -> None:
         """Give a program that differs in its dials alone what was worked out of this one."""
@@ -251,6 +253,13 @@ class Program:
                 label = f"{label.removesuffix(f' #{number - 1}')} #{number}"
             labels.append(label)
         return tuple(labels)
+
+    def cause_of(self, owner: Path) -> int:
+        """The number of the cause that stands at a path of the file, or around it; -1 if none does."""
+        known = {cause.path: index for index, cause in reversed(list(enumerate(self.causes)))}
+        while owner and owner not in known:
+            owner = owner[:-1]
+        return known[owner] if owner else -1
 
     def cause(self, sort: CauseSort, name: str) -> int:
         """The number of a cause."""

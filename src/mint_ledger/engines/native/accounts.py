@@ -16,6 +16,7 @@ from mint_ledger.engines.native.expressions import (
 )
 from mint_ledger.engines.native.module import Body, Module, flow_key
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
+from mint_ledger.engines.work import MOST_WORK, POSTING_WORK
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.program import Account, AccountSpec, FlowSpec
 from mint_ledger.program.row import WHAT_CODES
@@ -63,6 +64,14 @@ def _each_spec(body: Body, account: Account, index: str) -> Iterator[AccountSpec
             yield spec
 
 
+def spend(body: Body, work: str) -> None:
+    """Count what a step does, and stop where it is too much; what functions of arithmetic do is not counted."""
+    if isinstance(body.module, Module):
+        done = body.r.let(f"add i64 {load(body.r, 'work')}, {work}")
+        store(body.r, "work", done)
+        body.r.fail_unless(body.r.let(f"icmp sle i64 {done}, {MOST_WORK}"))
+
+
 def account_number(module: Module, column: Column) -> int:
     """An account's number."""
     return module.accounts[column.base]
@@ -97,6 +106,7 @@ def _post(body: Body, account: Account, spec: AccountSpec) -> None:
     write_row(body, "refused", _entity(r), _stat(module, account), (value, *nothing, value), "%cause", "%by")
     r.leave("i32 0")
     r.place(there)
+    spend(body, str(POSTING_WORK))
     _book(body, account)
     before = body.load(address)
     asked = op.chosen(r, "%sets", op.sub(r, "%amount", before), "%amount")

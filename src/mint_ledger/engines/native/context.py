@@ -21,6 +21,7 @@ FIELDS = (
     ("result", FLOAT),  # of the last procedure that has one
     ("events", POINTER),
     ("event_count", WHOLE),
+    ("work", WHOLE),  # what this step has done so far
     ("mark", WHOLE),
     ("depth", WHOLE),
     ("listens", WHOLE),  # rows are kept or counted

@@ -238,6 +238,7 @@ class Course:
         """One step: of each part the pieces that matter in it. Notes when the next step matters."""
         r = Routine(f"i32 @step({MACHINE_ARGUMENTS}, i64 %k)", "ret i32 2")
         body = Body(self.module, r)
+        store(r, "work", "0")
         self._pending = r.cell("i1", None)
         r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
         for part in parts.BEFORE_SCRIPT:
@@ -312,7 +313,7 @@ class Course:
         size = module.program.layout.size
         r.do(f"call void @llvm.memcpy.p0.p0.i64(ptr %s, ptr {load(r, 'opening')}, i64 {8 * size}, i1 false)")
         r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.piece_count}, i1 false)")
-        for name in ("row_count", "visited", "soonest"):
+        for name in ("row_count", "visited", "soonest", "work"):
             store(r, name, "0")
         store(r, "dirty", "0")
         only_script = module.program.columns.only_script.base

@@ -16,6 +16,8 @@ from mint_ledger.engines.native.context import EVENT_SIZE, FAILED, ROW_SIZE, SKI
 from mint_ledger.engines.native.machine import Machine
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.engines.tally import tally_size
+from mint_ledger.engines.work import MOST_ROWS, too_many_rows
+from mint_ledger.errors import RunStopped
 from mint_ledger.program import arithmetic
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem
@@ -219,6 +221,8 @@ class NativePlayer:
             self.context.listens = 1
             self.play(run)
             needed = int(self.context.row_count) + 1
+            if needed > MOST_ROWS:
+                raise RunStopped(f"{self.program.title}: {too_many_rows()}")
             if needed <= room:
                 break
             room = needed

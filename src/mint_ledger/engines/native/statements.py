@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from mint_ledger.engines.native import operations as op
-from mint_ledger.engines.native.accounts import account_number, write_row
+from mint_ledger.engines.native.accounts import account_number, spend, write_row
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import EVENT_SIZE, EVENT_VALUES, item, load, store
 from mint_ledger.engines.native.expressions import (
@@ -24,6 +24,7 @@ from mint_ledger.engines.native.expressions import (
 )
 from mint_ledger.engines.native.module import Body, Library, arithmetic_routine
 from mint_ledger.engines.statements import MAX_EVENTS
+from mint_ledger.engines.work import POSTING_WORK
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Ranges
@@ -141,6 +142,7 @@ def _each(body: Body, s: st.Each, exits: Exits) -> None:
     if s.repeat is not None:
         count = op.whole_part(r, expression(body, s.repeat))
         bounded = op.lower(r, op.higher(r, op.ZERO, count), number(2.0**31))
+        spend(body, r.let(f"fptosi double {bounded} to i64"))
         with body.loop(r.let(f"fptosi double {bounded} to i64")) as (now, _, end):
             body.store(r.let(f"sitofp i64 {now} to double"), body.local(s.local))
             block(body, s.body, exits.within(end))
@@ -148,6 +150,7 @@ def _each(body: Body, s: st.Each, exits: Exits) -> None:
     total = sum(count for _, count in s.ranges)
     if total == 0:
         return
+    spend(body, str(total))
     there = r.cell(f"[{total} x i8]", None) if total > 1 else None
     if there is not None:
         # Those present when the loop begins are visited, and no others.
@@ -236,6 +239,7 @@ def _leave(body: Body, s: st.Leave, exits: Exits) -> None:
 
 def _raise(body: Body, s: st.Raise, _: Exits) -> None:
     r = body.r
+    spend(body, str(POSTING_WORK))
     count = load(r, "event_count")
     r.fail_unless(r.let(f"icmp slt i64 {count}, {MAX_EVENTS}"))
     entity, other = expression(body, s.entity), expression(body, s.other)
