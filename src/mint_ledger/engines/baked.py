@@ -13,17 +13,5 @@ from mint_ledger.program.row import MAX_VALUES, WHATS
 def baked_in() -> str:
     """All constants that the meaning of code and of stored numbers depends on; a part of the keys of both."""
     phases = (HIT, CONDITION, GONE, CUE)
-    return repr(
-        (
-            DUE_TOLERANCE,
-            MAX_DEPTH,
-            MAX_EVENTS,
-            MOST_WORK,
-            POSTING_WORK,
-            phases,
-            WHATS,
-            MAX_VALUES,
-            TALLY_HEAD,
-            TALLY_OF_CAUSE,
-        )
-    )
+    most = (DUE_TOLERANCE, MAX_DEPTH, MAX_EVENTS, MOST_WORK, POSTING_WORK)
+    return repr((*most, phases, WHATS, MAX_VALUES, TALLY_HEAD, TALLY_OF_CAUSE))
