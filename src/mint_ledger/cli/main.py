@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from mint_ledger.cli import waiting
 from mint_ledger.cli.arguments import (
     EngineOption,
     GameArgument,
@@ -401,6 +402,7 @@ app.command()(watch)
 
 def main() -> None:
     """Run the command; what is wrong with the input ends with one line a fault and exit code 2."""
+    waiting.begin()
     _leave(_code_of(app))
 
 

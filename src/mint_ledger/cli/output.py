@@ -6,6 +6,7 @@ import json
 import sys
 from typing import Any
 
+from mint_ledger.cli import waiting
 from mint_ledger.plain import plain_json
 
 # For terminals and pipes that cannot show them.
@@ -30,6 +31,7 @@ _PLAIN = str.maketrans(
 
 def say(text: str, *, error: bool = False) -> None:
     """Print a text, in plain letters where the stream can do no better."""
+    waiting.end()
     stream = sys.stderr if error else sys.stdout
     if stream is None or stream.closed:
         return  # nobody listens

@@ -6,6 +6,8 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
+from mint_ledger.cli import waiting
+
 
 @contextmanager
 def counted_progress(label: str) -> Iterator[Callable[[int, int], None] | None]:
@@ -13,6 +15,7 @@ def counted_progress(label: str) -> Iterator[Callable[[int, int], None] | None]:
     if not sys.stderr.isatty():
         yield None
         return
+    waiting.end()
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
@@ -28,6 +31,7 @@ def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | Non
     if not sys.stderr.isatty():
         yield None
         return
+    waiting.end()
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 

@@ -162,9 +162,8 @@ class Statements(Accounts):
             count = self._expression(s.repeat)
 
             def repeat(frame: Frame) -> int:
-                rounds = int(count(frame))
-                spend(max(rounds, 0))
-                for index in range(rounds):
+                for index in range(int(count(frame))):
+                    spend(1)
                     frame[local] = float(index)
                     signal = body(frame)
                     if signal:

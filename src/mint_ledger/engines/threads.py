@@ -1,4 +1,4 @@
 """Names of threads that others have to know of."""
 
-COMPILING = "compiling more thoroughly"
+COMPILING = "compiling"
 """The interpreter must not end under it: machine code would be cut off in the middle."""

@@ -33,6 +33,7 @@ from mint_ledger.program import statements as st
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import Account, AccountSpec, Program
 from mint_ledger.program.state import Column
+from mint_ledger.program.walking import named_locals, nodes
 
 ENTRIES = (parts.OPENING_ACCOUNTS, parts.OPENING, *parts.BEFORE_SCRIPT, *parts.AFTER_SCRIPT, parts.WATCH_GONE)
 # How often a value may grow before it is taken to grow without end.
@@ -114,6 +115,8 @@ class Carrying:
         self._waiting: dict[Work, None] = {}
         self._users: dict[object, dict[Work, None]] = {}
         self._at_work: Work | None = None
+        # For each statement of the procedure at work the locals that nothing asks for behind it.
+        self._last_asked: dict[int, list[int]] = {}
         self._from_outside()
 
     def run(self, scripts: Iterable[Handle] = ()) -> None:
@@ -271,6 +274,7 @@ class Carrying:
         """Carry out a procedure with all that it may be given."""
         procedure = self.program.procedures[handle]
         self._at_work = handle
+        self._last_asked = _last_asked(procedure)
         frame: Locals | None = dict(enumerate(self._given[handle]))
         left: list[Locals] = []
         frame = self.block(procedure.body, frame, left, left)
@@ -288,7 +292,14 @@ class Carrying:
             if frame is None:
                 return None
             frame = self.statement(statement, frame, each, procedure)
+            self.forget(statement, frame)
         return frame
+
+    def forget(self, statement: st.Statement, frame: Locals | None) -> None:
+        """Let go of the locals that nothing behind a statement of the procedure asks for."""
+        if frame is not None:
+            for local in self._last_asked.get(id(statement), ()):
+                frame.pop(local, None)
 
     def statement(self, s: st.Statement, frame: Locals, each: list[Locals], procedure: list[Locals]) -> Locals | None:
         """Carry out one statement; what leaves the repetition or the procedure is added to those lists."""
@@ -541,6 +552,22 @@ def _rounded(value: Between) -> Between:
     return Between(low, math.ceil(value.high) if math.isfinite(value.high) else value.high)
 
 
+def _last_asked(procedure: st.Procedure) -> dict[int, list[int]]:
+    """For each statement of a procedure (by its identity) the locals that are named there last."""
+    last: dict[int, int] = {}
+    for statement in procedure.body:
+        for node in nodes(statement):
+            for local in named_locals(node):
+                last[local] = id(statement)
+    for node in nodes(procedure.result):
+        for local in named_locals(node):
+            last.pop(local, None)
+    ends: dict[int, list[int]] = {}
+    for local, number in last.items():
+        ends.setdefault(number, []).append(local)
+    return ends
+
+
 def _either(first: Locals | None, second: Locals | None) -> Locals | None:
     """What is known of locals where two ways meet."""
     if first is None or second is None:
@@ -548,6 +575,9 @@ def _either(first: Locals | None, second: Locals | None) -> Locals | None:
     zero = one(0.0)
     both: Locals = {}
     for key in {**first, **second}:
+        if key in first and first[key] is second.get(key):
+            both[key] = first[key]
+            continue
         whole = joined(first.get(key, zero), second.get(key, zero))
         assert whole is not None
         both[key] = whole

@@ -134,6 +134,7 @@ class _Watching(Carrying):
             if frame is None:
                 break
             frame = self.statement(statement, frame, each, procedure)
+            self.forget(statement, frame)
             if isinstance(statement, st.If) and any(map(_leaves, (statement.then, statement.other))):
                 self._guard(statement.condition, holds=_leaves(statement.other))
         self._guards, self._now = guards, now

@@ -66,6 +66,7 @@ class Lowering:
     procedures: dict[Handle, Procedure] = field(default_factory=dict)
     accounts: dict[str, Account] = field(default_factory=dict)
     causes: list[Cause] = field(default_factory=list)
+    cause_numbers: dict[Cause, int] = field(default_factory=dict)
     events: list[Event] = field(default_factory=list)
     words: list[str] = field(default_factory=list)
     texts: list[tuple[str, ...]] = field(default_factory=list)
@@ -120,9 +121,12 @@ class Lowering:
     def cause(self, sort: CauseSort, name: str, path: Path, damage_type: str = "") -> int:
         """The number of a cause, made now if it is new."""
         known = Cause(name, sort, path, damage_type)
-        if known not in self.causes:
+        if len(self.cause_numbers) != len(self.causes):
+            self.cause_numbers = {cause: index for index, cause in enumerate(self.causes)}
+        if known not in self.cause_numbers:
+            self.cause_numbers[known] = len(self.causes)
             self.causes.append(known)
-        return self.causes.index(known)
+        return self.cause_numbers[known]
 
     def event(self, handle: Handle, phase: EventPhase) -> int:
         """The number of an event, made now if it is new."""

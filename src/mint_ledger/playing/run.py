@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.engines.names import EngineName, check_engine
+from mint_ledger.engines.names import EngineName, check_engine, compiling_takes
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.script_reading import ScriptItems, read_script
@@ -72,7 +72,9 @@ class Run:
             "starts": starts,
         }
         played = self._engine()
-        if engine == "native" or not self._finished(played, PATIENCE if engine == "auto" else math.inf):
+        if engine == "native" or not self._finished(
+            played, 2.0 * compiling_takes(self.program) if engine == "auto" else math.inf
+        ):
             played = self._played_natively()
         self.rows: list[Row] = played.rows
         self.opening = played.opening

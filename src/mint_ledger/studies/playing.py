@@ -13,6 +13,7 @@ from functools import lru_cache, partial
 
 import numpy as np
 
+from mint_ledger.engines.names import compiling_takes
 from mint_ledger.engines.native.engine import NativeCode, known_code, make_code, native_code
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.engines.threads import COMPILING
@@ -22,7 +23,6 @@ from mint_ledger.studies.request import Prepared, StudyRequest, prepare
 Span = tuple[int, int]
 """The first run of a block and how many it has."""
 
-COMPILE_SECONDS = 0.8
 WORTH_OPTIMISING = 4.0
 WINDOW = 8
 
@@ -63,7 +63,8 @@ def _code(prepared: Prepared, request: StudyRequest, runs: int) -> NativeCode | 
     began = time.perf_counter()
     engine = ReferenceEngine(program, seed=prepared.seed, journal=False, starts=prepared.starts)
     engine.open()
-    while not engine.is_over and (time.perf_counter() - began) * runs < COMPILE_SECONDS:
+    patience = compiling_takes(program)
+    while not engine.is_over and (time.perf_counter() - began) * runs < patience:
         engine.step()
     return None if engine.is_over else make_code(program)
 

@@ -28,7 +28,7 @@ INFINITE = float("inf")
 def of_entity(body: Body, e: ex.Expr, index: str) -> str:
     """An expression of an account's spec, which sees the entity as local 0."""
     kept, entities = body.cells, body.entities
-    body.cells, body.entities = [], {}
+    body.cells, body.entities = {}, {}
     body.store(body.r.let(f"sitofp i64 {index} to double"), body.local(0))
     value = expression(body, e)
     body.cells, body.entities = kept, entities

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import ctypes
 import hashlib
-from collections.abc import Sequence
+import threading
+from collections.abc import Callable, Sequence
 from functools import cache, lru_cache
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from mint_ledger.engines.native.context import EVENT_SIZE, FAILED, ROW_SIZE, SKI
 from mint_ledger.engines.native.machine import Machine
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.engines.tally import tally_size
+from mint_ledger.engines.threads import COMPILING
 from mint_ledger.engines.work import MOST_ROWS, too_many_rows
 from mint_ledger.errors import RunStopped
 from mint_ledger.program import arithmetic
@@ -98,9 +100,30 @@ def make_code(program: Program, scripts: Sequence[Handle] = (), *, thorough: boo
     from mint_ledger.engines.native.compiling import module_text, object_code
 
     text, pieces = module_text(program, scripts)
-    code = object_code(text, thorough=thorough)
+    code = _apart(lambda: object_code(text, thorough=thorough))
     save_entry(_entry(program_key(program, scripts), thorough=thorough), pieces.to_bytes(8, "little") + code)
     return NativeCode(program, scripts, pieces, code, thorough=thorough)
+
+
+def _apart(make: Callable[[], bytes]) -> bytes:
+    """What takes long without hearing Ctrl-C is made beside the main thread, so that this one does."""
+    if threading.current_thread() is not threading.main_thread():
+        return make()
+    made: list[bytes | BaseException] = []
+
+    def work() -> None:
+        try:
+            made.append(make())
+        except BaseException as error:
+            made.append(error)
+
+    thread = threading.Thread(target=work, name=COMPILING)
+    thread.start()
+    while thread.is_alive():
+        thread.join(0.05)
+    if isinstance(made[0], BaseException):
+        raise made[0]
+    return made[0]
 
 
 def native_code(program: Program, scripts: Sequence[Handle] = ()) -> NativeCode:

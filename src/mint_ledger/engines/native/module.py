@@ -141,7 +141,7 @@ class Body:
 
     module: Module
     r: Routine
-    cells: list[str] = field(default_factory=list)
+    cells: dict[int, str] = field(default_factory=dict)
     # Entities' numbers as integers, for the locals of loops, with the loop's ranges.
     entities: dict[int, tuple[str, ex.Ranges]] = field(default_factory=dict)
     # Which columns were read; only kept for quiet routines.
@@ -149,8 +149,8 @@ class Body:
 
     def local(self, index: int) -> str:
         """A local's cell."""
-        while len(self.cells) <= index:
-            self.cells.append(self.r.cell("double", "0.0"))
+        if index not in self.cells:
+            self.cells[index] = self.r.cell("double", "0.0")
         return self.cells[index]
 
     def look(self, key: int, e: ex.Expr | None = None) -> None:

@@ -69,7 +69,7 @@ def quiet_text(
     q = Quiet(module, r, looked_at=looked_at)
     q.least = r.cell("i64", NEVER)
     for index in range(parameters):
-        q.cells.append(r.cell("double", f"%a{index}"))
+        q.cells[index] = r.cell("double", f"%a{index}")
     end = r.label()
     quiet_block(q, statements, end, end)
     r.place(end)
@@ -355,7 +355,7 @@ def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str
 
 def _gate_turns(q: Quiet, gate: ex.Expr, index: str) -> None:
     kept, entities, meanings = q.cells, q.entities, q.meanings
-    q.cells, q.entities, q.meanings = [], {}, {}
+    q.cells, q.entities, q.meanings = {}, {}, {}
     q.store(q.r.let(f"sitofp i64 {index} to double"), q.local(0))
     turns(q, gate)
     q.cells, q.entities, q.meanings = kept, entities, meanings

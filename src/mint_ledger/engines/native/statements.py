@@ -58,7 +58,7 @@ def lower_procedure(module: Any, procedure: st.Procedure, routine: str) -> str:
     r = Routine(f"i32 {routine}({MACHINE_ARGUMENTS}{given})", "ret i32 2")
     body = Body(module, r)
     for index in range(procedure.parameters):
-        body.cells.append(r.cell("double", f"%a{index}"))
+        body.cells[index] = r.cell("double", f"%a{index}")
     end = r.label()
     block(body, procedure.body, Exits(end, end))
     r.place(end)
@@ -142,8 +142,8 @@ def _each(body: Body, s: st.Each, exits: Exits) -> None:
     if s.repeat is not None:
         count = op.whole_part(r, expression(body, s.repeat))
         bounded = op.lower(r, op.higher(r, op.ZERO, count), number(2.0**31))
-        spend(body, r.let(f"fptosi double {bounded} to i64"))
         with body.loop(r.let(f"fptosi double {bounded} to i64")) as (now, _, end):
+            spend(body, "1")
             body.store(r.let(f"sitofp i64 {now} to double"), body.local(s.local))
             block(body, s.body, exits.within(end))
         return
