@@ -221,7 +221,7 @@ def test_auto_takes_the_reference_engine_where_compiling_would_take_longer(
 ) -> None:
     monkeypatch.setenv("MINT_LEDGER_CACHE", str(tmp_path))
     # A busy machine may take its time over twenty runs.
-    monkeypatch.setattr("mint_ledger.studies.playing.COMPILE_SECONDS", 120.0)
+    monkeypatch.setattr("mint_ledger.studies.playing.compiling_takes", lambda _: 120.0)
     study = mint.loads(CANDLE.replace("0.2", "0.21")).study(20)
     assert study.steps == study.visited and not list(tmp_path.iterdir())
     assert math.isfinite(study.mean("time").half_width)

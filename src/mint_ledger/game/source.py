@@ -7,6 +7,9 @@ mappings, lists, texts, numbers and flags comes out of it.
 from __future__ import annotations
 
 import math
+import re
+import stat
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -58,10 +61,14 @@ def _read_text(file: Path) -> str:
     try:
         if file.is_dir():
             raise _fault(name, "this is a folder, not a game file")
-        size = file.stat().st_size
-        if size > MAX_BYTES:
-            raise _fault(name, f"the file has {size:,} bytes; a game file may have {MAX_BYTES:,} at most")
-        raw = file.read_bytes()
+        known = file.stat()
+        if not stat.S_ISREG(known.st_mode):
+            raise _fault(name, "this is a device or a pipe, not a file; write the game into a file")
+        if known.st_size > MAX_BYTES:
+            raise _fault(name, f"the file has {known.st_size:,} bytes; a game file may have {MAX_BYTES:,} at most")
+        with file.open("rb") as stream:
+            # What a file says of its size need not be what comes out of it.
+            raw = stream.read(MAX_BYTES + 1)
     except FileNotFoundError:
         raise _fault(name, "there is no such file; 'mint-ledger new' makes a game to start from") from None
     except (OSError, ValueError) as error:
@@ -113,13 +120,26 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
     except RecursionError:
         raise _fault(file, f"the file is nested too deep; the most is {MAX_NESTING}") from None
     except (ValueError, OverflowError, TypeError, AttributeError) as error:
-        # The reader trips over some shapes, like a mapping as a key, without a word on where they stand.
-        raise _fault(file, f"a key or value cannot be read: {error}") from None
+        raise _unreadable(file, text, error) from None
     reading = _Reading(file)
     data = reading.plain(tree, ())
     if not isinstance(data, dict) and not any_shape:
         raise _fault(file, "a game file is a mapping of keys like 'kinds:' and 'rules:'")
     return Source(file, data, text, reading.places)
+
+
+def _unreadable(file: str, text: str, error: Exception) -> GameError:
+    """What the reader trips over without a word on where it stands."""
+    digits = re.search(r"\d{4000,}", text)
+    if digits is not None:
+        line = text[: digits.start()].count("\n") + 1
+        column = digits.start() - text.rfind("\n", 0, digits.start())
+        return _fault(file, f"a number of {len(digits[0]):,} digits cannot be read; write it as 1e300", line, column)
+    merge = re.search(r"^[^#\n]*<<\s*:", text, re.MULTILINE)
+    if merge is not None and isinstance(error, AttributeError):
+        line = text[: merge.end()].count("\n") + 1
+        return _fault(file, "'<<' takes over the mapping that it stands in itself; name another one", line)
+    return _fault(file, "a key or value cannot be read; is a mapping or a list used as a key?")
 
 
 def _bracket_depth(text: str) -> int:
@@ -171,6 +191,10 @@ class _Reading:
     def _mapping(self, node: Any, path: Path_) -> dict[str, Any]:
         out: dict[str, Any] = {}
         for key, value in node.items():
+            if isinstance(key, Mapping) or (isinstance(key, Sequence) and not isinstance(key, str)):
+                here = self.places.get(path, Place(self.file, 1, 1))
+                what = "mapping" if isinstance(key, Mapping) else "list"
+                raise _fault(self.file, f"a {what} is no key; a key is a name or a number", here.line, here.column)
             name = _key_text(key)
             spot = _mark(lambda key=key: node.lc.key(key))
             if spot:

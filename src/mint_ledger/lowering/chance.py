@@ -46,6 +46,7 @@ def call(f: InFormula, name: str, arguments: list[ast.expr]) -> Typed:
         raise Problem(f"chance ({name}) may not stand in {f.scope.no_chance}")
     if name == "pick":
         return _pick(f, arguments)
+    _check_numbers(name, arguments)
     b = f.scope.builder
     values = [b.let(f.checked(f.number(argument))) for argument in arguments]
     if name == "chance":
@@ -60,6 +61,32 @@ def call(f: InFormula, name: str, arguments: list[ast.expr]) -> Typed:
     # The middle of one of 2⁵² equal cells, so that neither 0 nor 1 can come up.
     cell = div(add(Unary("floor", mul(u, const(TWO_TO_52))), const(0.5)), const(TWO_TO_52))
     return Typed(add(values[0], mul(values[1], Apply("normal", (cell,)))), "number")
+
+
+def _check_numbers(name: str, arguments: list[ast.expr]) -> None:
+    """Refuse numbers that stand in the formula and make no sense; what is worked out may be anything.
+
+    Raises:
+        Problem: one does not.
+    """
+    values = [plain_number(argument) for argument in arguments]
+    if name == "chance" and values[0] is not None and not 0.0 <= values[0] <= 1.0:
+        hint = f"; write chance({values[0] / 100:g}) for {values[0]:g} of a hundred" if 1.0 < values[0] <= 100.0 else ""
+        raise Problem(f"chance({values[0]:g}): a chance lies between 0 (never) and 1 (always){hint}")
+    if name == "normal" and values[1] is not None and values[1] < 0.0:
+        raise Problem(f"normal(…, {values[1]:g}): the second number says how far values spread, 0 or more")
+    if name == "between" and values[0] is not None and values[1] is not None and values[0] > values[1]:
+        raise Problem(f"between({values[0]:g}, {values[1]:g}) is the wrong way round; the lower comes first")
+
+
+def plain_number(node: ast.expr) -> float | None:
+    """The number that stands in a formula; none of anything that has to be worked out."""
+    match node:
+        case ast.Constant(value=float() as number):
+            return number
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=float() as number)):
+            return -number
+    return None
 
 
 def _whole(f: InFormula, b: BlockBuilder, u: Expr, low: Expr, high: Expr) -> Expr:

@@ -376,6 +376,11 @@ class FormulaLowerer:
                     value = (lower_of if name == "min" else higher_of)(value, following)
                 return value
             case "clamp":
+                low, high = (chance.plain_number(argument) for argument in arguments[1:])
+                if low is not None and high is not None and low > high:
+                    raise Problem(
+                        f"clamp(…, {low:g}, {high:g}) is the wrong way round; it wants clamp(value, least, most)"
+                    )
                 return lower_of(higher_of(values[0], values[1]), values[2])
             case "sqrt":
                 return Unary("sqrt", values[0])

@@ -59,6 +59,9 @@ from mint_ledger.program.verify import verify
 NOBODY = Constant(-1.0)
 KEYWORDS = ("and", "or", "not", "if", "else", "in", "is")
 PHASES = ("0 start", "1 time", "3 players", "4 contact", "5 attacks and rules", "6 flows", "7 endings")
+MOST_RULES = 10_000
+# What a state may have in all: numbers that every moment of every run is made of.
+MOST_NUMBERS = 2_000_000
 REACTIONS = ("reactions: hits", "reactions: conditions", "reactions: gone", "reactions: cues")
 
 
@@ -82,6 +85,24 @@ def try_lower(
     return (lowered, lowering.faults) if isinstance(lowering, Lowering) else (lowered, [lowering])
 
 
+def _too_many(game: GameFile, cast: Cast) -> Fault | None:
+    """Refuse what no machine could play in any time, before it is looked at."""
+    rules = len(game.rules) + sum(len(member.kind.rules) for member in cast.members.values())
+    if rules > MOST_RULES:
+        return Fault(
+            game.source.place(("rules",)), "rules", f"{rules:,} rules are too many; the most is {MOST_RULES:,}"
+        )
+    each = max((member.room for member in cast.members.values()), default=0)
+    many = len(game.statuses) + len(game.attacks) + len(game.actions)
+    if each * many > MOST_NUMBERS:
+        message = (
+            f"{many:,} statuses, attacks and actions for {each:,} copies are too many to keep; their product may be "
+            f"{MOST_NUMBERS:,} at most"
+        )
+        return Fault(game.source.place(("kinds",)), "kinds", message)
+    return None
+
+
 def open_lowering(
     game: GameFile,
     script: Sequence[Happening] = (),
@@ -98,6 +119,9 @@ def open_lowering(
         cast = make_cast(game)
     except CastError as error:
         return Fault(source.place(error.path), path_name(error.path, source.data), str(error)), None
+    too_many = _too_many(game, cast)
+    if too_many is not None:
+        return too_many, None
     lowering = Lowering(game, cast, list_dials(game, cast), source, could_begin, counts_rules=counts_rules)
     _check_names(lowering)
     _intern_words(lowering)
@@ -132,6 +156,13 @@ def open_lowering(
     _check_overrides(lowering)
     taken = lower_measures(lowering, measures or {})
     _lower_parts(lowering)
+    size = lowering.layout.layout().size
+    if size > MOST_NUMBERS:
+        message = (
+            f"the game keeps {size:,} numbers in each moment, and {MOST_NUMBERS:,} are the most; fewer copies, "
+            "statuses or attacks would do"
+        )
+        return Fault(source.place(()), "", message), None
     program = _program(lowering)
     if not lowering.faults:
         verify(program)
