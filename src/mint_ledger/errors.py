@@ -45,13 +45,20 @@ class Fault:
         return f"{self.place}: {what}"
 
 
+# What is told of a game at once; `GameError.faults` has all.
+MOST_FAULTS = 40
+
+
 class GameError(MintError):
     """A game that cannot be used; `faults` lists all that is wrong, in the order of the file."""
 
     def __init__(self, faults: Iterable[Fault]) -> None:
         unique = dict.fromkeys(faults)
         self.faults = tuple(sorted(unique, key=lambda f: (f.place.file, f.place.line, f.place.column)))
-        super().__init__("\n".join(str(f) for f in self.faults))
+        told = [str(f) for f in self.faults[:MOST_FAULTS]]
+        if len(self.faults) > MOST_FAULTS:
+            told.append(f"… and {len(self.faults) - MOST_FAULTS:,} more, likely for the same reasons")
+        super().__init__("\n".join(told))
 
 
 class NotFound(MintError):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -26,6 +27,7 @@ if TYPE_CHECKING:
     from mint_ledger.client import Game
 
 GRID = 120
+FELL_SHORT = 1
 
 
 def study(
@@ -117,6 +119,8 @@ def study(
             progress=progress,
             store=store,
         )
+    if answer.replayed:
+        say(f"{answer.replayed:,} runs in {store} were damaged; they were played again and kept anew", error=True)
     if output:
         write_table(output, answer.measures, index=True)
     if plot:
@@ -176,22 +180,38 @@ def history(
     compare: Annotated[
         int | None, typer.Option(metavar="OTHER", help="Show it beside this other study of the store.")
     ] = None,
+    verify: Annotated[
+        bool, typer.Option("--verify", help="Look at every block for damage, and play some of them again.")
+    ] = False,
     as_json: JsonOption = False,
 ) -> None:
-    """List, show and compare the studies that a store keeps."""
+    """List, show, compare and verify the studies that a store keeps."""
     from mint_ledger.studies.store import Store
-    from mint_ledger.views.history_text import compare_text, history_json, history_text
+    from mint_ledger.views.history_text import compare_text, history_json, history_text, verified_text
 
     if not store.exists():
         raise BadRequest(f"{store} does not exist; `mint-ledger study GAME --store {store}` makes it")
     if compare is not None and number is None:
         raise BadRequest(f"--compare wants two studies: mint-ledger history {store} 1 --compare 2")
     with Store(store) as opened:
+        if verify:
+            found = opened.verify()
+            say_json([asdict(study) for study in found]) if as_json else say(verified_text(found, str(store)))
+            if not all(study.is_sound for study in found):
+                raise typer.Exit(FELL_SHORT)
+            return
         if number is None:
             entries = opened.entries()
             say_json(history_json(entries)) if as_json else say(history_text(entries, str(store)))
             return
         shown = opened.show(number)
+        kept = opened.entry(number).runs
+        if kept > shown.runs:
+            say(
+                f"of {kept:,} runs only the first {shown.runs:,} can be read; the study played again (--store {store}) "
+                "mends the others",
+                error=True,
+            )
         if compare is None:
             say_json(shown.as_json()) if as_json else say(shown.summary())
             return

@@ -9,11 +9,9 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
-import io
 import json
 import sqlite3
 import time
-import zlib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass
@@ -24,8 +22,10 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import numpy as np
 
 from mint_ledger.engines.baked import baked_in
-from mint_ledger.errors import BadRequest, NotFound
+from mint_ledger.errors import BadRequest, GameError, MintError, NotFound
 from mint_ledger.studies.block import BLOCK, Block
+from mint_ledger.studies.packing import Damaged, checksum, packed, unpacked
+from mint_ledger.studies.playing import play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
 from mint_ledger.studies.study import Study, make_study
 from mint_ledger.versions import __version__
@@ -34,9 +34,12 @@ if TYPE_CHECKING:
     from mint_ledger.studies.playing import Span
 
 APPLICATION = 0x4D4C4452
-FORMAT = 1
+FORMAT = 2
 PATIENCE = 30.0
 COMMIT_EVERY = 0.5
+MOST_STUDIES = 100_000
+MOST_REQUEST = 4_000_000
+MOST_CONTENT = 64_000_000
 SCHEMA = """
 create table studies (
     id integer primary key,
@@ -51,6 +54,7 @@ create table blocks (
     first integer not null,
     runs integer not null,
     content blob not null,
+    checksum blob not null,
     primary key (study, first)
 ) without rowid;
 """
@@ -78,6 +82,7 @@ class Store:
             tables = connection.execute("select count(*) from sqlite_master").fetchone()[0]
             application = connection.execute("pragma application_id").fetchone()[0]
             made_by = connection.execute("pragma user_version").fetchone()[0]
+            known = connection.execute("select type, sql from sqlite_master where sql is not null").fetchall()
             connection.execute("commit")
             if application != APPLICATION and tables:
                 raise BadRequest(f"{self.path} is a database, but no store of Mint Ledger; it is left as it is")
@@ -86,6 +91,14 @@ class Store:
                     f"{self.path} was made by a newer version of Mint Ledger (format {made_by}; this one reads up to "
                     f"{FORMAT}); it is left as it is"
                 )
+            if tables and made_by < FORMAT:
+                raise BadRequest(
+                    f"{self.path} was made by an older version of Mint Ledger, whose numbers are not taken for those "
+                    "of this one; name another file for new studies"
+                )
+            if tables and not _is_ours(known):
+                raise BadRequest(f"{self.path} is no store as Mint Ledger makes it; it is left as it is")
+            connection.execute("pragma trusted_schema = off")
             connection.execute("pragma journal_mode = wal")
             connection.execute("pragma synchronous = normal")
             connection.execute("pragma foreign_keys = on")
@@ -122,6 +135,8 @@ class Store:
             elif "readonly" in text:
                 text = "it may not be written to"
             raise BadRequest(f"{self.path}: {text}") from None
+        except (OverflowError, ValueError, sqlite3.Error) as error:
+            raise BadRequest(f"{self.path}: it is damaged ({error})") from None
 
     def __enter__(self) -> Store:
         return self
@@ -147,34 +162,59 @@ class Store:
                 (key, title, now, __version__, json.dumps(asdict(request))),
             )
             number = self._connection.execute("select id from studies where key = ?", (key,)).fetchone()[0]
-            return StoredStudy(self, int(number))
+            return StoredStudy(self, int(number), key, prepared)
 
         return self._told(find)
 
     def entries(self) -> list[Entry]:
-        """All studies, the oldest first."""
+        """All studies, the oldest first.
+
+        Raises:
+            BadRequest: the store is damaged.
+        """
 
         def read() -> list[Entry]:
             rows = self._connection.execute(
-                "select s.id, s.key, s.title, s.made, s.version, s.request, coalesce(sum(b.runs), 0) "
-                "from studies s left join blocks b on b.study = s.id group by s.id order by s.id"
+                "select s.id, s.key, s.title, s.made, s.version, substr(s.request, 1, ?), coalesce(sum(b.runs), 0) "
+                "from studies s left join blocks b on b.study = s.id group by s.id order by s.id limit ?",
+                (MOST_REQUEST, MOST_STUDIES),
             )
-            return [
-                Entry(number, key, title, when, by, _request(text), runs)
-                for number, key, title, when, by, text, runs in rows
-            ]
+            return [self._entry(row) for row in rows]
 
         return self._told(read)
+
+    def _entry(self, row: tuple[Any, ...]) -> Entry:
+        number, key, title, when, by, text, runs = row
+        try:
+            if not (isinstance(number, int) and isinstance(runs, int) and runs >= 0):
+                raise ValueError
+            if not all(isinstance(part, str) for part in (key, title, when, by, text)):
+                raise ValueError
+            return Entry(number, key, title, when, by, _request(text), runs)
+        except (ValueError, TypeError, AttributeError, RecursionError):
+            raise BadRequest(
+                f"{self.path}: study {number} is damaged; the others can be shown by their numbers, and a new file "
+                "can be named for new studies"
+            ) from None
 
     def entry(self, number: int) -> Entry:
         """One study by its number.
 
         Raises:
             NotFound: there is none.
+            BadRequest: it is damaged.
         """
-        for entry in self.entries():
-            if entry.number == number:
-                return entry
+
+        def read() -> list[Entry]:
+            rows = self._connection.execute(
+                "select s.id, s.key, s.title, s.made, s.version, substr(s.request, 1, ?), coalesce(sum(b.runs), 0) "
+                "from studies s left join blocks b on b.study = s.id where s.id = ? group by s.id",
+                (MOST_REQUEST, number),
+            )
+            return [self._entry(row) for row in rows]
+
+        for entry in self._told(read) if abs(number) < 2**63 else []:
+            return entry
         raise NotFound(f"{self.path} has no study {number}; `mint-ledger history {self.path}` lists those it has")
 
     def show(self, number: int) -> Study:
@@ -182,20 +222,66 @@ class Store:
 
         Raises:
             NotFound: there is none.
-            BadRequest: none of its runs was stored yet.
+            BadRequest: none of its runs was stored yet, or it is damaged.
         """
-        entry = self.entry(number)
-        stored = StoredStudy(self, number)
+        entry, prepared = self._prepared(number)
+        stored = StoredStudy(self, number, entry.key, prepared)
         runs = stored.unbroken_runs()
         if not runs:
-            raise BadRequest(f"study {number} of {self.path} has no runs yet")
-        prepared = prepare(entry.request)
+            raise BadRequest(
+                f"study {number} of {self.path} has no runs that can be read; play it again: mint-ledger study GAME "
+                f"--store {self.path}"
+            )
+        return make_study(prepared, entry.request, runs, stored=stored)
+
+    def _prepared(self, number: int) -> tuple[Entry, Prepared]:
+        entry = self.entry(number)
+        try:
+            prepared = prepare(entry.request)
+        except MintError as error:
+            # What stands in the store is to blame, and not the game file that it was made of.
+            why = error.faults[0].message if isinstance(error, GameError) else str(error)
+            raise BadRequest(
+                f"study {number} of {self.path} is damaged: what it keeps of its game cannot be played ({why})"
+            ) from None
         if key_of(prepared, entry.request) != entry.key:
             raise BadRequest(
                 f"study {number} of {self.path} was kept by another version ({entry.version}; this one is "
-                f"{__version__}), whose numbers are not taken for those of this one; play the study again"
+                f"{__version__}), whose numbers are not taken for those of this one, or it is damaged; play the study "
+                "again"
             )
-        return make_study(prepared, entry.request, runs, stored=stored)
+        return entry, prepared
+
+    def verify(self, again: int = 3) -> list[Verified]:
+        """Look at every block of every study: its checksum, its shape, and for some blocks the numbers, played again.
+
+        Args:
+            again: so many blocks of each study are played again, from the first to the last.
+
+        Raises:
+            BadRequest: the store cannot be read.
+        """
+        self._told(lambda: self._connection.execute("pragma integrity_check(1)").fetchall())
+        numbers = self._told(lambda: self._connection.execute("select id from studies order by id").fetchall())
+        found = []
+        for (number,) in numbers[:MOST_STUDIES]:
+            try:
+                entry, prepared = self._prepared(number)
+            except BadRequest as error:
+                found.append(Verified(number, "", 0, (), 0, str(error)))
+                continue
+            stored = StoredStudy(self, number, entry.key, prepared)
+            bad = [span for span in stored.spans() if stored.read(span) is None]
+            good = [span for span in stored.spans() if span not in bad]
+            places = {round(k * (len(good) - 1) / max(again - 1, 1)) for k in range(again if good else 0)}
+            chosen = [good[place] for place in sorted(places)]
+            for span in chosen:
+                block = stored.read(span)
+                [played] = play_blocks(prepared, entry.request, [span], span[1], None)
+                if block is None or not same_block(block, played):
+                    bad.append(span)
+            found.append(Verified(number, entry.title, entry.runs, tuple(sorted(bad)), len(chosen), ""))
+        return found
 
     def run_in_turn(self, statement: str, values: tuple[Any, ...] = ()) -> sqlite3.Cursor:
         """Carry out a statement."""
@@ -215,33 +301,97 @@ class Entry:
     runs: int
 
 
-class StoredStudy:
-    """The blocks of one study in a store."""
+@dataclass(frozen=True)
+class Verified:
+    """What was seen of one study of a store.
 
-    def __init__(self, store: Store, number: int) -> None:
+    Attributes:
+        damaged: the blocks that are not as they were kept, or whose numbers are not those of the game: first run and
+            how many.
+        again: how many blocks were played again.
+        problem: why nothing of it could be looked at.
+    """
+
+    number: int
+    title: str
+    runs: int
+    damaged: tuple[tuple[int, int], ...]
+    again: int
+    problem: str
+
+    @property
+    def is_sound(self) -> bool:
+        """Whether nothing wrong was seen."""
+        return not self.damaged and not self.problem
+
+
+class StoredStudy:
+    """The blocks of one study in a store.
+
+    Attributes:
+        replayed: how many runs were played again since what the store had of them was damaged.
+    """
+
+    def __init__(self, store: Store, number: int, key: str, prepared: Prepared) -> None:
         self.store = store
         self.number = number
+        self.replayed = 0
+        self._key, self._prepared = key, prepared
         self._waiting: list[Block] = []
         self._written = time.monotonic()
-        rows = store.run_in_turn("select first, runs from blocks where study = ?", (number,))
-        self._has: dict[int, int] = dict(rows.fetchall())
+        rows = store.run_in_turn("select first, runs from blocks where study = ?", (number,)).fetchall()
+        # Whatever else stands there is no block, and gives way to one.
+        self._damaged = {
+            first
+            for first, runs in rows
+            if isinstance(first, int) and not (isinstance(runs, int) and 0 < runs <= BLOCK)
+        }
+        self._has: dict[int, int] = {
+            first: runs
+            for first, runs in rows
+            if isinstance(first, int) and isinstance(runs, int) and first % BLOCK == 0 <= first and 0 < runs <= BLOCK
+        }
+
+    def spans(self) -> list[Span]:
+        """The blocks that are there."""
+        return sorted(self._has.items())
 
     def has(self, span: Span) -> bool:
         """Whether a block is there."""
         return self._has.get(span[0], 0) == span[1]
 
     def unbroken_runs(self) -> int:
-        """How many runs there are from the first on without a gap."""
+        """How many sound runs there are from the first on without a gap."""
         runs = 0
-        while runs in self._has:
+        while runs in self._has and self.read((runs, self._has[runs])) is not None:
             runs += self._has[runs]
         return runs
 
-    def get(self, span: Span) -> Block:
-        """A block that is there."""
-        statement = "select content from blocks where study = ? and first = ?"
-        content = self.store.run_in_turn(statement, (self.number, span[0])).fetchone()[0]
-        return unpacked(content)
+    def read(self, span: Span) -> Block | None:
+        """A block that is there; none where it is not as it was kept."""
+        first, runs = span
+        statement = (
+            "select content, checksum from blocks where study = ? and first = ? and typeof(content) = 'blob' and "
+            "typeof(checksum) = 'blob' and length(content) <= ?"
+        )
+        try:
+            row = self.store.run_in_turn(statement, (self.number, first, MOST_CONTENT)).fetchone()
+        except BadRequest:
+            return None
+        if row is None or row[1] != checksum(self._key, first, runs, row[0]):
+            return None
+        try:
+            return unpacked(row[0], self._prepared, first, runs)
+        except Damaged:
+            return None
+
+    def get(self, span: Span) -> Block | None:
+        """A block that is there; none where it is damaged, so that it has to be played again."""
+        block = self.read(span)
+        if block is None:
+            self._damaged.add(span[0])
+            self.replayed += span[1]
+        return block
 
     def put(self, block: Block) -> None:
         """Keep a block; it is written with others every half second."""
@@ -256,10 +406,19 @@ class StoredStudy:
         self.store.run_in_turn("begin immediate")
         try:
             for block in self._waiting:
+                runs, content = len(block.ending), packed(block)
                 self.store.run_in_turn(
-                    "insert into blocks (study, first, runs, content) values (?, ?, ?, ?) on conflict (study, first) "
-                    "do update set runs = excluded.runs, content = excluded.content where excluded.runs > runs",
-                    (self.number, block.first, len(block.ending), packed(block)),
+                    "insert into blocks (study, first, runs, content, checksum) values (?, ?, ?, ?, ?) on conflict "
+                    "(study, first) do update set runs = excluded.runs, content = excluded.content, "
+                    "checksum = excluded.checksum where ? or excluded.runs > runs",
+                    (
+                        self.number,
+                        block.first,
+                        runs,
+                        content,
+                        checksum(self._key, block.first, runs, content),
+                        block.first in self._damaged,
+                    ),
                 )
             self.store.run_in_turn("commit")
         except BaseException:
@@ -299,6 +458,24 @@ def key_of(prepared: Prepared, request: StudyRequest) -> str:
     return hashlib.sha256(content.encode()).hexdigest()
 
 
+def _is_ours(known: list[tuple[str, str]]) -> bool:
+    """Whether a database holds the tables of a store and nothing else: no views, no triggers."""
+    wanted = sorted(("table", " ".join(s.split())) for s in SCHEMA.split(";\n") if s.strip())
+    return sorted((str(kind), " ".join(str(sql).lower().split())) for kind, sql in known) == [
+        (kind, sql.lower()) for kind, sql in wanted
+    ]
+
+
+def same_block(one: Block, other: Block) -> bool:
+    """Whether two blocks hold the same numbers to the last bit."""
+    arrays = ("ending", "winner", "steps", "level", "sums", "samples")
+    pairs = [(getattr(one, name), getattr(other, name)) for name in arrays]
+    pairs += [(one.measures[name], other.measures.get(name)) for name in one.measures]
+    return len(one.measures) == len(other.measures) and all(
+        b is not None and a.shape == b.shape and np.array_equal(a, b, equal_nan=a.dtype.kind == "f") for a, b in pairs
+    )
+
+
 def _request(text: str) -> StudyRequest:
     content = json.loads(text)
     pairs = ("dials", "measures")
@@ -306,38 +483,3 @@ def _request(text: str) -> StudyRequest:
         if isinstance(value, list):
             content[name] = tuple(tuple(item) if name in pairs else item for item in value)
     return StudyRequest(**content)
-
-
-def packed(block: Block) -> bytes:
-    """A block as compressed bytes: NumPy's own format, which holds plain arrays alone."""
-    arrays: dict[str, Any] = {f"measure {name}": values for name, values in block.measures.items()}
-    arrays |= {
-        "first": np.array([block.first, block.visited]),
-        "ending": block.ending,
-        "winner": block.winner,
-        "steps": block.steps,
-        "level": block.level,
-        "sums": block.sums,
-        "samples": block.samples,
-    }
-    out = io.BytesIO()
-    np.savez(out, **arrays)
-    return zlib.compress(out.getvalue(), 1)
-
-
-def unpacked(content: bytes) -> Block:
-    """A block from its bytes."""
-    with np.load(io.BytesIO(zlib.decompress(content)), allow_pickle=False) as arrays:
-        measures = {name[8:]: arrays[name] for name in arrays.files if name.startswith("measure ")}
-        first, visited = (int(number) for number in arrays["first"])
-        return Block(
-            first,
-            arrays["ending"],
-            arrays["winner"],
-            arrays["steps"],
-            arrays["level"],
-            measures,
-            arrays["sums"],
-            arrays["samples"],
-            visited,
-        )

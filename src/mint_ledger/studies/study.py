@@ -54,8 +54,12 @@ class KeptBlocks(Protocol):
     def has(self, span: Span) -> bool:
         """Whether a block is there."""
 
-    def get(self, span: Span) -> Block:
-        """A block that is there."""
+    @property
+    def replayed(self) -> int:
+        """How many runs had to be played again."""
+
+    def get(self, span: Span) -> Block | None:
+        """A block that is there; none where it is damaged, so that it has to be played again."""
 
     def put(self, block: Block) -> None:
         """Keep a block."""
@@ -83,6 +87,7 @@ class Study:
         visited: how many steps were looked at; the others were quiet and skipped.
         steps: how many steps the runs took.
         sure: the chance with which each interval holds the true value.
+        replayed: how many runs were played again because what a store had of them was damaged.
     """
 
     lowered: Lowered = field(repr=False)
@@ -94,6 +99,7 @@ class Study:
     steps: int
     until: Until | None = None
     sure: float = CONFIDENCE
+    replayed: int = 0
 
     def at(self, sure: float) -> Study:
         """The same runs with intervals that hold the true values with another chance.
@@ -427,7 +433,8 @@ def make_study(
             break  # all runs are alike, or a few of them say all: more of them may never tell
         runs = _more_runs(runs, known_to / until.half_width)
         gathered.drop_short_block()
-    return gathered.study(until)
+    study = gathered.study(until)
+    return replace(study, replayed=stored.replayed) if stored is not None and stored.replayed else study
 
 
 def parse_until(text: str | float) -> Until:
@@ -473,7 +480,13 @@ def _blocks(
                 block = next(played)
                 stored.put(block)
             else:
-                block = stored.get(span)
+                kept = stored.get(span)
+                if kept is None:
+                    # What was damaged is played again, and kept in its place.
+                    [block] = play_blocks(prepared, request, [span], span[1], executor)
+                    stored.put(block)
+                else:
+                    block = kept
             yield block
 
 

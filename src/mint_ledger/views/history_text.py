@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import textwrap
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import number
@@ -10,7 +11,7 @@ from mint_ledger.studies.estimate import Estimate
 from mint_ledger.views.study_text import digits_for, fixed
 
 if TYPE_CHECKING:
-    from mint_ledger.studies.store import Entry
+    from mint_ledger.studies.store import Entry, Verified
     from mint_ledger.studies.study import Study
 
 Shown = tuple["Entry", "Study"]
@@ -28,6 +29,28 @@ def history_text(entries: list[Entry], store: str) -> str:
             lines.append(f"{'':>42}{_dials(entry)}")
     lines += ["", f"mint-ledger history {store} {entries[-1].number}", f"mint-ledger history {store} 1 --compare 2"]
     return "\n".join(lines[: -1 if len(entries) < 2 else None])
+
+
+def verified_text(found: list[Verified], store: str) -> str:
+    """What a look at every block of a store has shown."""
+    if not found:
+        return f"{store} holds no study yet"
+    lines = []
+    for study in found:
+        title = f"{study.number:>4}  {study.title}".rstrip()
+        if study.problem:
+            lines += textwrap.wrap(f"{study.number:>4}  {study.problem}", 80, subsequent_indent=" " * 6)
+        elif study.damaged:
+            lines.append(f"{title}: damaged")
+            for first, runs in study.damaged[:5]:
+                lines.append(f"{'':>6}runs {first:,} to {first + runs - 1:,}")
+            more = len(study.damaged) - 5
+            lines += [f"{'':>6}and {more:,} blocks more"] if more > 0 else []
+            lines.append(f"{'':>6}the same study with --store plays them again")
+        else:
+            lines.append(f"{title}: {study.runs:,} runs as they were kept")
+            lines.append(f"{'':>6}{study.again} blocks were played again and are the same")
+    return "\n".join(lines)
 
 
 def _dials(entry: Entry) -> str:
