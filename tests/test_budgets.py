@@ -199,3 +199,16 @@ def test_devices_and_pipes_are_no_game_files(command: Command, tmp_path: Path) -
         told = command("check", name)
         assert told.returncode == 2
         assert "this is a device or a pipe, not a file" in told.stderr
+
+
+def test_numbers_and_places_that_make_no_sense_are_named(command: Command, tmp_path: Path) -> None:
+    (tmp_path / "game.yaml").write_text("clock: {limit: 2}\nstats: {a: 1}\n")
+    for given, wanted in (
+        (["run", "game.yaml", "--run", "-5"], "a run has a whole number from 0 to 4,294,967,295, not -5"),
+        (["study", "game.yaml", "--store", "/dev/null"], "/dev/null is a device or a pipe, and a store is a file"),
+        (["study", "game.yaml", "--store", "."], ". is a folder, and a store is a file"),
+        (["history", "/dev/null"], "a store is a file"),
+    ):
+        told = command(*given)
+        assert (told.returncode, told.stdout) == (2, "")
+        assert wanted in told.stderr

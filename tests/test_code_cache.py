@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
+import os
 from pathlib import Path
 
 import pytest
 
 import mint_ledger as mint
+from mint_ledger.engines.native import cache as code_cache
 from mint_ledger.engines.native import compiling
 from mint_ledger.engines.native import engine as native
 from mint_ledger.engines.native.cache import load_entry, program_key, save_entry
@@ -66,3 +69,50 @@ def test_an_entry_of_another_name_or_owner_is_not_loaded(cache: Path) -> None:
     cache.chmod(0o777)
     save_entry("shared", b"payload")
     assert load_entry("shared") is None
+
+
+def test_a_planted_entry_is_not_loaded_whatever_it_says_of_itself(
+    cache: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    """A folder that was handed over holds code that somebody else has signed, or that has the right checksum."""
+    key = program_key(mint.loads(GAME).lowered.program, ()) + "-quick"
+    save_entry(key, b"payload")
+    assert load_entry(key) == b"payload"
+    mine = code_cache.key_file
+    monkeypatch.setattr(code_cache, "key_file", lambda: tmp_path / "other" / "key")
+    assert load_entry(key) is None
+    save_entry(key, b"planted")
+    assert load_entry(key) == b"planted"
+    monkeypatch.setattr(code_cache, "key_file", mine)
+    assert load_entry(key) is None
+    head = code_cache.MAGIC + key.encode() + b"\n"
+    (cache / f"{key}.code").write_bytes(head + hashlib.sha256(b"planted").digest() + b"planted")
+    assert load_entry(key) is None
+
+
+@pytest.mark.skipif(os.name == "nt", reason="owners and modes")
+def test_links_and_folders_that_others_can_change_are_not_trusted(cache: Path, tmp_path: Path) -> None:
+    save_entry("one", b"payload")
+    assert load_entry("one") == b"payload"
+    (cache / "one.code").rename(tmp_path / "elsewhere")
+    (cache / "one.code").symlink_to(tmp_path / "elsewhere")
+    assert load_entry("one") is None
+    save_entry("two", b"payload")
+    cache.parent.chmod(0o777)
+    assert load_entry("two") is None
+    cache.parent.chmod(0o700)
+    assert load_entry("two") == b"payload"
+    cache.rename(tmp_path / "moved")
+    cache.symlink_to(tmp_path / "moved")
+    assert load_entry("two") is None
+    assert oct(code_cache.key_file().stat().st_mode & 0o777) == "0o600"
+
+
+def test_a_key_that_others_can_read_signs_nothing(cache: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setattr(code_cache, "key_file", lambda: tmp_path / "open key")
+    (tmp_path / "open key").write_bytes(bytes(32))
+    (tmp_path / "open key").chmod(0o644)
+    save_entry("one", b"payload")
+    assert load_entry("one") is None
+    # Studies go on without a cache.
+    assert mint.loads(GAME).study(60, engine="native").runs == 60

@@ -198,10 +198,10 @@ def test_a_locked_book_is_told_as_such(tmp_path: Path, monkeypatch: pytest.Monke
     (tmp_path / name).write_bytes(b"")
 
     # As the system says it of a file that another program holds; root could read one without permissions.
-    def locked(_: Path) -> bytes:
+    def locked(*_: object) -> bytes:
         raise PermissionError(13, "Permission denied")
 
-    monkeypatch.setattr(Path, "read_bytes", locked)
+    monkeypatch.setattr(Path, "open", locked)
     with pytest.raises(BadRequest, match=rf"{name} cannot be read: Permission denied; is it open in another program"):
         read_book(tmp_path / name)
 

@@ -32,3 +32,30 @@ def finite(method: Callable[[Owner], dict[str, Any]]) -> Callable[[Owner], dict[
         return content
 
     return plain
+
+
+def neutral(text: str) -> str:
+    """A text in which what steers a terminal or turns the direction of writing is shown and not sent: `\\x1b`."""
+    return text if text.isprintable() else text.translate(_SHOWN)
+
+
+_STEERING = [*range(0x00, 0x0A), *range(0x0B, 0x20), *range(0x7F, 0xA0), 0x061C, 0x200E, 0x200F]
+_STEERING += [*range(0x2028, 0x202F), *range(0x2066, 0x206A), 0xFEFF]
+# Halves of characters, which no stream can write, are shown as well.
+_STEERING += range(0xD800, 0xE000)
+_SHOWN = {code: f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}" for code in _STEERING}
+
+
+def is_formula_like(text: str) -> bool:
+    """Whether a spreadsheet program would work a text out instead of showing it."""
+    return text.lstrip("'")[:1] in ("=", "+", "-", "@", "\t", "\r") if text.strip("'") else False
+
+
+def guarded(text: str) -> str:
+    """A text as a CSV file can hold it, so that spreadsheet programs show it as it is; see `unguarded`."""
+    return f"'{text}" if is_formula_like(text) else text
+
+
+def unguarded(text: str) -> str:
+    """What `guarded` was given."""
+    return text[1:] if text.startswith("'") and is_formula_like(text) else text

@@ -7,7 +7,7 @@ import sys
 from typing import Any
 
 from mint_ledger.cli import waiting
-from mint_ledger.plain import plain_json
+from mint_ledger.plain import neutral, plain_json
 
 # For terminals and pipes that cannot show them.
 _PLAIN = str.maketrans(
@@ -35,6 +35,7 @@ def say(text: str, *, error: bool = False) -> None:
     stream = sys.stderr if error else sys.stdout
     if stream is None or stream.closed:
         return  # nobody listens
+    text = neutral(text)
     encoding = stream.encoding or "utf-8"
     try:
         text.encode(encoding)
@@ -51,4 +52,21 @@ def flush() -> None:
 
 def say_json(value: Any) -> None:
     """Print plain values as JSON."""
-    say(json.dumps(plain_json(value), indent=2, ensure_ascii=False, allow_nan=False))
+    say_json_text(json.dumps(plain_json(value), indent=2, ensure_ascii=False, allow_nan=False))
+
+
+def say_json_text(text: str) -> None:
+    """Print JSON; letters that the stream cannot say, or that would steer a terminal, are written as escapes."""
+    encoding = getattr(sys.stdout, "encoding", None) or "utf-8"
+    try:
+        is_sayable = text.replace("\n", "").isprintable() and text.encode(encoding) is not None
+    except UnicodeEncodeError:
+        is_sayable = False
+    say(text if is_sayable else _escaped(text))
+
+
+def _escaped(text: str) -> str:
+    """JSON in ASCII alone: whatever else stands in it stands within strings."""
+    units = text.encode("utf-16-be", "surrogatepass")
+    codes = [int.from_bytes(units[at : at + 2], "big") for at in range(0, len(units), 2)]
+    return "".join(chr(code) if 0x20 <= code < 0x7F or code == 0x0A else f"\\u{code:04x}" for code in codes)

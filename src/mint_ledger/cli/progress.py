@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from mint_ledger.cli import waiting
+from mint_ledger.plain import neutral
 
 
 @contextmanager
@@ -17,11 +18,12 @@ def counted_progress(label: str) -> Iterator[Callable[[int, int], None] | None]:
         return
     waiting.end()
     from rich.console import Console
+    from rich.markup import escape
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
     columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task(label, total=None)
+        task = bar.add_task(escape(neutral(label)), total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total)
 
 
@@ -33,6 +35,7 @@ def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | Non
         return
     waiting.end()
     from rich.console import Console
+    from rich.markup import escape
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
     from mint_ledger.studies.estimate import rate
@@ -40,7 +43,7 @@ def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | Non
     known = TextColumn("{task.fields[known]}")
     columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn(), known)
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task(label, total=None, known="")
+        task = bar.add_task(escape(neutral(label)), total=None, known="")
 
         def show(done: int, total: int, wins: int) -> None:
             share = rate(wins, done)

@@ -9,7 +9,7 @@ import typer
 
 from mint_ledger.cli.arguments import GameArgument, JsonOption
 from mint_ledger.cli.files import show_change
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.output import say, say_json, say_json_text
 from mint_ledger.errors import BadRequest
 
 tables = typer.Typer(
@@ -96,7 +96,7 @@ def export(
     else:
         text = json.dumps(numbers_of(loaded, names), indent=1, ensure_ascii=False) + "\n"
     if output is None:
-        say(text.rstrip("\n"))
+        say_json_text(text.rstrip("\n"))
         return
     write_output(output, text)
     say(f"{output} is written: {len(loaded.dials.names)} numbers of {', '.join(names) or TODAY}")

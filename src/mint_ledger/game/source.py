@@ -195,12 +195,23 @@ class _Reading:
                 here = self.places.get(path, Place(self.file, 1, 1))
                 what = "mapping" if isinstance(key, Mapping) else "list"
                 raise _fault(self.file, f"a {what} is no key; a key is a name or a number", here.line, here.column)
-            name = _key_text(key)
+            name = self._whole(_key_text(key), path)
             spot = _mark(lambda key=key: node.lc.key(key))
             if spot:
                 self.places[(*path, name)] = Place(self.file, spot[0] + 1, spot[1] + 1)
             out[name] = self.plain(value, (*path, name))
         return out
+
+    def _whole(self, text: str, path: Path_) -> str:
+        """A text in which the halves of a character, as JSON may write them, are one character."""
+        if not any("\ud800" <= letter <= "\udfff" for letter in text):
+            return text
+        try:
+            return text.encode("utf-16", "surrogatepass").decode("utf-16")
+        except UnicodeDecodeError:
+            here = self.places.get(path, Place(self.file, 1, 1))
+            message = "half of a character stands here alone; a pair of \\u escapes makes one"
+            raise _fault(self.file, message, here.line, here.column) from None
 
     def _list(self, node: Any, path: Path_) -> list[Any]:
         out: list[Any] = []
@@ -222,7 +233,7 @@ class _Reading:
         if isinstance(node, float):
             return float(node)
         if isinstance(node, str):
-            return str(node)
+            return self._whole(str(node), path)
         place = self.places.get(path, Place(self.file, 1, 1))
         what = "a tag" if "Tag" in kind else "a date" if "Time" in kind or "date" in kind else f"a {kind}"
         raise _fault(self.file, f"{what} has no meaning in a game file", place.line, place.column)

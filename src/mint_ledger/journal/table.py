@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import Words
+from mint_ledger.plain import guarded
 from mint_ledger.program.program import Program
 from mint_ledger.program.row import POSTING, WHATS, Row
 
@@ -84,7 +85,8 @@ def csv_text(program: Program, rows: Sequence[Row]) -> str:
     writer = csv.DictWriter(out, COLUMNS, lineterminator="\n")
     writer.writeheader()
     for record in records(program, rows):
-        writer.writerow({key: "" if value is None else value for key, value in record.items()})
+        plain = {key: "" if value is None else value for key, value in record.items()}
+        writer.writerow({key: guarded(value) if isinstance(value, str) else value for key, value in plain.items()})
     return out.getvalue()
 
 

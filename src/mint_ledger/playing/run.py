@@ -59,6 +59,8 @@ class Run:
         engine: EngineName = "auto",
     ) -> None:
         check_seed(seed)
+        if isinstance(run, bool) or not isinstance(run, int) or not 0 <= run < 2**32:
+            raise BadRequest(f"a run has a whole number from 0 to {2**32 - 1:,}, not {run!r}")
         self.lowered = lowered
         self.program = lowered.program
         self.seed = seed

@@ -75,6 +75,9 @@ class Store:
     def _open(self) -> sqlite3.Connection:
         if not self.path.parent.is_dir():
             raise BadRequest(f"{self.path} cannot be written: there is no folder {self.path.parent}")
+        if self.path.exists() and not self.path.is_file():
+            what = "a folder" if self.path.is_dir() else "a device or a pipe"
+            raise BadRequest(f"{self.path} is {what}, and a store is a file; name another one")
         connection = sqlite3.connect(self.path, timeout=PATIENCE, isolation_level=None, check_same_thread=False)
         try:
             # In one transaction: another process may be making the store just now.

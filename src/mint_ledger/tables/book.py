@@ -7,6 +7,7 @@ import datetime
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -14,11 +15,16 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes, write_text
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.guard import refuse_game
+from mint_ledger.plain import guarded, is_formula_like, unguarded
 from mint_ledger.tables.sheets import SHEETS, Sheet
 
 HEAD = ("name", "label")
 UNITS = "(unit)"
 WIDEST = 28
+# What a book or a CSV file may have; what `tables export` writes of the largest game is far smaller.
+MOST_BYTES = 20_000_000
+MOST_INFLATED = 100_000_000
+MOST_ROWS, MOST_COLUMNS = 20_000, 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +56,8 @@ def write_book(path: Path, sheets: Sequence[Sheet]) -> None:
         raise BadRequest(f"{path} cannot be written: {error.strerror or error}") from None
     for sheet in sheets:
         out = io.StringIO()
-        csv.writer(out, lineterminator="\n").writerows(_rows(sheet))
+        rows = [[guarded(value) if isinstance(value, str) else value for value in row] for row in _rows(sheet)]
+        csv.writer(out, lineterminator="\n").writerows(rows)
         write_text(path / f"{sheet.name}.csv", out.getvalue())
 
 
@@ -89,6 +96,11 @@ def _xlsx(sheets: Sequence[Sheet]) -> bytes:
         page = book.create_sheet(sheet.name)
         for row in _rows(sheet):
             page.append([None if value == "" else value for value in row])
+            for cell in page[page.max_row]:
+                if isinstance(cell.value, str) and is_formula_like(cell.value):
+                    # Text stays text, whatever it begins with.
+                    cell.data_type = "s"
+                    cell.quotePrefix = True
         for number, font in ((1, Font(bold=True)), (2, Font(italic=True, color="555555"))):
             for cell in page[number]:
                 cell.font = font
@@ -123,7 +135,13 @@ def read_book(path: Path) -> dict[str, Grid]:
 
 def _content(path: Path) -> bytes:
     try:
-        return path.read_bytes()
+        if path.exists() and not path.is_file():
+            raise BadRequest(f"{path} is a device or a pipe, not a file")
+        with path.open("rb") as stream:
+            content = stream.read(MOST_BYTES + 1)
+        if len(content) > MOST_BYTES:
+            raise BadRequest(f"{path} is too large; a table has {MOST_BYTES // 1_000_000} MB at most")
+        return content
     except OSError as error:
         locked = "; is it open in another program?" if isinstance(error, PermissionError) else ""
         raise BadRequest(f"{path} cannot be read: {error.strerror or error}{locked}") from None
@@ -151,7 +169,12 @@ def _read_csv(path: Path) -> Grid:
     else:
         head = lines[0] if lines else ""
         separator = max(",;\t", key=head.count)
-    rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=separator))
+    try:
+        rows = list(islice(csv.reader(io.StringIO("\n".join(lines)), delimiter=separator), MOST_ROWS + 1))
+    except csv.Error as error:
+        raise BadRequest(f"{path} is no CSV table: {error}") from None
+    if len(rows) > MOST_ROWS or max(map(len, rows), default=0) > MOST_COLUMNS:
+        raise BadRequest(_too_wide(str(path)))
     comma = separator != ","
     return [
         [Cell(f"{path.name}!{_letters(c)}{r}", _csv_value(value, comma)) for c, value in enumerate(row)]
@@ -159,8 +182,12 @@ def _read_csv(path: Path) -> Grid:
     ]
 
 
+def _too_wide(name: str) -> str:
+    return f"{name} is no table of a game: it has more than {MOST_ROWS:,} rows or {MOST_COLUMNS:,} columns"
+
+
 def _csv_value(text: str, comma: bool) -> Any:
-    text = text.strip().replace("−", "-")
+    text = unguarded(text.strip()).replace("−", "-")
     if not text:
         return None
     for form in (text, text.replace(",", ".") if comma and text.count(",") == 1 else text):
@@ -172,19 +199,20 @@ def _csv_value(text: str, comma: bool) -> Any:
 
 
 def _read_xlsx(path: Path) -> dict[str, Grid]:
-    import zipfile
-
     openpyxl = _openpyxl()
     content = _content(path)
+    _check_size(path, content)
     try:
         values = openpyxl.load_workbook(io.BytesIO(content), data_only=True)
         formulas = openpyxl.load_workbook(io.BytesIO(content), data_only=False)
-    except (zipfile.BadZipFile, KeyError, ValueError, TypeError, OSError):
-        raise BadRequest(f"{path} is no XLSX book") from None
+    except Exception:
+        # A damaged book can fail in any way that ZIP, XML and the reader know.
+        raise BadRequest(f"{path} is no XLSX book, or it is damaged") from None
     sheets = {}
     for name in SHEETS:
         if name in values.sheetnames:
             page, written = values[name], formulas[name]
+            _check_page(name, page)
             sheets[name] = [
                 [Cell(f"{name}!{cell.coordinate}", _xlsx_value(cell, written[cell.coordinate])) for cell in row]
                 for row in page.iter_rows()
@@ -192,6 +220,36 @@ def _read_xlsx(path: Path) -> dict[str, Grid]:
     if not sheets:
         raise BadRequest(f"{path} has none of the sheets {', '.join(SHEETS)}; it was not made by `tables export`")
     return sheets
+
+
+def _check_size(path: Path, content: bytes) -> None:
+    """Refuse a book that would take all memory once it is unpacked."""
+    import zipfile
+
+    try:
+        with zipfile.ZipFile(io.BytesIO(content)) as packed:
+            inflated = sum(entry.file_size for entry in packed.infolist())
+    except Exception:
+        raise BadRequest(f"{path} is no XLSX book, or it is damaged") from None
+    if inflated > MOST_INFLATED:
+        raise BadRequest(
+            f"{path} unpacks to {inflated / 1e6:,.0f} MB, and {MOST_INFLATED // 1_000_000} MB are the most; it is no "
+            "book of a game's tables"
+        )
+
+
+def _check_page(name: str, page: Any) -> None:
+    """Refuse what is no table: a chart, cells far outside, cells that are merged."""
+    if not hasattr(page, "iter_rows"):
+        raise BadRequest(f"{name} is a chart, not a sheet of cells")
+    if page.max_row > MOST_ROWS or page.max_column > MOST_COLUMNS:
+        raise BadRequest(
+            f"{_too_wide(name)}; something stands in {_letters(page.max_column - 1)}{page.max_row} or beside it: "
+            "delete those rows and columns"
+        )
+    merged = [str(cells) for cells in page.merged_cells.ranges]
+    if merged:
+        raise BadRequest(f"{name}!{merged[0]} is merged; part the cells, so that each number has its own")
 
 
 def _xlsx_value(cell: Any, written: Any) -> Any:

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import io
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger.errors import BadRequest
+from mint_ledger.plain import guarded
 
 if TYPE_CHECKING:
     import pandas as pd
 
+TEXTS = ("object", "str", "string", "category")
 FORMS = (".csv", ".jsonl", ".parquet")
 
 
@@ -22,6 +24,8 @@ def table_bytes(form: str, table: pd.DataFrame, *, index: bool = False) -> bytes
     if index:
         table = table.reset_index()
     if form == ".csv":
+        texts = [name for name in table.columns if str(table[name].dtype) in TEXTS]
+        table = table.assign(**{name: table[name].map(_guarded) for name in texts}).rename(columns=_guarded)
         return table.to_csv(index=False, lineterminator="\n").encode("utf-8")
     if form == ".jsonl":
         lines = table.to_json(orient="records", lines=True, force_ascii=False, double_precision=15)
@@ -37,3 +41,7 @@ def table_bytes(form: str, table: pd.DataFrame, *, index: bool = False) -> bytes
     out = io.BytesIO()
     table.to_parquet(out, engine="pyarrow", index=False)
     return out.getvalue()
+
+
+def _guarded(value: Any) -> Any:
+    return guarded(value) if isinstance(value, str) else value

@@ -11,6 +11,7 @@ from typing import Any
 from mint_ledger.errors import NotFound, nearest
 from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.plain import guarded
 
 FORMAT = 1
 TODAY = "today"
@@ -42,8 +43,8 @@ def numbers_csv(game: PlayableGame, variants: Sequence[str] = ()) -> str:
     out.write(f"# {numbers['title']}, sha256 {numbers['game_sha256']}\n".replace("\r", " "))
     names = list(numbers["variants"])
     rows = csv.writer(out, lineterminator="\n")
-    rows.writerow(["dial", *names])
-    rows.writerows([dial, *(numbers["variants"][name][dial] for name in names)] for dial in game.dials.names)
+    rows.writerow(["dial", *map(guarded, names)])
+    rows.writerows([guarded(dial), *(numbers["variants"][name][dial] for name in names)] for dial in game.dials.names)
     return out.getvalue()
 
 

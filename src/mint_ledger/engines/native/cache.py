@@ -1,15 +1,18 @@
 """Keeps machine code in the user's cache folder, so that a game seen before is not compiled again.
 
 An entry is named by all that its code depends on: the program, the versions of this package and of llvmlite, the
-processor. Code is only loaded from a file of the user's own, in a folder of the user's own, whose content has the
-checksum that it says; whatever else is found there is replaced.
+processor. Machine code runs with all that its user may do, so an entry is loaded only if it is signed with a key that
+lies elsewhere and that nobody else can read, and if nobody else could have put it or its folder there. Whatever else is
+found is replaced.
 """
 
 from __future__ import annotations
 
 import contextlib
 import hashlib
+import hmac
 import os
+import stat
 import sys
 from collections.abc import Sequence
 from functools import cache
@@ -23,7 +26,8 @@ from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 from mint_ledger.versions import __version__
 
-MAGIC = b"mint ledger machine code 1\n"
+MAGIC = b"mint ledger machine code 2\n"
+SIGNATURE = 32
 FOLDER = "MINT_LEDGER_CACHE"
 MOST_ENTRIES = 200
 
@@ -70,30 +74,69 @@ def program_key(program: Program, scripts: Sequence[Handle]) -> str:
 
 def load_entry(key: str) -> bytes | None:
     """What was kept under a name; none if there is nothing, or nothing to be trusted."""
-    path = cache_folder() / f"{key}.code"
+    folder = cache_folder()
+    path = folder / f"{key}.code"
     try:
-        if not (_is_own(path) and _is_own(path.parent)):
+        if not (_is_own(path) and _is_own(folder) and _stands_safely(folder)):
             return None
         content = path.read_bytes()
-    except OSError:
+    except (OSError, ValueError):
         return None
     head = MAGIC + key.encode() + b"\n"
-    if not content.startswith(head) or len(content) < len(head) + 65:
+    if not content.startswith(head) or len(content) < len(head) + SIGNATURE:
         return None
-    checksum, payload = content[len(head) : len(head) + 64], content[len(head) + 65 :]
-    return payload if hashlib.sha256(payload).hexdigest().encode() == checksum else None
+    signature, payload = content[len(head) : len(head) + SIGNATURE], content[len(head) + SIGNATURE :]
+    signed = _signature(head + payload)
+    return payload if signed is not None and hmac.compare_digest(signature, signed) else None
 
 
 def save_entry(key: str, payload: bytes) -> None:
     """Keep something under a name; where it cannot be kept, it is compiled again next time."""
     folder = cache_folder()
-    content = b"\n".join((MAGIC + key.encode(), hashlib.sha256(payload).hexdigest().encode(), payload))
-    with contextlib.suppress(OSError, BadRequest):
+    head = MAGIC + key.encode() + b"\n"
+    with contextlib.suppress(OSError, BadRequest, ValueError):
+        signed = _signature(head + payload)
+        if signed is None:
+            return
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         path = folder / f"{key}.code"
-        write_bytes(path, content)
+        write_bytes(path, head + signed + payload)
         path.chmod(0o600)
         _keep_the_newest(folder)
+
+
+def key_file() -> Path:
+    """Where the key lies that entries are signed with: not with the cache, which may be handed on."""
+    import platformdirs
+
+    return Path(platformdirs.user_data_dir("mint-ledger", appauthor=False)) / "machine-code.key"
+
+
+def _signature(content: bytes) -> bytes | None:
+    """The signature of an entry; none where no key can be kept."""
+    key = _user_key(str(key_file()))
+    return None if key is None else hmac.new(key, content, "sha256").digest()
+
+
+@cache
+def _user_key(name: str) -> bytes | None:
+    """The key of this user, made when it is first asked for."""
+    path = Path(name)
+    try:
+        path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+        with contextlib.suppress(FileExistsError):
+            # Written beside, so that nobody ever reads half of it.
+            beside = path.with_name(f"{path.name}.{os.getpid()}")
+            if not path.exists():
+                with os.fdopen(os.open(beside, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600), "wb") as stream:
+                    stream.write(os.urandom(32))
+                beside.replace(path)
+        if not _is_own(path, private=True):
+            return None
+        key = path.read_bytes()
+    except OSError:
+        return None
+    return key if len(key) == 32 else None
 
 
 def _keep_the_newest(folder: Path) -> None:
@@ -102,9 +145,24 @@ def _keep_the_newest(folder: Path) -> None:
         path.unlink(missing_ok=True)
 
 
-def _is_own(path: Path) -> bool:
-    """Whether nobody but the user could have written it."""
+def _is_own(path: Path, *, private: bool = False) -> bool:
+    """Whether nobody but the user could have written it (or read it, if it is private); a link is nobody's own."""
+    known = path.lstat()
+    if stat.S_ISLNK(known.st_mode):
+        return False
     if not hasattr(os, "getuid"):
         return True
-    stat = path.stat()
-    return stat.st_uid == os.getuid() and not stat.st_mode & 0o022
+    return known.st_uid == os.getuid() and not known.st_mode & (0o077 if private else 0o022)
+
+
+def _stands_safely(folder: Path) -> bool:
+    """Whether nobody else can put another folder in the place of this one, or of one above it."""
+    if not hasattr(os, "getuid"):
+        return True
+    for above in Path(os.path.realpath(folder)).parents:
+        known = above.stat()
+        # In a sticky folder (as for all users' temporary files) only owners can move what is theirs.
+        is_open = known.st_mode & 0o022 and not known.st_mode & stat.S_ISVTX
+        if is_open or known.st_uid not in (0, os.getuid()):
+            return False
+    return True
