@@ -257,3 +257,15 @@ def test_figures_of_a_statement_and_a_timeline(demo: mint.Game) -> None:
     names = [text.get_text() for text in timeline.get_yticklabels()]
     assert names[:3] == ["level", "lantern_swing", "pincer"]
     assert "keeper dazed" in names
+
+
+def test_a_wrong_question_leaves_no_trace() -> None:
+    session = mint.loads("clock: {limit: 5}\nstats: {a: 1}\n").play()
+    for text in ("nope > 1", "a and 'x'", "a > nope"):
+        with pytest.raises(mint.BadRequest):
+            session.holds(text)
+    assert session.holds("a > 0")
+    with pytest.raises(mint.BadRequest):
+        session.set("nope = 3")
+    session.set("a = 3")
+    assert session.value("a") == 3

@@ -119,7 +119,7 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
         raise _fault(file, f"this is not YAML: {str(error).splitlines()[0]}") from None
     except RecursionError:
         raise _fault(file, f"the file is nested too deep; the most is {MAX_NESTING}") from None
-    except (ValueError, OverflowError, TypeError, AttributeError) as error:
+    except (ArithmeticError, AssertionError, AttributeError, LookupError, RuntimeError, TypeError, ValueError) as error:
         raise _unreadable(file, text, error) from None
     reading = _Reading(file)
     data = reading.plain(tree, ())

@@ -66,7 +66,7 @@ class Additions:
         self._count += 1
         name = Handle("outside", (self._count,))
         lower_happening(self.lowering, written, ("outside",), name)
-        self._finish()
+        self._finish(name)
         self._happenings[text] = written, name
         return written, name
 
@@ -77,12 +77,13 @@ class Additions:
             BadRequest: it is no condition of this game.
         """
         if text not in self._looks:
-            name = Handle("looked at", (len(self._looks),))
+            self._count += 1
+            name = Handle("looked at", (self._count,))
             try:
                 lower_look(self.lowering, parse_formula(text), ("outside",), name)
             except FormulaError as error:
                 raise BadRequest(str(error)) from None
-            self._finish()
+            self._finish(name)
             self._looks[text] = name
         return self._looks[text]
 
@@ -105,7 +106,7 @@ class Additions:
         self._count += 1
         name = Handle("question", (self._count,))
         self.lowering.procedure(b.procedure(name, value))
-        self._finish()
+        self._finish(name)
         return name
 
     @property
@@ -123,9 +124,11 @@ class Additions:
         if one in members and other in members and frozenset((one, other)) not in known:
             raise BadRequest(f"nothing in the game happens as {one} and {other} meet")
 
-    def _finish(self) -> None:
+    def _finish(self, added: Handle) -> None:
         lowering = self.lowering
         if lowering.faults:
+            # What could not be added is as if nobody had tried.
+            lowering.procedures.pop(added, None)
             faults = "; ".join(dict.fromkeys(fault.message for fault in lowering.faults))
             lowering.faults.clear()
             raise BadRequest(faults)

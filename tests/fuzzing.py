@@ -1,0 +1,218 @@
+"""Broken inputs for the fuzz: what a slip, a mean hand or a bad disk makes of games, formulas, books and lines."""
+
+from __future__ import annotations
+
+import io
+import random
+import re
+import signal
+import zipfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from types import FrameType
+
+import mint_ledger as mint
+from mint_ledger.cli.hand_table import Table
+from mint_ledger.errors import BooksError, BrokenProgram, MintError
+from mint_ledger.plain import neutral
+from mint_ledger.tables.book import read_book
+
+PATIENCE = 10
+STRANGE = (
+    "1e400", "-1e308", "nan", ".inf", "9" * 400, "1e-320", "-0", "0x1f", "true", "null", "~", "''", "[]", "{}", "[[[]]]",
+    "*a", "&a x", "<<: *b", "!!python/object:os.system x", "2020-01-01", "'a + b'", "self", "other.x", "\u202e", "\x00",
+    "\ud83d", "ﬁ", "é" * 50, "1_000", "1,5", "..", "1..", "5..1", "=1+1", "- -", "? a", "|", ">", "'", '"', "#", "%", "@",
+)  # fmt: skip
+WORDS = (
+    "a", "b", "h", "time", "turn", "self.h", "ant.h", "ant[1].h", "ant[9].h", "h.max", "h.share", "h.band", "whose", "1",
+    "0", "2.5", "1e308", "-1", "true", "'x'", "count(ant)", "total(ant.h)", "any(ant.h > 1)", "chance(0.5)", "dice(2, 6)",
+    "between(0, 1)", "normal(0, 1)", "pick(1, 2)", "whole(1, 6)", "log(a)", "exp(a)", "sqrt(a)", "min(a, b)", "abs(a)",
+    "clamp(a, 0, 9)", "distance(ant[1], ant[2])", "has(ant[1], s)", "ready(x)", "hits(x)", "level_time", "lambda: 1",
+    "__import__('os')", "a.b.c", "[1]", "{}", "f''", "a := 1", "a if b else h", "nope", "random",
+)  # fmt: skip
+OPERATORS = (
+    " + ",
+    " - ",
+    " * ",
+    " / ",
+    " % ",
+    " // ",
+    " ** ",
+    " < ",
+    " <= ",
+    " == ",
+    " != ",
+    " and ",
+    " or ",
+    " in ",
+    " ",
+)
+HOST = """
+clock: {{limit: 2}}
+stats: {{a: {{start: 3, min: -9, max: 9}}, b: 0}}
+kinds: {{ant: {{copies: 3, stats: {{h: {{start: 2, min: 0, max: 5, bands: {{low: ..2, up: "2.."}}}}}}}}}}
+statuses: {{s: {{lasts: 1}}}}
+rules: [{{name: r, when: {{every: 1}}, {where}}}]
+"""
+LINES = (
+    "go 1", "go until a > 2", "step 2", "step -1", "go 1e9", "hit ant with x", "meet ant[1] ant[2] for 1", "cue c x=1", "why a",
+    "why", "ask a > 1", "ask", "set a = 5", "set a = a / 0", "give s to ant[1]", "end s of ant[1]", "spawn ant", "remove ant[2]",
+    "undo", "undo 9", "redo", "show", "show ant", "watch a", "statement a", "story", "habit none", "level x", "help", "help go",
+    "act x", "act x; set a = 1", "# nothing", ";;;", "save", "reload", "quit quit",
+)  # fmt: skip
+
+
+class Hung(Exception):
+    """It took longer than anybody waits."""
+
+
+@contextmanager
+def in_time(seconds: int = PATIENCE) -> Iterator[None]:
+    """Let what takes longer fail."""
+
+    def ring(_: int, __: FrameType | None) -> None:
+        raise Hung
+
+    before = signal.signal(signal.SIGALRM, ring)
+    signal.alarm(seconds)
+    try:
+        yield
+    finally:
+        signal.alarm(0)
+        signal.signal(signal.SIGALRM, before)
+
+
+def broken_text(luck: random.Random, text: str) -> str:
+    """A game file with a few slips."""
+    for _ in range(luck.choice((1, 1, 1, 2, 3, 8))):
+        at = luck.randrange(len(text) + 1)
+        tokens = list(re.finditer(r"[\w.]+", text)) or [re.match("", text)]
+        token = luck.choice(tokens)
+        assert token is not None
+        match luck.randrange(9):
+            case 0:
+                text = text[:at] + luck.choice(STRANGE) + text[at:]
+            case 1:
+                text = text[:at] + text[at + luck.choice((1, 1, 5, 60)) :]
+            case 2:
+                text = (
+                    text[:at]
+                    + chr(luck.choice((luck.randrange(32, 127), luck.randrange(0x2FFF), 9, 10)))
+                    + text[at + 1 :]
+                )
+            case 3:
+                text = text[: token.start()] + luck.choice(STRANGE) + text[token.end() :]
+            case 4:
+                other = luck.choice(tokens)
+                assert other is not None
+                text = text[: token.start()] + other[0] + text[token.end() :]
+            case 5:
+                lines = text.split("\n")
+                line = luck.randrange(len(lines))
+                lines.insert(luck.randrange(len(lines)), luck.choice((lines[line], "  " + lines[line])))
+                text = "\n".join(lines)
+            case 6:
+                text = text[: token.start()] + str(luck.choice((-1, 0, 1e9, 1e-9, 0.5, 99999999))) + text[token.end() :]
+            case 7:
+                lines = text.split("\n")
+                del lines[luck.randrange(len(lines))]
+                text = "\n".join(lines)
+            case _:
+                text = text[: token.start()] + formula(luck, 3) + text[token.end() :]
+    return text
+
+
+def formula(luck: random.Random, depth: int) -> str:
+    """A formula, often a wrong one."""
+    if depth == 0 or luck.random() < 0.2:
+        return luck.choice(WORDS)
+    left, right = formula(luck, depth - 1), formula(luck, luck.randrange(depth))
+    made = f"{left}{luck.choice(OPERATORS)}{right}"
+    return luck.choice((made, f"({made})", f"({made}", f"not {made}", f"-{made}", f"{made} if {right} else {left}"))
+
+
+def try_game(text: str) -> str:
+    """Load a game, play it for a moment on both engines' terms and look at it; what came of it."""
+    try:
+        with in_time():
+            game = mint.loads(text)
+            if game.clock.limit / game.clock.step > 5_000 or len(game.lowered.program.procedures) > 400:
+                return "large"
+            run = game.run(engine="reference")
+            neutral(run.story())
+            run.reconcile()
+            return "played"
+    except (BrokenProgram, BooksError):
+        raise  # a fault of ours
+    except MintError as error:
+        assert str(error).strip()
+        return type(error).__name__
+
+
+def try_formula(luck: random.Random) -> str:
+    """A formula in one of the places where formulas stand."""
+    text = formula(luck, luck.randrange(5)).replace('"', "'")
+    where = luck.choice(
+        (
+            'if: "{}", do: [b += 1]',
+            'do: ["b += {}"]',
+            'do: [{{if: "{}", do: [b += 1]}}]',
+            'let: {{k: "{}"}}, do: [b += k]',
+        )
+    )
+    return try_game(HOST.format(where=where.format(text)))
+
+
+def try_line(luck: random.Random, table: Table) -> str:
+    """A line of `try`, often a wrong one."""
+    line = luck.choice(LINES)
+    for _ in range(luck.randrange(3)):
+        at = luck.randrange(len(line) + 1)
+        line = line[:at] + luck.choice((*WORDS, *STRANGE, " ", "")) + line[at + luck.randrange(3) :]
+    if line.split(" ")[0] in ("save", "reload", "quit"):
+        return "left out"
+    try:
+        with in_time():
+            table.answer(line)
+            return "answered"
+    except (BrokenProgram, BooksError):
+        raise  # a fault of ours
+    except MintError as error:
+        assert str(error).strip()
+        return type(error).__name__
+
+
+def broken_book(luck: random.Random, content: bytes) -> bytes:
+    """A book with turned bytes, or with a part that is cut or changed."""
+    data = bytearray(content)
+    if luck.random() < 0.5:
+        for _ in range(luck.choice((1, 3, 50))):
+            data[luck.randrange(len(data))] = luck.randrange(256)
+        return bytes(data[: luck.randrange(len(data))] if luck.random() < 0.2 else data)
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(content)) as old, zipfile.ZipFile(out, "w") as new:
+        names = old.namelist()
+        changed = luck.choice(names)
+        for name in names:
+            part = old.read(name)
+            if name == changed:
+                at = luck.randrange(len(part))
+                part = luck.choice(
+                    (part[:at], part[:at] + b"<x>" + part[at:], part.replace(b"<v>", b"<v>9e999", 3), b"")
+                )
+            new.writestr(name, part)
+    return out.getvalue()
+
+
+def try_book(luck: random.Random, content: bytes, folder: Path, read: Callable[[Path], object] = read_book) -> str:
+    """A broken book, read."""
+    path = folder / "broken.xlsx"
+    path.write_bytes(broken_book(luck, content))
+    try:
+        with in_time():
+            read(path)
+            return "read"
+    except MintError as error:
+        assert str(path) in str(error) or "!" in str(error)
+        return type(error).__name__
