@@ -16,8 +16,14 @@ from conftest import Command, heed_ctrl_c
 import mint_ledger as mint
 from mint_ledger.engines import work
 from mint_ledger.errors import GameError, RunStopped
+from mint_ledger.exact import answers
+from mint_ledger.formula import syntax
+from mint_ledger.game import cast, clock, kind, source
+from mint_ledger.lowering import lower, sharing
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.walking import nodes
+from mint_ledger.studies import study
+from mint_ledger.tables import book
 
 ENGINES = ("reference", "native")
 ONE_RULE = (
@@ -212,3 +218,26 @@ def test_numbers_and_places_that_make_no_sense_are_named(command: Command, tmp_p
         told = command(*given)
         assert (told.returncode, told.stdout) == (2, "")
         assert wanted in told.stderr
+
+
+def test_the_page_says_the_limits_that_hold() -> None:
+    page = (Path(__file__).parent.parent / "docs" / "safety.md").read_text("utf-8")
+    for limit in (
+        source.MAX_BYTES,
+        source.MAX_VALUES,
+        syntax.MAX_LENGTH,
+        sharing.MOST_PARTS,
+        kind.MAX_ENTITIES,
+        cast.MAX_ACCOUNTS,
+        lower.MOST_RULES,
+        lower.MOST_NUMBERS,
+        clock.MAX_STEPS,
+        work.MOST_WORK,
+        work.MOST_ROWS,
+        study.MAX_RUNS,
+        book.MOST_ROWS,
+        answers.STATES,
+    ):
+        assert f"{limit:,}" in page
+    assert f"counts for {work.POSTING_WORK} " in page
+    assert f"{book.MOST_BYTES // 10**6} MB, {book.MOST_INFLATED // 10**6} MB unpacked" in page

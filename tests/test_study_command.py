@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 import json
+import re
+import signal
+import subprocess
+import sys
+import time
 from pathlib import Path
 
 import pytest
-from conftest import Command
+from conftest import Command, heed_ctrl_c
 
 import mint_ledger as mint
 from mint_ledger.demo import demo_text
@@ -69,3 +74,22 @@ def test_what_cannot_be_studied_is_refused_in_one_line(
     told = command("study", demo.name, "--runs", 20, *arguments)
     assert told.returncode == 2 and words in told.stderr, told.stderr
     assert len(told.stderr.strip().splitlines()) == 1 and not told.stdout
+
+
+def test_ctrl_c_shows_what_was_found_so_far(tmp_path: Path) -> None:
+    (tmp_path / "slow.yaml").write_text(
+        "clock: {limit: 400}\nstats: {a: {start: 50, min: 0}}\n"
+        "rules: [{name: r, when: {every: 0.05}, do: ['a += pick(-1, 1)']}]\nendings: {gone: {result: lose, if: a <= 0}}\n"
+    )
+    given = [sys.executable, "-m", "mint_ledger.cli.main", "study", "slow.yaml", "--runs", "900000"]
+    process = subprocess.Popen(
+        given, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=heed_ctrl_c
+    )
+    time.sleep(8)
+    process.send_signal(signal.SIGINT)
+    began = time.monotonic()
+    out, err = process.communicate(timeout=60)
+    assert process.returncode == 130, err
+    assert re.search(r"· [\d,]+ runs · seed 1", out)
+    assert re.search(r"stopped after [\d,]+ of 900,000 runs\ninterrupted", err)
+    assert time.monotonic() - began < 10

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
 GRID = 120
 FELL_SHORT = 1
+INTERRUPTED = 130
 
 
 def study(
@@ -77,6 +78,7 @@ def study(
     from mint_ledger.client import load
     from mint_ledger.studies.cluster import cluster_executor
     from mint_ledger.studies.estimate import measured
+    from mint_ledger.studies.study import StudyInterrupted
     from mint_ledger.views.balance_text import targets_text
     from mint_ledger.views.study_plots import FIGURES, plot_study
 
@@ -102,23 +104,32 @@ def study(
     for needed in (m for target in targets for m in measured(loaded, target.measure)):
         asked.setdefault(needed, needed)
     ranked = worst if worst is None or worst in asked else _worst_measure(worst, loaded)
+    stopped: StudyInterrupted | None = None
     with cluster_executor(cluster) as executor, study_progress(f"{loaded.title}: runs") as progress:
-        answer = loaded.study(
-            runs,
-            seed,
-            habit=habit,
-            variant=variant,
-            dials=read_dials(settings),
-            measures=asked,
-            accounts=account,
-            times=_grid(loaded) if plot else (),
-            until=until,
-            sure=sure,
-            engine=engine,  # type: ignore[arg-type]
-            executor=executor,
-            progress=progress,
-            store=store,
-        )
+        try:
+            answer = loaded.study(
+                runs,
+                seed,
+                habit=habit,
+                variant=variant,
+                dials=read_dials(settings),
+                measures=asked,
+                accounts=account,
+                times=_grid(loaded) if plot else (),
+                until=until,
+                sure=sure,
+                engine=engine,  # type: ignore[arg-type]
+                executor=executor,
+                progress=progress,
+                store=store,
+            )
+        except StudyInterrupted as stop:
+            # What was found so far is shown, and no file is written.
+            stopped, answer = stop, stop.study.at(sure)
+    if stopped is not None:
+        say_json(answer.as_json()) if as_json else say(answer.summary())
+        say(str(stopped), error=True)
+        raise typer.Exit(INTERRUPTED)
     if answer.replayed:
         say(f"{answer.replayed:,} runs in {store} were damaged; they were played again and kept anew", error=True)
     if output:

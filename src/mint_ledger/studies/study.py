@@ -397,6 +397,14 @@ class Study:
         }
 
 
+class StudyInterrupted(KeyboardInterrupt):
+    """A study was stopped with Ctrl-C after some of its runs; `study` has those, of `runs` that were wanted."""
+
+    def __init__(self, study: Study, runs: int) -> None:
+        self.study, self.runs = study, runs
+        super().__init__(f"stopped after {study.runs:,} of {runs:,} runs")
+
+
 def make_study(
     prepared: Prepared,
     request: StudyRequest,
@@ -412,6 +420,7 @@ def make_study(
     Raises:
         BadRequest: the number of runs or the seed makes no sense.
         RunStopped: one of the runs could not go on.
+        StudyInterrupted: it was stopped with Ctrl-C; what was played until then is a study too.
     """
     if isinstance(runs, bool) or not isinstance(runs, int) or not 1 <= runs <= MAX_RUNS:
         raise BadRequest(f"a study has 1 to {MAX_RUNS:,} runs, not {runs}")
@@ -419,10 +428,15 @@ def make_study(
     gathered = _Gathered(prepared, request)
     while True:
         spans = [(first, min(BLOCK, runs - first)) for first in range(len(gathered), runs, BLOCK)]
-        for block in _blocks(prepared, request, spans, runs, executor, stored):
-            gathered.add(block)
-            if progress:
-                progress(len(gathered), runs, gathered.wins)
+        try:
+            for block in _blocks(prepared, request, spans, runs, executor, stored):
+                gathered.add(block)
+                if progress:
+                    progress(len(gathered), runs, gathered.wins)
+        except KeyboardInterrupt:
+            if not len(gathered):
+                raise
+            raise StudyInterrupted(gathered.study(None), runs) from None
         if until is None:
             break
         estimate = gathered.study(until).estimate(until.measure)
