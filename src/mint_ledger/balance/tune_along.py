@@ -33,7 +33,7 @@ class Along:
         )
 
     def picked(self, today: int) -> list[int]:
-        """A setting of each part that no target rules out: today's, or the middle of the widest that meets all."""
+        """A setting of each part that no target rules out: today's, or a little inside of the widest that meets all."""
         picks = []
         states = self.together()
         for first, last, is_out in parts_of([state == "out" for state in states]):
@@ -42,7 +42,16 @@ class Along:
             inside = [(a + first, b + first) for a, b, s in parts_of(states[first : last + 1]) if s == "met"]
             widest = max(inside or [(first, last)], key=lambda part: part[1] - part[0])
             is_met_today = first <= today <= last and (not inside or states[today] == "met")
-            picks.append(today if is_met_today else sum(widest) // 2)
+            # Near today's, but a quarter of the part away from its border, which is known no better than that.
+            quarter = (widest[1] - widest[0] + 1) // 4
+            near = (
+                widest[0] + quarter
+                if today < widest[0]
+                else widest[1] - quarter
+                if today > widest[1]
+                else sum(widest) // 2
+            )
+            picks.append(today if is_met_today else near)
         return sorted(picks, key=lambda place: abs(place - today))
 
     def contradictions(self) -> tuple[list[int], list[tuple[int, ...]]]:

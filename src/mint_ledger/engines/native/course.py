@@ -36,6 +36,8 @@ from mint_ledger.program.handle import Handle
 from mint_ledger.program.row import WHATS
 
 LOOK_FOR_STOP = 1024
+# After a step that took so much it is asked at once whether to stop.
+MUCH_WORK = 100_000
 MANY_PIECES = 100
 COUNTED = len(WHATS)
 
@@ -383,7 +385,9 @@ class Course:
         r.leave("i32 1")
         r.place(look)
         visited = r.let(f"add i64 {load(r, 'visited')}, 1")
-        r.fork(r.let(f"icmp eq i64 {r.let(f'and i64 {visited}, {LOOK_FOR_STOP - 1}')}, 0"), ask, on)
+        often = r.let(f"icmp eq i64 {r.let(f'and i64 {visited}, {LOOK_FOR_STOP - 1}')}, 0")
+        heavy = r.let(f"icmp sgt i64 {load(r, 'work')}, {MUCH_WORK}")
+        r.fork(r.let(f"or i1 {often}, {heavy}"), ask, on)
         r.place(ask)
         asked = r.let(f"load volatile i64, ptr {load(r, 'stop')}")
         r.fork(r.let(f"icmp ne i64 {asked}, 0"), stopped, on)
