@@ -55,6 +55,8 @@ def read_command(line: str) -> Command:
     Raises:
         BadRequest: it is no command, or lacks something.
     """
+    if any("\ud800" <= letter <= "\udfff" for letter in line):
+        raise BadRequest("half of a character stands in this line; type it again")
     name, _, rest = line.strip().partition(" ")
     rest = rest.strip()
     if not name:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
@@ -250,7 +251,10 @@ def lower_measures(lowering: Lowering, more: Mapping[str, str]) -> tuple[Measure
     measures = _Measures(lowering)
     for name, text in lowering.game.measures.items():
         if not name.isidentifier() or name in ("time", "level"):
-            lowering.fault(("measures", name), f"'{name}' is no name for a measure")
+            like = re.sub(r"\W+", "_", name).strip("_") or "left"
+            why = f"a name has letters, digits and _, like '{like}'"
+            why = "it means something already" if name in ("time", "level") else why
+            lowering.fault(("measures", name), f"'{name}' is no name for a measure; {why}")
         measures.lower(name, text, ("measures", name))
     for name, text in more.items():
         measures.lower(name, text, ("measures", name))

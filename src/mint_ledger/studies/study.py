@@ -212,7 +212,7 @@ class Study:
         return self.quantile(measure, 0.5)
 
     def estimate(self, text: str) -> Estimate:
-        """An estimate by its text: `rate(win)`, `mean(time)`, `median(health left)`, `quantile(time, 0.9)`.
+        """An estimate by its text: `rate(win)`, `mean(time)`, `median(left)`, `quantile(time, 0.9)`.
 
         Raises:
             NotFound: there is no such measure, result or ending.

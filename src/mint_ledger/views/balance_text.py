@@ -31,7 +31,7 @@ def told(text: str, estimate: Estimate) -> str:
     return f"{fixed(scaled.value, digits)}{unit}{span}"
 
 
-def _undecided(result: Judged) -> list[str]:
+def undecided(result: Judged) -> list[str]:
     """Why a target is not decided, and how many more runs will likely do."""
     estimate, target = result.estimate, result.target
     if estimate.basis is None:
@@ -76,5 +76,5 @@ def targets_text(judged: Sequence[Judged]) -> str:
         )
         lines += [f"  {result.verdict:<10} {name}", f"  {'':<10}   {line}"]
         if result.verdict == "undecided":
-            lines += [f"  {'':<10}   {why}" for why in _undecided(result)]
+            lines += [f"  {'':<10}   {why}" for why in undecided(result)]
     return "\n".join(lines)

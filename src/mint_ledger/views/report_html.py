@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import number
-from mint_ledger.views.balance_text import told, wanted
+from mint_ledger.views.balance_text import told, undecided, wanted
 from mint_ledger.views.readout_text import readout_text
 from mint_ledger.views.story import story_text
 
@@ -71,7 +71,7 @@ def _facts(report: Report) -> list[tuple[str, str]]:
     return [(key, value) for key, value in facts if value]
 
 
-def _targets(report: Report) -> list[dict[str, str]]:
+def _targets(report: Report) -> list[dict[str, Any]]:
     return [
         {
             "verdict": result.verdict,
@@ -79,6 +79,7 @@ def _targets(report: Report) -> list[dict[str, str]]:
             "how": ", ".join(filter(None, (result.habit, result.target.variant))),
             "measure": result.target.measure,
             "found": told(result.target.measure, result.estimate),
+            "more": undecided(result) if result.verdict == "undecided" else [],
             "wanted": wanted(result.target.measure, result.target.want),
         }
         for result in report.judged
