@@ -139,7 +139,13 @@ def try_game(text: str) -> str:
             game = mint.loads(text)
             if game.clock.limit / game.clock.step > 5_000 or len(game.lowered.program.procedures) > 400:
                 return "large"
-            run = game.run(engine="reference")
+            try:
+                run = game.run(engine="reference")
+            except Hung:
+                # Plain Python takes long over what machine code plays in no time.
+                signal.alarm(PATIENCE)
+                game.run(engine="native")
+                return "slow"
             neutral(run.story())
             run.reconcile()
             return "played"

@@ -272,7 +272,9 @@ def test_ctrl_c_ends_a_long_study_without_a_traceback(saltmere: Path) -> None:
     os.killpg(process.pid, signal.SIGINT)
     out, error = process.communicate(timeout=30)
     assert process.returncode not in (0, None)
-    assert "Traceback" not in error and out == ""
+    assert "Traceback" not in error
+    # What was found so far is shown, if anything was.
+    assert out == "" or " runs · seed 1" in out
 
 
 def test_a_folder_that_may_not_be_written_to(command: Command, saltmere: Path, tmp_path: Path) -> None:

@@ -40,10 +40,10 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
         f"  half by {half}, nine tenths by {most}",
     ]
     if exact.measures:
-        lines += ["", f"  {'measure':<32} {'mean':>10}   a tenth, half, nine tenths: at most"]
+        lines += ["", f"  {'measure':<28} {'mean':>12}   a tenth, half, nine tenths at most"]
     for name, spread in exact.measures.items():
         quantiles = ", ".join(number(spread.quantile(q), 6) for q in (0.1, 0.5, 0.9))
-        lines.append(f"  {name[:32]:<32} {number(spread.mean, 6):>10}   {quantiles}")
+        lines.append(f"  {name[:28]:<28} {number(spread.mean, 6):>12}   {quantiles}")
         if spread.missing:
             lines.append(f"    without a value in {share(spread.missing)} of the runs")
     for name, why in exact.left_out.items():
