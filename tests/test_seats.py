@@ -13,15 +13,12 @@ from scipy import stats
 import mint_ledger as mint
 from mint_ledger.studies.seats import Seats
 
+# Whoever pours first is more often the first to fill the basin.
 RACE = """
-title: Race
-clock: {unit: turn, limit: 90}
+title: Two Ladles
+clock: {unit: turn, limit: 80}
 kinds:
-  racer:
-    copies: 2
-    stats: {squares: {start: 0, min: 0, whole: true}}
-    rules: [{name: rolls, when: {every: 1}, do: ["squares += dice(1, 6)"]}]
-    endings: {home: {result: win, if: squares >= 30}}
+  ladle: {copies: 2, stats: {basin: 0}, endings: {full: {result: win, if: basin >= 25}}, rules: [{name: pours, when: {every: 1}, do: ["basin += dice(1, 5)"]}]}
 """
 
 
@@ -49,9 +46,9 @@ def test_four_hundred_runs_of_two_seats_cannot_see_eight_points() -> None:
 def test_a_study_and_an_audit_tell_seats_apart_or_what_they_would_have_seen(command: Command, tmp_path: Path) -> None:
     (tmp_path / "race.yaml").write_text(RACE)
     told = command("study", "race.yaml", "--runs", "2000")
-    assert "the seats of racer are not equal: racer[1]" in told.stdout
+    assert "the seats of ladle are not equal: ladle[1]" in told.stdout
     found = json.loads(command("study", "race.yaml", "--runs", "2000", "--json").stdout)["seats"][0]
-    assert found["unequal"] == ["racer[1]", "racer[2]"]
+    assert found["unequal"] == ["ladle[1]", "ladle[2]"]
     assert sum(found["wins"].values()) == found["runs"]
     # The order of the two changes from round to round: who comes home first is by the dice alone.
     fair = """

@@ -175,12 +175,15 @@ class Store:
         Raises:
             BadRequest: the store is damaged.
         """
+        return self._entries("1", MOST_STUDIES)
 
+    def _entries(self, condition: str, most: int, *values: int) -> list[Entry]:
         def read() -> list[Entry]:
             rows = self._connection.execute(
                 "select s.id, s.key, s.title, s.made, s.version, substr(s.request, 1, ?), coalesce(sum(b.runs), 0) "
-                "from studies s left join blocks b on b.study = s.id group by s.id order by s.id limit ?",
-                (MOST_REQUEST, MOST_STUDIES),
+                f"from studies s left join blocks b on b.study = s.id where {condition} group by s.id order by s.id "
+                "limit ?",
+                (MOST_REQUEST, *values, most),
             )
             return [self._entry(row) for row in rows]
 
@@ -208,15 +211,7 @@ class Store:
             BadRequest: it is damaged.
         """
 
-        def read() -> list[Entry]:
-            rows = self._connection.execute(
-                "select s.id, s.key, s.title, s.made, s.version, substr(s.request, 1, ?), coalesce(sum(b.runs), 0) "
-                "from studies s left join blocks b on b.study = s.id where s.id = ? group by s.id",
-                (MOST_REQUEST, number),
-            )
-            return [self._entry(row) for row in rows]
-
-        for entry in self._told(read) if abs(number) < 2**63 else []:
+        for entry in self._entries("s.id = ?", 1, number) if abs(number) < 2**63 else []:
             return entry
         raise NotFound(f"{self.path} has no study {number}; `mint-ledger history {self.path}` lists those it has")
 
