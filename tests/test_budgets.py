@@ -241,3 +241,12 @@ def test_the_page_says_the_limits_that_hold() -> None:
         assert f"{limit:,}" in page
     assert f"counts for {work.POSTING_WORK} " in page
     assert f"{book.MOST_BYTES // 10**6} MB, {book.MOST_INFLATED // 10**6} MB unpacked" in page
+
+
+@pytest.mark.parametrize(
+    "rule", ["do: ['a += 1,5']", "if: 'a > 1,5', do: [a += 1]", "do: [{if: 'a, b', do: [a += 1]}]"]
+)
+def test_a_comma_that_is_none_of_a_call_is_told(rule: str) -> None:
+    text = f"clock: {{limit: 3}}\nstats: {{a: 1, b: 2}}\nrules: [{{name: r, when: {{every: 1}}, {rule}}}]\n"
+    with pytest.raises(GameError, match="a comma stands in calls like min"):
+        mint.loads(text)

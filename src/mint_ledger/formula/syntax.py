@@ -268,6 +268,11 @@ def _checked(tree: ast.expr, text: str, calls: Sequence[str] = CALLS) -> ast.exp
         node, depth = todo.pop()
         if depth > MAX_DEPTH:
             raise FormulaError(f"the formula is nested more than {MAX_DEPTH} deep")
+        if isinstance(node, ast.Tuple):
+            shown = shorten(_source(node, text).strip("()"))
+            raise FormulaError(
+                f"'{shown}': a comma stands in calls like min(a, b) alone; a decimal is written with a point, as 1.5"
+            )
         if not isinstance(node, ALLOWED):
             raise FormulaError(f"'{shorten(_source(node, text))}' may not stand in a formula")
         _check_node(node, text, calls)
