@@ -14,6 +14,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+import mint_ledger as mint
 from mint_ledger.studies import estimate
 from mint_ledger.studies.estimate import Estimate
 from mint_ledger.studies.intervals import Share
@@ -61,6 +62,36 @@ def once(samples: int, rng: np.random.Generator) -> None:
             found = (estimate.turned_rate(int(a), int(b), n) for a, b, _ in turned)
             line(f"paired rates, {gain:g} gained, {loss:g} lost", n, np.mean([held(e, gain - loss) for e in found]))
 
+    for q in (0.5, 0.9):
+        for n in (100, 400):
+            # Pairs that share their luck: the other is 1.3 times as long, and 0.2.
+            sides = (rng.exponential(size=n) for _ in range(samples // 4))
+            gaps = (estimate.quantile_gap(one.tolist(), (1.3 * one + 0.2).tolist(), q) for one in sides)
+            true = -0.3 * math.log(1 - q) + 0.2
+            line(f"paired quantiles {q:g}", n, np.mean([held(gap, true) for gap in gaps]))
+
+
+GAME = """
+clock: {unit: turn, limit: 30}
+rules: [{name: r, when: {every: 1}, if: chance(0.1), do: [{finish: over}]}]
+endings: {over: {result: lose}}
+"""
+
+
+def by_studies(samples: int) -> None:
+    """The same by whole studies of a game: each turn one run in ten ends."""
+    game = mint.loads(GAME)
+    for n in (30, 100, 400):
+        kept = [0] * 4
+        for seed in range(samples // 4):
+            study = game.study(n, seed)
+            table = study.survival()
+            for place, turn in enumerate((1, 3, 10, 25)):
+                row = table[table["time"] <= turn].iloc[-1]
+                kept[place] += row["low"] <= 0.9**turn <= row["high"]
+        for turn, count in zip((1, 3, 10, 25), kept, strict=True):
+            line(f"still going on after turn {turn}, by a study", n, 4 * count / samples)
+
 
 def again(samples: int, rng: np.random.Generator) -> None:
     print(f"\nlooked at {len(LOOKS)} times, at {LOOKS[0]:,} to {LOOKS[-1]:,} runs: how often it is ever wrong\n")
@@ -88,4 +119,5 @@ def again(samples: int, rng: np.random.Generator) -> None:
 if __name__ == "__main__":
     size = int(sys.argv[1]) if len(sys.argv) > 1 else 1_000
     once(size, np.random.default_rng(1))
+    by_studies(size)
     again(size, np.random.default_rng(2))
