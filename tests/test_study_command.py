@@ -76,20 +76,35 @@ def test_what_cannot_be_studied_is_refused_in_one_line(
     assert len(told.stderr.strip().splitlines()) == 1 and not told.stdout
 
 
-def test_ctrl_c_shows_what_was_found_so_far(tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("given", "shown", "stopped"),
+    [
+        (["study", "--runs", "900000"], r"· [\d,]+ runs · seed 1", r"stopped after [\d,]+ of 900,000 runs"),
+        (
+            ["sweep", "--dial", "a=1..900 by 1", "--runs", "600", "--yes"],
+            r"rate\(win\)",
+            r"stopped after [\d,]+ of 900 points",
+        ),
+    ],
+)
+def test_ctrl_c_shows_what_was_found_so_far(tmp_path: Path, given: list[str], shown: str, stopped: str) -> None:
     (tmp_path / "slow.yaml").write_text(
         "clock: {limit: 400}\nstats: {a: {start: 50, min: 0}}\n"
         "rules: [{name: r, when: {every: 0.05}, do: ['a += pick(-1, 1)']}]\nendings: {gone: {result: lose, if: a <= 0}}\n"
     )
-    given = [sys.executable, "-m", "mint_ledger.cli.main", "study", "slow.yaml", "--runs", "900000"]
     process = subprocess.Popen(
-        given, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=heed_ctrl_c
+        [sys.executable, "-m", "mint_ledger.cli.main", given[0], "slow.yaml", *given[1:]],
+        cwd=tmp_path,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        preexec_fn=heed_ctrl_c,
     )
     time.sleep(8)
     process.send_signal(signal.SIGINT)
     began = time.monotonic()
     out, err = process.communicate(timeout=60)
     assert process.returncode == 130, err
-    assert re.search(r"· [\d,]+ runs · seed 1", out)
-    assert re.search(r"stopped after [\d,]+ of 900,000 runs\ninterrupted", err)
+    assert re.search(shown, out)
+    assert re.search(stopped + r"\ninterrupted", err)
     assert time.monotonic() - began < 10

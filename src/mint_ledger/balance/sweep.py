@@ -52,6 +52,14 @@ class Point:
         return bool(self.judged) and all(result.verdict == "met" for result in self.judged)
 
 
+class SweepInterrupted(KeyboardInterrupt):
+    """A sweep was stopped with Ctrl-C; `sweep` has the points that were done, of `points` that were wanted."""
+
+    def __init__(self, sweep: Sweep, points: int) -> None:
+        self.sweep = sweep
+        super().__init__(f"stopped after {len(sweep.points):,} of {points:,} points")
+
+
 @dataclass(frozen=True)
 class Sweep:
     """All points of a sweep, in the order of the dials' values."""
@@ -161,6 +169,7 @@ def make_sweep(
     Raises:
         BadRequest: there are no points, too many, or they would take longer than the budget.
         NotFound: there is no such dial, habit, measure.
+        SweepInterrupted: it was stopped with Ctrl-C after some points.
     """
     if not 1 <= len(points) <= MOST_POINTS:
         raise BadRequest(f"a sweep has 1 to {MOST_POINTS:,} points, not {len(points):,}")
@@ -172,28 +181,37 @@ def make_sweep(
     needed = list(dict.fromkeys(m for text in texts for m in measured(game, text)))
     played: list[Point] = []
     began = time.monotonic()
-    for point in points:
-        dials = {name: plain_value(value) for name, value in point.items()}
-        study = study_game(game, budget.runs, setting.with_dials(dials), Asked(needed, ()), Means(store=store))
-        estimates = {text: study.estimate(text) for text in measures}
-        played.append(Point(dict(point), estimates, tuple(judge_study(study, targets, habit))))
-        if progress is not None:
-            progress(len(played), len(points))
-        # The first point compiles; the second says what a point costs.
-        if len(played) == 1:
-            began = time.monotonic()
-        elif len(played) == 2:
-            _refuse_long((time.monotonic() - began) * len(points), len(points), budget)
-    return Sweep(
-        setting.title(game.title),
-        setting.seed,
-        budget.runs,
-        tuple(points[0]),
-        tuple(measures),
-        today,
-        tuple(played),
-        setting.sure,
-    )
+
+    def sweep() -> Sweep:
+        return Sweep(
+            setting.title(game.title),
+            setting.seed,
+            budget.runs,
+            tuple(points[0]),
+            tuple(measures),
+            today,
+            tuple(played),
+            setting.sure,
+        )
+
+    try:
+        for point in points:
+            dials = {name: plain_value(value) for name, value in point.items()}
+            study = study_game(game, budget.runs, setting.with_dials(dials), Asked(needed, ()), Means(store=store))
+            estimates = {text: study.estimate(text) for text in measures}
+            played.append(Point(dict(point), estimates, tuple(judge_study(study, targets, habit))))
+            if progress is not None:
+                progress(len(played), len(points))
+            # The first point compiles; the second says what a point costs.
+            if len(played) == 1:
+                began = time.monotonic()
+            elif len(played) == 2:
+                _refuse_long((time.monotonic() - began) * len(points), len(points), budget)
+    except KeyboardInterrupt:
+        if not played:
+            raise
+        raise SweepInterrupted(sweep(), len(points)) from None
+    return sweep()
 
 
 def _refuse_long(seconds: float, points: int, budget: Budget) -> None:

@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.estimate import Estimate
 
 FELL_SHORT = 1
+INTERRUPTED = 130
 MeasureOption = Annotated[
     list[str] | None,
     typer.Option(metavar="ESTIMATE", help="What to look at: 'rate(win)', 'median(time)' (repeatable)."),
@@ -94,26 +95,35 @@ def sweep(
     as_json: JsonOption = False,
 ) -> None:
     """Study the game at many settings of some dials, all with the same luck."""
+    from mint_ledger.balance.sweep import SweepInterrupted
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
 
     loaded = load(game)
+    stopped: SweepInterrupted | None = None
     with counted_progress(f"{loaded.title}: points") as progress:
-        answer = loaded.sweep(
-            dict(read_named(text) for text in dial),
-            runs,
-            seed,
-            measures=measure or ("rate(win)",),
-            habit=habit,
-            variant=variant,
-            points=points,
-            spread=spread,
-            store=store,
-            patient=yes,
-            sure=sure,
-            progress=progress,
-        )
+        try:
+            answer = loaded.sweep(
+                dict(read_named(text) for text in dial),
+                runs,
+                seed,
+                measures=measure or ("rate(win)",),
+                habit=habit,
+                variant=variant,
+                points=points,
+                spread=spread,
+                store=store,
+                patient=yes,
+                sure=sure,
+                progress=progress,
+            )
+        except SweepInterrupted as stop:
+            stopped, answer = stop, stop.sweep
+    if stopped is not None:
+        say_json(answer.as_json()) if as_json else say(answer.summary())
+        say(str(stopped), error=True)
+        raise typer.Exit(INTERRUPTED)
     if output:
         write_table(output, answer.table())
     if plot:
