@@ -132,8 +132,16 @@ def formula(luck: random.Random, depth: int) -> str:
     return luck.choice((made, f"({made})", f"({made}", f"not {made}", f"-{made}", f"{made} if {right} else {left}"))
 
 
+def refusal(error: MintError) -> str:
+    """How an input was refused; what is a fault of ours goes on."""
+    if isinstance(error, (BrokenProgram, BooksError)):
+        raise error
+    assert str(error).strip()
+    return type(error).__name__
+
+
 def try_game(text: str) -> str:
-    """Load a game, play it for a moment on both engines' terms and look at it; what came of it."""
+    """Load a game, play it and look at it; what came of it."""
     try:
         with in_time():
             game = mint.loads(text)
@@ -149,11 +157,8 @@ def try_game(text: str) -> str:
             neutral(run.story())
             run.reconcile()
             return "played"
-    except (BrokenProgram, BooksError):
-        raise  # a fault of ours
     except MintError as error:
-        assert str(error).strip()
-        return type(error).__name__
+        return refusal(error)
 
 
 def try_formula(luck: random.Random) -> str:
@@ -182,11 +187,8 @@ def try_line(luck: random.Random, table: Table) -> str:
         with in_time():
             table.answer(line)
             return "answered"
-    except (BrokenProgram, BooksError):
-        raise  # a fault of ours
     except MintError as error:
-        assert str(error).strip()
-        return type(error).__name__
+        return refusal(error)
 
 
 def broken_book(luck: random.Random, content: bytes) -> bytes:

@@ -9,9 +9,8 @@ from typing import Annotated
 import typer
 
 from mint_ledger.cli.arguments import GameArgument, JsonOption, SeedOption
+from mint_ledger.cli.exits import FELL_SHORT
 from mint_ledger.cli.output import say, say_json
-
-FELL_SHORT = 1
 
 
 def audit(

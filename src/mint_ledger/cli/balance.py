@@ -22,6 +22,7 @@ from mint_ledger.cli.arguments import (
     read_dials,
     read_named,
 )
+from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest
 
@@ -34,8 +35,6 @@ if TYPE_CHECKING:
     from mint_ledger.game.target import Target
     from mint_ledger.studies.estimate import Estimate
 
-FELL_SHORT = 1
-INTERRUPTED = 130
 MeasureOption = Annotated[
     list[str] | None,
     typer.Option(metavar="ESTIMATE", help="What to look at: 'rate(win)', 'median(time)' (repeatable)."),

@@ -28,6 +28,7 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.audit import audit
 from mint_ledger.cli.balance import compare, matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
+from mint_ledger.cli.exits import FELL_SHORT, INTERNAL_FAULT, INTERRUPTED, UNUSABLE
 from mint_ledger.cli.output import flush, say, say_json
 from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
@@ -40,7 +41,6 @@ from mint_ledger.versions import __version__
 if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
-FELL_SHORT, UNUSABLE, INTERNAL_FAULT, INTERRUPTED = 1, 2, 70, 130
 SCHEMA = "mint-ledger.schema.json"
 # With so few, `check` only says what is certainly off.
 FEW_RUNS = 200

@@ -20,6 +20,7 @@ from mint_ledger.cli.arguments import (
     VariantOption,
     read_dials,
 )
+from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest, NotFound, nearest
 
@@ -27,8 +28,6 @@ if TYPE_CHECKING:
     from mint_ledger.client import Game
 
 GRID = 120
-FELL_SHORT = 1
-INTERRUPTED = 130
 
 
 def study(
