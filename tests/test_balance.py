@@ -293,11 +293,11 @@ def test_a_number_is_written_and_all_else_left_as_it_was(demo: mint.Game) -> Non
             with pytest.raises(NotFound):
                 with_number(demo, dial, value)
             continue
-        after = with_number(demo, dial, value).splitlines()
+        after = with_number(demo, dial, value).text.splitlines()
         changed = [(a, b) for a, b in zip(before, after, strict=True) if a != b]
         assert [new for _, new in changed] == [line]
         assert mint.loads("\n".join(after) + "\n").dials.value(dial) == value
-    calm = with_number(demo, "pincer.lands", 0.5, "calm")
+    calm = with_number(demo, "pincer.lands", 0.5, "calm").text
     assert "  calm: {crab.bite: 11, oil_can.amount: 20, pincer.lands: 0.5}" in calm.splitlines()
     with pytest.raises(BadRequest, match="no variant 'wild'"):
         with_number(demo, "pincer.lands", 0.5, "wild")

@@ -46,6 +46,7 @@ def test_numbers_are_dials_in_those_sections_that_say_so_and_in_no_others() -> N
     title: All
     clock: {limit: 9}
     numbers: {a: 1}
+    tables: {t: {columns: [key, cell], rows: [[1, 2]]}}
     stats: {b: {start: 1}}
     kinds: {c: {stats: {d: {start: 2}}}, k: {stats: {health: {start: 5}}}}
     attacks: {e: {from: c, to: k, damage: 1}}

@@ -13,7 +13,7 @@ from conftest import Command
 import mint_ledger as mint
 from mint_ledger.errors import BadRequest
 from mint_ledger.tables.book import read_book, write_book
-from mint_ledger.tables.changes import changed_text, find_changes
+from mint_ledger.tables.changes import changed_source, find_changes
 from mint_ledger.tables.numbers import numbers_csv, numbers_of
 from mint_ledger.tables.sheets import make_sheets
 
@@ -220,7 +220,7 @@ def test_changes_of_a_variant_and_of_the_file_go_in_together(demo: mint.Game, tm
     write_book(tmp_path / "t", make_sheets(demo))
     _edit(tmp_path / "t" / "variants.csv", "oil_can.amount", "calm", "25")
     _edit(tmp_path / "t" / "numbers.csv", "stair_limit", "value", "7")
-    text = changed_text(demo, find_changes(demo, read_book(tmp_path / "t")))
+    text = changed_source(demo, find_changes(demo, read_book(tmp_path / "t"))).text
     after = mint.loads(text)
     assert after.dials.value("stair_limit") == 7
     assert after.variants["calm"]["oil_can.amount"] == 25

@@ -254,7 +254,7 @@ def test_ctrl_c_keeps_the_best_so_far_and_writes_nothing(tmp_path: Path) -> None
 
 
 def test_a_new_variant_stands_first_in_its_section_and_all_else_stays(demo: mint.Game) -> None:
-    text = with_numbers(demo, {"crab.bite": 9, "pincer.lands": 0.7}, "storm")
+    text = with_numbers(demo, {"crab.bite": 9, "pincer.lands": 0.7}, "storm").text
     assert mint.loads(text).variants["storm"] == {"crab.bite": 9, "pincer.lands": 0.7}
     old, new = demo.source.text.splitlines(), text.splitlines()
     assert [line for line in new if line not in old] == ["  storm: {crab.bite: 9, pincer.lands: 0.7}"]

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from mint_ledger import showing
 from mint_ledger.game.script import Wanted
 from mint_ledger.game.script_reading import ScriptItems, load_script, read_script
-from mint_ledger.game.source import read_source
+from mint_ledger.game.table_files import read_game_source
 from mint_ledger.lowering.playable import PlayableGame, game_in, game_of
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Budget, Progress
@@ -464,7 +464,7 @@ def load(path: str | Path) -> Game:
     Raises:
         GameError: it cannot be used; all that is wrong, with line and column.
     """
-    return game_of(read_source(path), Game)
+    return game_of(read_game_source(path), Game)
 
 
 def loads(text: str, name: str = "game") -> Game:

@@ -464,17 +464,15 @@ def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: b
 
 def _write(path: Path, values: Mapping[str, float], variant: str | None, *, quiet: bool) -> None:
     """Put numbers into the game file, and show the change, unless JSON was printed."""
-    from mint_ledger.cli.files import show_change
+    from mint_ledger.cli.files import show_changes, write_game
     from mint_ledger.client import load
-    from mint_ledger.files import write_text
     from mint_ledger.lowering.patched import with_numbers
 
     game = load(path)
-    before = game.source.text
     after = with_numbers(game, values, variant)
-    if after != before:
-        write_text(path, after)
-    if not quiet and after == before:
+    written = write_game(game.source, after)
+    if not quiet and not written:
         say(f"\n{path} has it already")
     elif not quiet:
-        say(f"\n{show_change(path, before, after)}\n\n{path} is written")
+        are = "is" if len(written) == 1 else "are"
+        say(f"\n{show_changes(game.source, after)}\n\n{' and '.join(written)} {are} written")

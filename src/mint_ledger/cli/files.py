@@ -7,8 +7,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from mint_ledger.errors import BadRequest
-from mint_ledger.files import write_bytes
+from mint_ledger.files import write_bytes, write_text
 from mint_ledger.game.guard import refuse_game
+from mint_ledger.game.source import Source
+from mint_ledger.game.table_files import changed_files
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -56,6 +58,24 @@ def write_figure(path: Path, figure: Figure) -> None:
     out = io.BytesIO()
     figure.savefig(out, format=path.suffix[1:])
     write_output(path, out.getvalue())
+
+
+def write_game(before: Source, after: Source) -> list[str]:
+    """Write a game's file, and those of its tables, where they differ; the paths of those that are written.
+
+    Raises:
+        BadRequest: one of them cannot be written.
+    """
+    changed = changed_files(before, after)
+    for path, (_, text) in changed.items():
+        write_text(Path(path), text)
+    return list(changed)
+
+
+def show_changes(before: Source, after: Source) -> str:
+    """What changes in a game's file and those of its tables, line by line."""
+    changed = changed_files(before, after)
+    return "\n".join(show_change(Path(path), *texts) for path, texts in changed.items())
 
 
 def show_change(path: Path, before: str, after: str) -> str:

@@ -202,7 +202,9 @@ def run(
     readout: Annotated[
         list[str] | None, typer.Option(metavar="TIMES", help="Show only the readout at these times, like 10,20.5,60.")
     ] = None,
-    account: Annotated[list[str] | None, typer.Option(help="An account to draw (may be repeated).")] = None,
+    account: Annotated[
+        list[str] | None, typer.Option(help="An account, or a column of a table, to draw (may be repeated).")
+    ] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Play the game once and tell what happened."""

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from mint_ledger.cli.arguments import GameArgument, JsonOption
-from mint_ledger.cli.files import show_change
+from mint_ledger.cli.files import show_changes, write_game
 from mint_ledger.cli.output import say, say_json, say_json_text
 from mint_ledger.errors import BadRequest
 
@@ -48,13 +48,12 @@ def tables_import(
     from dataclasses import asdict
 
     from mint_ledger.client import load
-    from mint_ledger.files import write_text
     from mint_ledger.tables.book import read_book
-    from mint_ledger.tables.changes import changed_text, find_changes
+    from mint_ledger.tables.changes import changed_source, find_changes
 
     loaded = load(game)
     changes = find_changes(loaded, read_book(book))
-    text = changed_text(loaded, changes)
+    after = changed_source(loaded, changes)
     if as_json:
         say_json([asdict(change) for change in changes])
     elif not changes:
@@ -63,11 +62,11 @@ def tables_import(
         for change in changes:
             into = f" ({change.variant})" if change.variant else ""
             say(f"  {change.place}: {change.dial}{into} {change.before:g} → {change.after:g}")
-        say("\n" + show_change(game, loaded.source.text, text))
+        say("\n" + show_changes(loaded.source, after))
     if write and changes:
-        write_text(game, text)
+        written = write_game(loaded.source, after)
         if not as_json:
-            say(f"\n{game} is written")
+            say(f"\n{' and '.join(written)} {'is' if len(written) == 1 else 'are'} written")
     elif changes and not as_json:
         say("\nNothing is written; --write does that.")
 

@@ -17,6 +17,7 @@ from mint_ledger.errors import BadRequest, MintError
 # How often the file is looked at, and how long it must have been left alone: some editors save in two goes.
 EVERY, SETTLED = 0.1, 0.05
 Stamp = tuple[int, int, int]
+Stamps = tuple[Stamp | None, ...]
 
 
 def watch(
@@ -59,17 +60,27 @@ def watch(
 
 def _saves(path: Path) -> Iterator[bool]:
     """True for the file as it is now and each time that it was saved since; False as it is gone."""
-    known: Stamp | bool | None = True
+    from mint_ledger.game.table_files import files_beside
+
+    known: Stamps | bool = True
+    beside = files_beside(path)
     while True:
-        now = _stamp(path)
-        if now is not None and now != known:
+        now = _stamps(path, beside)
+        if now[0] is not None and now != known:
             time.sleep(SETTLED)
-            if _stamp(path) != now:
+            if _stamps(path, beside) != now:
                 continue
+            beside = files_beside(path)
+            now = _stamps(path, beside)
         if now != known:
             known = now
-            yield now is not None
+            yield now[0] is not None
         time.sleep(EVERY)
+
+
+def _stamps(path: Path, beside: list[Path]) -> Stamps:
+    """The stamps of the game file and of those of its tables."""
+    return tuple(_stamp(file) for file in (path, *beside))
 
 
 def _stamp(path: Path) -> Stamp | None:

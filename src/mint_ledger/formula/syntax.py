@@ -33,8 +33,9 @@ ENTITY_CALLS = (
     "facing",
     "behind",
 )
+TABLE_CALLS = ("smooth", "key_at")
 PLAYTEST_CALLS = ("hits",)
-CALLS = ARITHMETIC_CALLS + CHANCE_CALLS + ENTITY_CALLS + PLAYTEST_CALLS
+CALLS = ARITHMETIC_CALLS + CHANCE_CALLS + ENTITY_CALLS + TABLE_CALLS + PLAYTEST_CALLS
 
 # What measures are made of: name and (least, most) number of arguments.
 MEASURE_CALLS = {
@@ -66,6 +67,8 @@ ARGUMENTS = {
     "distance": (2, 2),
     "facing": (2, 2),
     "behind": (2, 2),
+    "smooth": (2, 2),
+    "key_at": (2, 2),
 }
 
 OPERATORS: tuple[type[ast.AST], ...] = (

@@ -20,6 +20,7 @@ from mint_ledger.game.kind import Kind
 from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.sections import SECTIONS
+from mint_ledger.game.table import Table
 
 Path = tuple[str | int, ...]
 _NO_DIALS = {"room", "stack", "where", "faces"}
@@ -99,6 +100,15 @@ class Dials:
         return turned
 
 
+def table_column(dials: Dials, name: str) -> list[tuple[float, float]]:
+    """The keys and values of a column of a table, `rank.health`; empty where there is none of that name."""
+    return [
+        (float(known[len(name) + 1 : -1]), value)
+        for known, path, value in zip(dials.names, dials.paths, dials.values, strict=True)
+        if path[0] == "tables" and known.startswith(f"{name}[")
+    ]
+
+
 def list_dials(game: GameFile, cast: Cast) -> Dials:
     """Find every dial of a game, in the order of the file."""
     numbers: list[tuple[Path, float, bool]] = []
@@ -129,7 +139,13 @@ def _numbers_of_kind(own: Kind, member: Member, path: Path) -> Iterator[tuple[Pa
 
 
 def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float, bool]]:
-    if isinstance(value, Part):
+    if isinstance(value, Table):
+        for row, cells in enumerate(value.rows):
+            # The keys are what cells are known by.
+            yield from (
+                (((*path, "rows", row, c), v, False)) for c, v in enumerate(cells) if c and isinstance(v, float)
+            )
+    elif isinstance(value, Part):
         fields = type(value).model_fields
         for name in fields:
             # Clock defaults are dials too: a designer may want another step or limit than the file's silence.

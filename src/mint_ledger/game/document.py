@@ -24,6 +24,7 @@ from mint_ledger.game.source import Source
 from mint_ledger.game.space import Space
 from mint_ledger.game.stat import Stat
 from mint_ledger.game.status import Status
+from mint_ledger.game.table import Table
 from mint_ledger.game.target import Target
 from mint_ledger.game.turns import Turns
 
@@ -37,6 +38,7 @@ class GameFile(Part):
     clock: Clock = Field(default_factory=Clock)
     space: Space | None = None
     numbers: dict[str, Number] = Field(default_factory=dict)
+    tables: dict[str, Table] = Field(default_factory=dict)
     stats: dict[str, Stat] = Field(default_factory=dict)
     kinds: dict[str, Kind] = Field(default_factory=dict)
     attacks: dict[str, Attack] = Field(default_factory=dict)

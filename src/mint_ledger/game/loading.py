@@ -7,7 +7,7 @@ again, until what is left fits the models. What is left serves to find faults in
 from __future__ import annotations
 
 import copy
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from pydantic import ValidationError
@@ -36,7 +36,7 @@ class Reading:
 def read_game(source: Source) -> Reading:
     """Make the models of a game file; never raises for what stands in the file."""
     # Positions in lists change as items are taken out; data and places are kept in step.
-    left = Source(source.file, copy.deepcopy(source.data), source.text, dict(source.places))
+    left = replace(source, data=copy.deepcopy(source.data), places=dict(source.places))
     faults: list[Fault] = []
     left_out: list[Path] = []
     for _ in range(MAX_ROUNDS):

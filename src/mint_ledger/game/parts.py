@@ -107,12 +107,13 @@ def bare_names(value: object) -> set[str]:
         names |= {
             node.value.id
             for node in ast.walk(tree)
-            if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.attr in _ABOUT_ACCOUNTS
+            if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.attr in ACCOUNT_WORDS
         }
     return names
 
 
-_ABOUT_ACCOUNTS = ("max", "min", "start", "band", "share", "untouched", "base")
+# What formulas may ask of every account, behind a dot.
+ACCOUNT_WORDS = ("max", "min", "start", "band", "share", "untouched", "base")
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,8 @@ from typing import Any
 from mint_ledger.errors import BadRequest, GameError
 from mint_ledger.game.cast import Cast
 from mint_ledger.game.dials import Path, plain_value, turn_data
-from mint_ledger.game.source import Source, parse_source
+from mint_ledger.game.source import Source
+from mint_ledger.game.table_files import patched_table, read_again
 
 _NUMBER = r"(?:[-+]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][-+]?\d+)?|true|false)"
 
@@ -25,14 +26,17 @@ def variant_source(source: Source, variant: str, dial: str, value: float | bool)
     path: Path = ("variants", variant, dial)
     wanted = _set(source.data, path, value)
     text = _replaced(source, path, value) or _added(source, path, value)
-    return parse_source(text, source.file) if text is not None and _holds(text, source, wanted) else None
+    return read_again(source, text) if text is not None and _holds(text, source, wanted) else None
 
 
 def patched_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool]) -> Source | None:
     """A file's text with some dials set, by their paths, and its content; none where more than numbers would change."""
     for path, value in changes.items():
         plain = value if isinstance(value, bool) else plain_value(value)
-        turned = _patched(source, cast, path, plain) if source.text else None
+        if _is_in_file(source, path):
+            turned = patched_table(source, path, float(plain))
+        else:
+            turned = _patched(source, cast, path, plain) if source.text else None
         if turned is None:
             return None
         source = turned
@@ -50,12 +54,21 @@ def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | 
     editor.width = 4096
     out = io.StringIO()
     plain = {path: value if isinstance(value, bool) else plain_value(value) for path, value in changes.items()}
+    beside = patched_source(source, cast, {path: value for path, value in plain.items() if _is_in_file(source, path)})
+    if beside is None:
+        return None
+    source, plain = beside, {path: value for path, value in plain.items() if not _is_in_file(source, path)}
     editor.dump(turn_data(_written_out(editor.load(source.text), set()), cast, plain), out)
     try:
-        rewritten = parse_source(out.getvalue(), source.file)
+        rewritten = read_again(source, out.getvalue())
     except GameError:
         return None
     return rewritten if rewritten.data == turn_data(source.data, cast, plain) else None
+
+
+def _is_in_file(source: Source, path: Path) -> bool:
+    """Whether a number stands in the file of a table."""
+    return path[0] == "tables" and path[1] in source.table_files
 
 
 def _written_out(node: Any, seen: set[int]) -> Any:
@@ -83,7 +96,7 @@ def _patched(source: Source, cast: Cast, path: Path, plain: float | bool) -> Sou
             if text is None:
                 continue
             try:
-                turned = parse_source(text, source.file)
+                turned = read_again(source, text)
             except GameError:
                 continue
             if turned.data == wanted:
@@ -94,8 +107,8 @@ def _patched(source: Source, cast: Cast, path: Path, plain: float | bool) -> Sou
 _BLOCK = re.compile(r"^variants:[ \t]*(#.*)?\r?\n(?P<indent>[ \t]+)?", re.MULTILINE)
 
 
-def with_empty_variant(source: Source, name: str) -> str:
-    """The text with a new and empty variant, as the first of its section."""
+def with_empty_variant(source: Source, name: str) -> Source:
+    """The file with a new and empty variant, as the first of its section."""
     if not re.fullmatch(r"[\w][\w -]*", name):
         raise BadRequest(f"'{name}' is no name for a variant; a name has letters, digits, _ and -")
     text = source.text
@@ -114,7 +127,7 @@ def with_empty_variant(source: Source, name: str) -> str:
         raise BadRequest(
             f"the variant '{name}' cannot be added to {source.file}; write 'variants: {{{name}: {{}}}}' first"
         )
-    return longer
+    return read_again(source, longer)
 
 
 def _set(data: Any, path: Path, value: float) -> Any:
@@ -177,6 +190,6 @@ def _entry(path: Path, value: float | bool) -> str:
 
 def _holds(text: str, source: Source, wanted: Any) -> bool:
     try:
-        return bool(parse_source(text, source.file).data == wanted)
+        return bool(read_again(source, text).data == wanted)
     except GameError:
         return False

@@ -8,8 +8,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from mint_ledger.game.table import key_text
+
 SECTIONS = (
     "numbers",
+    "tables",
     "stats",
     "kinds",
     "attacks",
@@ -26,7 +29,9 @@ _QUIET = {"stats", "when", "start", "rules"}
 
 
 def path_name(path: tuple[str | int, ...], data: Any = None) -> str:
-    """Name a path for people; `data` (the plain file) gives rules their names."""
+    """Name a path for people; `data` (the plain file) gives rules their names, and cells of tables their keys."""
+    if path[:1] == ("tables",) and path[2:3] == ("rows",) and len(path) == 5:
+        return _cell_name(path, data)
     parts: list[str] = []
     node = data
     for depth, part in enumerate(path):
@@ -49,6 +54,16 @@ def path_name(path: tuple[str | int, ...], data: Any = None) -> str:
         else:
             parts.append(str(part))
     return ".".join(p for p in parts if p).replace(".[", "[")
+
+
+def _cell_name(path: tuple[str | int, ...], data: Any) -> str:
+    """`rank.health[3]`, by column and key; by the number of the row where the table does not say them."""
+    _, table, _, row, column = path
+    try:
+        known = data["tables"][table]
+        return f"{table}.{known['columns'][column]}[{key_text(known['rows'][row][0])}]"
+    except (KeyError, IndexError, TypeError):
+        return f"{table}.rows[{int(row) + 1}]"
 
 
 def _item_name(parent: str | int, index: int, node: Any, parts: list[str]) -> str:

@@ -25,12 +25,19 @@ Path_ = tuple[str | int, ...]
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """The plain content of a game file, with the place of every key and value in it."""
+    """The plain content of a game file, with the place of every key and value in it.
+
+    Attributes:
+        files: the texts of the files that belong to it, by their names beside it.
+        table_files: for each table that stands in a file, which; in `data` it has its columns and rows.
+    """
 
     file: str
     data: Any
     text: str = ""
     places: dict[Path_, Place] = field(default_factory=dict)
+    files: dict[str, str] = field(default_factory=dict)
+    table_files: dict[str, str] = field(default_factory=dict)
 
     def place(self, path: Path_) -> Place:
         """Return where `path` stands, or the nearest part of the file that holds it."""
@@ -164,7 +171,7 @@ def _yaml_message(error: Any) -> str:
         return "a tab cannot indent YAML; use spaces"
     hint = ""
     if "flow" in str(error.context or "") or "','" in problem:
-        hint = "; inside { } a value with a comma or a colon wants quotes, and every bracket an end"
+        hint = "; inside { } a value with a comma, a colon or a bracket wants quotes, and every bracket an end"
     return f"this is not YAML: {problem}{hint}"
 
 

@@ -94,6 +94,8 @@ class Lowering:
     # Levels that some rule or script goes to.
     gone_to: set[str] = field(default_factory=set)
     touched_stats: set[str] = field(default_factory=set)
+    # Dials that may not fall from one to the next: columns of tables that are searched by their cells.
+    rising: list[tuple[int, ...]] = field(default_factory=list)
     # The names of the values that each cue brings, in the order of their first use.
     cue_values: dict[str, list[str]] = field(default_factory=dict)
     wiring: Wiring = field(default_factory=Wiring)

@@ -9,7 +9,7 @@ from dataclasses import replace
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CHANCE_CALLS, parse_expression, shorten
-from mint_ledger.lowering import chance, entities, reading
+from mint_ledger.lowering import chance, entities, reading, table
 from mint_ledger.lowering.columns import level_began_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
@@ -162,6 +162,8 @@ class FormulaLowerer:
                 return self._name(node)
             case ast.Attribute():
                 return self._attribute(node)
+            case ast.Subscript(value=ast.Attribute()):
+                return self._cell(node)
             case ast.Subscript():
                 ref = entities.entity(self, node)
                 return Typed(ref.entity, "entity", members=ref.members)
@@ -178,6 +180,12 @@ class FormulaLowerer:
             case ast.Call():
                 return self._call(node)
         raise Problem(f"'{shorten(ast.unparse(node))}' may not stand in a formula")
+
+    def _cell(self, node: ast.Subscript) -> Typed:
+        typed = table.looked_up(self, node)
+        if len(self.reads) < 12:
+            self.reads.setdefault(ast.unparse(node), typed.expr)
+        return typed
 
     def number(self, node: ast.expr) -> Expr:
         """Lower a node that has to be a number."""
@@ -250,6 +258,9 @@ class FormulaLowerer:
 
     def _unknown(self, name: str) -> str:
         scope, lowering = self.scope, self.scope.lowering
+        if name in lowering.game.tables:
+            column = lowering.game.tables[name].columns[-1]
+            return f"'{name}' is a table; look a number up in it, like {name}.{column}[1]"
         known = [*scope.lets, *lowering.game.stats, *lowering.game.numbers, *lowering.cast.members, *RESERVED]
         for member in scope.self_.members if scope.self_ else ():
             known.extend(member.kind.stats)
@@ -365,6 +376,8 @@ class FormulaLowerer:
             return entities.fold(self, name, arguments[0])
         if name in ("has", "ready", "distance", "facing", "behind", "hits"):
             return reading.question(self, name, arguments)
+        if name in ("smooth", "key_at"):
+            return (table.smooth if name == "smooth" else table.key_at)(self, arguments)
         return Typed(self._arithmetic_call(name, arguments), "number")
 
     def _arithmetic_call(self, name: str, arguments: list[ast.expr]) -> Expr:

@@ -46,6 +46,7 @@ from mint_ledger.lowering.stats import (
 )
 from mint_ledger.lowering.status import emit_status_part, lower_statuses
 from mint_ledger.lowering.status_effect import status_columns
+from mint_ledger.lowering.table import check_tables
 from mint_ledger.lowering.turns import find_turn_order, lower_turns
 from mint_ledger.lowering.variants import check_variants
 from mint_ledger.program import parts
@@ -128,6 +129,7 @@ def open_lowering(
     _collect_cues_and_makers(lowering, script)
     known_columns(lowering)
     find_turn_order(lowering)
+    check_tables(lowering)
     check_stats(lowering)
     lower_accounts(lowering)
     check_circles(lowering)
@@ -178,6 +180,7 @@ def open_lowering(
         source,
         lowering.plain_arguments(),
         tuple(lowering.unnamed_luck),
+        tuple(dict.fromkeys(lowering.rising)),
     )
     return lowering, lowered
 

@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import pairwise
 
 from mint_ledger.game.cast import turned_cast
 from mint_ledger.game.document import GameFile
@@ -36,6 +37,8 @@ class Lowered:
     arguments: frozenset[int] = frozenset()
     # The rules without a name that draw: with another text they have other luck.
     unnamed_luck: tuple[Path, ...] = ()
+    # Dials that may not fall from one to the next.
+    rising: tuple[tuple[int, ...], ...] = ()
 
     @cached_property
     def source(self) -> Source:
@@ -63,6 +66,8 @@ class Lowered:
         cast = turned_cast(game, program.cast)
         moved = [path for path, old, new in zip(dials.paths, known.values, dials.values, strict=True) if old != new]
         if not starts_fit(game, cast, moved):
+            return None
+        if any(dials.values[one] > dials.values[other] for row in self.rising for one, other in pairwise(row)):
             return None
         turned = replace(program, dials=dials, cast=cast, world_stats=game.stats)
         program.hand_on(turned)

@@ -7,29 +7,29 @@ from collections.abc import Mapping
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.patching import patched_source, variant_source, with_empty_variant
-from mint_ledger.lowering.playable import PlayableGame, game_in
+from mint_ledger.game.source import Source
+from mint_ledger.lowering.playable import PlayableGame, game_of
 
 
-def with_numbers(game: PlayableGame, values: Mapping[str, float], variant: str | None = None) -> str:
-    """The text of a game's file with some dials set, in the file itself or in one of its variants, made if need be.
+def with_numbers(game: PlayableGame, values: Mapping[str, float], variant: str | None = None) -> Source:
+    """A game's file (and those of its tables) with some dials set, in the file itself or in a variant, made if need be.
 
     Raises:
         NotFound: there is no such dial.
         BadRequest: a number cannot be put in without touching anything else.
         GameError: the numbers make the game impossible.
     """
-    name = str(game.source.file)
     if variant is not None and variant not in game.variants and values:
         for dial in values:
             game.dials.find(dial)
-        game = game_in(with_empty_variant(game.source, variant), name, PlayableGame)
+        game = game_of(with_empty_variant(game.source, variant), PlayableGame)
     for dial, value in values.items():
-        game = game_in(with_number(game, dial, value, variant), name, PlayableGame)
-    return game.source.text
+        game = game_of(with_number(game, dial, value, variant), PlayableGame)
+    return game.source
 
 
-def with_number(game: PlayableGame, dial: str, value: float, variant: str | None = None) -> str:
-    """The text of a game's file with one dial set, in the file itself or in one of its variants.
+def with_number(game: PlayableGame, dial: str, value: float, variant: str | None = None) -> Source:
+    """A game's file with one dial set, in the file itself or in one of its variants.
 
     Raises:
         NotFound: there is no such dial.
@@ -48,4 +48,4 @@ def with_number(game: PlayableGame, dial: str, value: float, variant: str | None
             f"{dial} = {plain} cannot be written into {source.file} without rewriting more than a number "
             "(it is taken over from another kind, or not in the file); write it there by hand, or use --as VARIANT"
         )
-    return turned.text
+    return turned

@@ -8,6 +8,7 @@ from dataclasses import replace
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, PostingText
 from mint_ledger.game.cast import Member
+from mint_ledger.game.parts import ACCOUNT_WORDS
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import entities, reading
 from mint_ledger.lowering.columns import account_column
@@ -55,7 +56,7 @@ def target(scope: Scope, node: ast.expr) -> tuple[EntityRef, str]:
         ]
         raise Problem(f"there is no stat '{name}' to change{nearest(name, known)}")
     if isinstance(node, ast.Attribute):
-        if node.attr in reading.ACCOUNT_WORDS and node.attr not in _stat_names(scope):
+        if node.attr in ACCOUNT_WORDS and node.attr not in _stat_names(scope):
             raise Problem(f"'.{node.attr}' cannot be posted to; change the stat itself")
         return entities.entity(FormulaLowerer(scope, -1), node.value), node.attr
     raise Problem("only a stat can be changed")

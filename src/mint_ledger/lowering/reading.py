@@ -8,8 +8,9 @@ from collections.abc import Callable
 from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import shorten
 from mint_ledger.game.cast import Member
+from mint_ledger.game.parts import ACCOUNT_WORDS
 from mint_ledger.game.stat import Stat
-from mint_ledger.lowering import entities, space
+from mint_ledger.lowering import entities, space, table
 from mint_ledger.lowering.columns import account_column, ending_column, winner_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.problem import Problem
@@ -32,8 +33,6 @@ from mint_ledger.program.expressions import (
 )
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
-
-ACCOUNT_WORDS = ("max", "min", "start", "band", "share", "untouched", "base")
 
 
 def stats_of(lowering: Lowering, member: Member | None) -> dict[str, Stat]:
@@ -158,6 +157,8 @@ def attribute(f: InFormula, node: ast.Attribute) -> Typed:
     if owner is not None:
         ref, stat = owner
         return _by_kind(f, ref, stat, lambda member, spec: _account_word(f, ref, stat, member, spec, node.attr))
+    if table.is_table(f, node):
+        raise Problem(table.not_alone(f, node))
     ref = entities.entity(f, node.value)
     return stat_value(f, ref, node.attr)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from itertools import pairwise
 
 from pydantic import ValidationError
 
@@ -66,6 +67,7 @@ def _impossible(lowering: Lowering, changes: Mapping[Path, float]) -> list[tuple
         for kind, count in model.present.items():
             if kind in cast.members and count > cast.members[kind].room:
                 faults.append((("levels", level, "present", kind), f"{count} of {kind}, but there is room for fewer"))
+    faults += _falling(lowering, changes)
     if faults:
         return faults
     before = {(path, key) for path, key, _ in _misfits(lowering.game, lowering.cast.members)}
@@ -73,6 +75,19 @@ def _impossible(lowering: Lowering, changes: Mapping[Path, float]) -> list[tuple
         ((*path, key), f"{path[-1] if path[0] == 'stats' else f'{path[1]}.{path[-1]}'} {message}")
         for path, key, message in _misfits(turned, cast.members)
         if (path, key) not in before
+    ]
+
+
+def _falling(lowering: Lowering, changes: Mapping[Path, float]) -> list[tuple[Path, str]]:
+    """The cells that would fall in a column that `key_at` searches."""
+    dials = lowering.dials
+    values = {index: changes.get(dials.written[index], dials.values[index]) for row in lowering.rising for index in row}
+    return [
+        (dials.written[index], f"{dials.names[other]} falls below {dials.names[one]}, and key_at() searches them")
+        for row in dict.fromkeys(lowering.rising)
+        for one, other in pairwise(row)
+        for index in (one, other)
+        if values[one] > values[other] and dials.written[index] in changes
     ]
 
 

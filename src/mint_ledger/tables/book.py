@@ -16,7 +16,7 @@ from mint_ledger.files import write_bytes, write_text
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.guard import refuse_game
 from mint_ledger.plain import guarded, is_formula_like, unguarded
-from mint_ledger.tables.sheets import SHEETS, Sheet
+from mint_ledger.tables.sheets import SHEETS, TABLE, Sheet, is_sheet
 
 HEAD = ("name", "label")
 UNITS = "(unit)"
@@ -123,11 +123,12 @@ def read_book(path: Path) -> dict[str, Grid]:
     """
     if path.is_dir():
         files = [path / f"{name}.csv" for name in SHEETS if (path / f"{name}.csv").exists()]
+        files += sorted(path.glob(f"{TABLE}*.csv"))
         if not files:
             raise BadRequest(f"{path} has none of the tables {', '.join(f'{name}.csv' for name in SHEETS)}")
         return {file.stem: _read_csv(file) for file in files}
     if path.suffix == ".csv":
-        if path.stem not in SHEETS:
+        if not is_sheet(path.stem):
             raise BadRequest(f"{path}: a table is named after its sheet: {', '.join(f'{n}.csv' for n in SHEETS)}")
         return {path.stem: _read_csv(path)}
     return _read_xlsx(path)
@@ -209,8 +210,8 @@ def _read_xlsx(path: Path) -> dict[str, Grid]:
         # A damaged book can fail in any way that ZIP, XML and the reader know.
         raise BadRequest(f"{path} is no XLSX book, or it is damaged") from None
     sheets = {}
-    for name in SHEETS:
-        if name in values.sheetnames:
+    for name in values.sheetnames:
+        if is_sheet(name):
             page, written = values[name], formulas[name]
             _check_page(name, page)
             sheets[name] = [

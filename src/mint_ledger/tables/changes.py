@@ -8,8 +8,9 @@ from dataclasses import dataclass
 
 from mint_ledger.errors import BadRequest, nearest
 from mint_ledger.game.dials import plain_value
+from mint_ledger.game.source import Source
 from mint_ledger.lowering.patched import with_numbers
-from mint_ledger.lowering.playable import PlayableGame, game_in
+from mint_ledger.lowering.playable import PlayableGame, game_of
 from mint_ledger.tables.book import HEAD, UNITS, Cell, Grid
 from mint_ledger.tables.sheets import TODAY, Sheet, make_sheets
 
@@ -48,8 +49,8 @@ def find_changes(game: PlayableGame, book: Mapping[str, Grid]) -> list[CellChang
     return changes
 
 
-def changed_text(game: PlayableGame, changes: Sequence[CellChange]) -> str:
-    """The text of the game's file with these numbers in it; all else stays as it is.
+def changed_source(game: PlayableGame, changes: Sequence[CellChange]) -> Source:
+    """The game's file, and those of its tables, with these numbers in them; all else stays as it is.
 
     Raises:
         BadRequest: a number cannot be put in without touching anything else.
@@ -57,8 +58,8 @@ def changed_text(game: PlayableGame, changes: Sequence[CellChange]) -> str:
     """
     for variant in dict.fromkeys(change.variant for change in changes):
         values = {change.dial: plain_value(change.after) for change in changes if change.variant == variant}
-        game = game_in(with_numbers(game, values, variant), str(game.source.file), PlayableGame)
-    return game.source.text
+        game = game_of(with_numbers(game, values, variant), PlayableGame)
+    return game.source
 
 
 def _sheet_changes(sheet: Sheet, grid: Grid, faults: list[str]) -> list[CellChange]:
@@ -73,7 +74,8 @@ def _sheet_changes(sheet: Sheet, grid: Grid, faults: list[str]) -> list[CellChan
     seen: dict[str, str] = {}
     changes: list[CellChange] = []
     for row in rows:
-        name = str(row[0].value) if row[0].value is not None else ""
+        # Rows of the game's tables are called by their keys, which a spreadsheet takes for numbers.
+        name = str(row[0].value).removesuffix(".0") if row[0].value is not None else ""
         if name == UNITS:
             continue
         if name not in lines:

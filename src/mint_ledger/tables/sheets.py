@@ -12,6 +12,9 @@ from mint_ledger.lowering.playable import PlayableGame
 GAME = "the game"
 TODAY = "today"
 NUMBERS, VARIANTS = "numbers", "variants"
+TABLE = "table "
+# The names of sheets in a book have 31 letters at most.
+LONGEST_TABLE = 31 - len(TABLE)
 OF_SECTION = {section.name: section.sheet for section in SECTIONS}
 SHEETS = (*dict.fromkeys(filter(None, OF_SECTION.values())), NUMBERS, VARIANTS)
 _CHANCES = {"chance", "lands", "dodge", "slips"}
@@ -43,7 +46,7 @@ def make_sheets(game: PlayableGame) -> list[Sheet]:
     by_sheet: dict[str, dict[tuple[str, str], str]] = {name: {} for name in SHEETS}
     for path, name in zip(game.dials.paths, game.dials.names, strict=True):
         sheet, row, column = _where(path, name)
-        by_sheet[sheet][row, column] = name
+        by_sheet.setdefault(sheet, {})[row, column] = name
     sheets = [_sheet(game, name, cells) for name, cells in by_sheet.items() if cells and name != "variants"]
     return [*sheets, *([_variants(game)] if game.variants else [])]
 
@@ -52,6 +55,10 @@ def _where(path: Path, name: str) -> tuple[str, str, str]:
     """The sheet, row and column of a dial."""
     if path[0] == "stats":
         return "stats", GAME, name
+    if path[0] == "tables" and len(str(path[1])) <= LONGEST_TABLE:
+        # The dial of a cell is called `rank.health[3]`.
+        column, _, key = name[len(str(path[1])) + 1 :].partition("[")
+        return f"{TABLE}{path[1]}", key.removesuffix("]"), column
     if path[0] == "kinds":
         owner = str(path[1])
         if path[2] == "copies" and len(path) > 3:
@@ -76,6 +83,11 @@ def _sheet(game: PlayableGame, name: str, cells: dict[tuple[str, str], str]) -> 
     )
     units = tuple(_unit(game, rows[0] if columns == ("value",) else column) for column in columns)
     return Sheet(name, columns, units if columns != ("value",) else ("",), lines, cells)
+
+
+def is_sheet(name: str) -> bool:
+    """Whether a sheet of that name can be one of a game's."""
+    return name in SHEETS or name.startswith(TABLE)
 
 
 def _place(game: PlayableGame, row: str) -> tuple[int, str]:

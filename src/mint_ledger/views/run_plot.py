@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from mint_ledger.errors import NotFound
+from mint_ledger.game.dials import table_column
 from mint_ledger.game.stat import Stat
 from mint_ledger.journal.books import AccountKey, find_account
 from mint_ledger.journal.wording import Words
@@ -40,7 +41,7 @@ def default_accounts(run: Run) -> list[str]:
 
 
 def plot_run(run: Run, accounts: Sequence[str] | None = None) -> Figure:
-    """Draw accounts over time, one panel each, with one time axis.
+    """Draw accounts over time, one panel each, with one time axis; columns of tables (`rank.health`) below, by key.
 
     Counters and whole stats are drawn as steps; limits as dashed lines; bands as shaded stripes; hits, contacts
     and the ending as marks. The figure is 12.8 by 8 inches at 100 dots an inch.
@@ -53,11 +54,22 @@ def plot_run(run: Run, accounts: Sequence[str] | None = None) -> Figure:
     names = list(accounts) if accounts else default_accounts(run)
     if len(names) > MOST_PANELS:
         raise NotFound(f"a figure has room for {MOST_PANELS} accounts, not {len(names)}")
+    columns = {name: cells for name in names if (cells := table_column(run.program.dials, name))}
+    names = [name for name in names if name not in columns]
     keys = [find_account(run.program, name) for name in names]
     figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
-    axes = figure.subplots(len(names), 1, sharex=True, squeeze=False)[:, 0]
+    panels = figure.subplots(len(names) + len(columns), 1, squeeze=False)[:, 0]
+    for axis, (name, cells) in zip(panels[len(names) :], columns.items(), strict=True):
+        _draw_column(axis, name, cells)
+    axes = panels[: len(names)]
+    if not names:
+        figure.suptitle(f"{run.title} · {', '.join(columns)}", fontsize=14)
+        return figure
     words = Words(run.program)
     for axis, name, key in zip(axes, names, keys, strict=True):
+        if axis is not axes[0]:
+            axis.sharex(axes[0])
+        axis.tick_params(labelbottom=axis is axes[-1])
         _draw_account(run, words, axis, name, key)
     unit = "turn" if run.program.clock.unit == "turn" else "time (s)"
     axes[-1].set_xlabel(unit)
@@ -67,6 +79,21 @@ def plot_run(run: Run, accounts: Sequence[str] | None = None) -> Figure:
         axis.axvline(run.time, color="black", linestyle=":", linewidth=1.2, zorder=2, clip_on=False)
     figure.suptitle(f"{run.title} · {result} at {run.time:g} {'s' if unit != 'turn' else 'turns'}", fontsize=14)
     return figure
+
+
+def _draw_column(axis: Axes, name: str, cells: Sequence[tuple[float, float]]) -> None:
+    """A column of a table by its keys: the steps that formulas read, and the line that `smooth` reads."""
+    from matplotlib.ticker import MaxNLocator
+
+    keys, values = zip(*cells, strict=True)
+    axis.plot(keys, values, color=ORANGE, linewidth=1.0, linestyle="--", label="smooth", zorder=2)
+    axis.plot(keys, values, color=BLUE, linewidth=1.8, drawstyle="steps-post", marker="o", label="by key", zorder=3)
+    if all(key == int(key) for key in keys):
+        axis.xaxis.set_major_locator(MaxNLocator(integer=True))
+    axis.set_title(name, loc="left", fontsize=11)
+    axis.set_xlabel(f"key of {name.partition('.')[0]}")
+    axis.grid(color="#e5e5e5", linewidth=0.6)
+    axis.legend(loc="best", fontsize=9, frameon=False)
 
 
 def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey) -> None:

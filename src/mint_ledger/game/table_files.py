@@ -1,0 +1,237 @@
+"""Tables of a game that stand in CSV files beside it: read with it, patched with it, written out in a text of it."""
+
+from __future__ import annotations
+
+import csv
+import io
+import stat
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from mint_ledger.errors import Fault, GameError, Place
+from mint_ledger.game.source import MAX_BYTES, Source, parse_source, read_source
+from mint_ledger.game.table import MOST_COLUMNS, MOST_ROWS
+
+Key = tuple[str | int, ...]
+
+
+class TableFileError(ValueError):
+    """A file of a table that cannot be used."""
+
+    def __init__(self, message: str, line: int | None = None) -> None:
+        self.line = line
+        super().__init__(message)
+
+
+@dataclass(frozen=True, slots=True)
+class _Field:
+    """What stands between two separators: its text without quotes, and where its first and last characters stand."""
+
+    text: str
+    line: int
+    first: int
+    last: int
+
+
+def read_game_source(path: str | Path) -> Source:
+    """Read a game file, and the files of its tables.
+
+    Raises:
+        GameError: one of them cannot be read.
+    """
+    source = read_source(path)
+    folder = Path(path).parent
+    return with_table_files(source, lambda name: _read_beside(folder, name))
+
+
+def read_again(source: Source, text: str) -> Source:
+    """A source with another text, and the same files of tables."""
+    again = parse_source(text, source.file)
+    return with_table_files(again, lambda name: _known(source, name)) if source.files else again
+
+
+def files_beside(path: Path) -> list[Path]:
+    """The files that the tables of a game file name; none where the file cannot be read."""
+    try:
+        data = read_source(path).data
+    except GameError:
+        return []
+    tables = data.get("tables")
+    items = tables.values() if isinstance(tables, dict) else ()
+    return [
+        path.parent / item["file"] for item in items if isinstance(item, dict) and isinstance(item.get("file"), str)
+    ]
+
+
+def with_table_files(source: Source, read: Callable[[str], str]) -> Source:
+    """The source with the columns and rows of tables that stand in files; `read` gives the text of a file.
+
+    Raises:
+        GameError: a file cannot be used.
+    """
+    tables = source.data.get("tables")
+    if not isinstance(tables, dict) or not any(_file_of(item) for item in tables.values()):
+        return source
+    filled: dict[str, Any] = dict(tables)
+    places = dict(source.places)
+    files, by_table, faults = dict(source.files), dict(source.table_files), []
+    for name, item in tables.items():
+        file = _file_of(item)
+        if file is None:
+            continue
+        path: Key = ("tables", name)
+        try:
+            text = files[file] if file in files else read(file)
+            fields = csv_fields(text)
+            if not fields:
+                raise TableFileError("is empty; its first line names the columns")
+        except TableFileError as error:
+            place = Place(file, error.line, 1) if error.line else source.place((*path, "file"))
+            shown = "" if error.line else f"'{file}' "
+            faults.append(Fault(place, name, f"{shown}{error}"))
+            continue
+        files[file], by_table[name] = text, file
+        comma = _separator(text) != ","
+        filled[name] = {
+            "columns": [field.text for field in fields[0]],
+            "rows": [[_number(field.text, comma) for field in row] for row in fields[1:]],
+        }
+        for column, field in enumerate(fields[0]):
+            places[*path, "columns", column] = Place(file, field.line, field.first + 1)
+        for index, row in enumerate(fields[1:]):
+            places[*path, "rows", index] = Place(file, row[0].line, 1)
+            for column, field in enumerate(row):
+                places[*path, "rows", index, column] = Place(file, field.line, field.first + 1)
+    if faults:
+        raise GameError(faults)
+    return replace(source, data={**source.data, "tables": filled}, places=places, files=files, table_files=by_table)
+
+
+def patched_table(source: Source, path: Key, value: float) -> Source | None:
+    """The source with one cell of a table's file set; none where it is not a plain number there."""
+    name, row, column = str(path[1]), path[3], path[4]
+    file = source.table_files[name]
+    text = source.files[file]
+    try:
+        field = csv_fields(text)[int(row) + 1][int(column)]
+    except (IndexError, TableFileError):
+        return None
+    lines = text.splitlines(keepends=True)
+    line = lines[field.line - 1]
+    plain = f"{value:g}" if float(f"{value:g}") == value else repr(value)
+    shown = plain.replace(".", ",") if _separator(text) != "," and "," in field.text else plain
+    lines[field.line - 1] = line[: field.first] + shown + line[field.last :]
+    files = {**source.files, file: "".join(lines)}
+    bare = replace(source, data=_without(source), files={}, table_files={})
+    turned = with_table_files(bare, files.__getitem__)
+    fits = turned.data["tables"][name]["rows"][int(row)][int(column)] == value
+    return turned if fits else None
+
+
+def _without(source: Source) -> dict[str, Any]:
+    """The content as it stands in the game file alone."""
+    tables = {
+        name: {"file": source.table_files[name]} if name in source.table_files else item
+        for name, item in source.data["tables"].items()
+    }
+    return {**source.data, "tables": tables}
+
+
+def changed_files(before: Source, after: Source) -> Mapping[str, tuple[str, str]]:
+    """The files that differ, with their texts before and after; the game file is called by its own path."""
+    changed = {} if before.text == after.text else {after.file: (before.text, after.text)}
+    folder = Path(after.file).parent
+    for name, text in after.files.items():
+        if text != before.files.get(name):
+            changed[str(folder / name)] = (before.files.get(name, ""), text)
+    return changed
+
+
+def csv_fields(text: str) -> list[list[_Field]]:
+    """The fields of a CSV text, line by line; empty lines are left out.
+
+    Raises:
+        TableFileError: it is no CSV, or has more than a table may have.
+    """
+    separator = _separator(text)
+    rows: list[list[_Field]] = []
+    for number, line in enumerate(text.splitlines(), start=1):
+        if not line.strip():
+            continue
+        if len(rows) > MOST_ROWS:
+            raise TableFileError(f"the table has more than {MOST_ROWS:,} rows, which are the most", number)
+        rows.append(_fields_of(line, number, separator))
+        if len(rows[-1]) > MOST_COLUMNS:
+            raise TableFileError(f"the table has more than {MOST_COLUMNS} columns, which are the most", number)
+    return rows
+
+
+def _fields_of(line: str, number: int, separator: str) -> list[_Field]:
+    try:
+        texts = next(csv.reader(io.StringIO(line), delimiter=separator, strict=True))
+    except csv.Error as error:
+        raise TableFileError(f"this line is no CSV: {error}", number) from None
+    if '"' in line:
+        # Quotes move what follows: such a field can be read and told of, and is not patched in place.
+        return [_Field(text.strip(), number, 0, 0) for text in texts]
+    fields, at = [], 0
+    for raw in line.split(separator):
+        first = at + len(raw) - len(raw.lstrip())
+        fields.append(_Field(raw.strip(), number, first, first + len(raw.strip())))
+        at += len(raw) + 1
+    return fields
+
+
+def _separator(text: str) -> str:
+    head = next((line for line in text.splitlines() if line.strip()), "")
+    return max(",;\t", key=head.count)
+
+
+def _number(text: str, comma: bool) -> float | str:
+    for form in (text, text.replace(",", ".") if comma and text.count(",") == 1 else text):
+        try:
+            number = float(form)
+        except ValueError:
+            continue
+        return int(number) if number.is_integer() and abs(number) < 1e15 else number
+    return text or "nothing"
+
+
+def _file_of(item: object) -> str | None:
+    """The file that a table names, where it names one and nothing besides."""
+    if isinstance(item, dict) and set(item) == {"file"} and isinstance(item["file"], str):
+        return item["file"]
+    return None
+
+
+def _known(source: Source, name: str) -> str:
+    if name not in source.files:
+        raise TableFileError("was not read with the game")
+    return source.files[name]
+
+
+def _read_beside(folder: Path, name: str) -> str:
+    """The text of a file beside a game file, or in a folder below."""
+    try:
+        root, path = folder.resolve(), (folder / name).resolve()
+        if not path.is_relative_to(root) or Path(name).is_absolute():
+            raise TableFileError("stands outside the folder of the game file; a table's file stands beside it")
+        known = path.stat()
+        if not stat.S_ISREG(known.st_mode):
+            raise TableFileError("is no file")
+        with path.open("rb") as stream:
+            raw = stream.read(MAX_BYTES + 1)
+    except FileNotFoundError:
+        raise TableFileError("does not stand beside the game file") from None
+    except (OSError, ValueError, RuntimeError) as error:
+        if isinstance(error, TableFileError):
+            raise
+        raise TableFileError(f"cannot be read: {getattr(error, 'strerror', None) or error}") from None
+    if len(raw) > MAX_BYTES:
+        raise TableFileError(f"is too long; a table's file may have {MAX_BYTES:,} bytes at most")
+    try:
+        return raw.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise TableFileError("this is not text in UTF-8", raw[: error.start].count(b"\n") + 1) from None
