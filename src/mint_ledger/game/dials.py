@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -26,7 +26,8 @@ Path = tuple[str | int, ...]
 _NO_DIALS = {"room", "stack", "where", "faces"}
 # What a kind takes over is carried out once for all that are like it, and belongs to the kind that it stands under.
 _NOT_TAKEN_OVER = ("rules", "endings", "lives")
-_COORDINATES: dict[str, Path] = {"x": ("where", 0), "y": ("where", 1), "faces": ("faces",)}
+# Stats that are written as the place of a kind.
+COORDINATES: dict[str, Path] = {"x": ("where", 0), "y": ("where", 1), "faces": ("faces",)}
 _STANDS_ALONE = "when"
 """A list whose only item has no number in its path."""
 
@@ -42,6 +43,7 @@ class Dials:
         values: their numbers (float64).
         flags: whether they are yes or no.
         follows: for each the dial whose number it takes over; itself where it stands in the file.
+        formulas: starts that are formulas, by their names, with their places: a number may be set instead of each.
     """
 
     paths: tuple[Path, ...]
@@ -50,6 +52,7 @@ class Dials:
     flags: tuple[bool, ...] = ()
     follows: tuple[int, ...] = ()
     written: tuple[Path, ...] = ()
+    formulas: Mapping[str, Path] = field(default_factory=dict)
 
     @cached_property
     def _by_path(self) -> dict[Path, int]:
@@ -78,7 +81,17 @@ class Dials:
         for known, index in self._by_name.items():
             if "[1]." in known and known.replace("[1].", ".") == name:
                 return index
-        raise NotFound(f"there is no dial '{name}'{nearest(name, self.names)}")
+        if name in self.formulas:
+            raise NotFound(f"'{name}' starts as a formula, so it has no number yet; set one, like {name}=10")
+        raise NotFound(f"there is no dial '{name}'{nearest(name, (*self.names, *self.formulas))}")
+
+    def place(self, name: str) -> Path:
+        """Where the number of that name stands in the file, or the formula that a number would replace.
+
+        Raises:
+            NotFound: there is none of that name.
+        """
+        return self.formulas[name] if name in self.formulas else self.written[self.find(name)]
 
     def value(self, name: str) -> float:
         """The value of a dial by name."""
@@ -93,7 +106,7 @@ class Dials:
             changes.get(leader, value) if leader in changes else value
             for leader, value in zip(follows, self.values, strict=True)
         )
-        turned = Dials(self.paths, self.names, values, self.flags, tuple(follows), self.written)
+        turned = Dials(self.paths, self.names, values, self.flags, tuple(follows), self.written, self.formulas)
         # Where they stand and what they are called stays as it is.
         for key in ("_by_path", "_by_name"):
             turned.__dict__[key] = getattr(self, key)
@@ -126,16 +139,27 @@ def list_dials(game: GameFile, cast: Cast) -> Dials:
     doubled = {name for name in names if names.count(name) > 1} if len(set(names)) < len(names) else set()
     unique = (".".join(map(str, p)) if name in doubled else name for p, name in zip(paths, names, strict=True))
     values, flags = tuple(value for _, value, _ in numbers), tuple(is_flag for *_, is_flag in numbers)
-    return Dials(paths, tuple(unique), values, flags, follows, written)
+    return Dials(paths, tuple(unique), values, flags, follows, written, dict(_formula_starts(game, cast)))
+
+
+def _formula_starts(game: GameFile, cast: Cast) -> Iterator[tuple[str, Path]]:
+    """The names of starts that are formulas, and where each may be replaced by a number."""
+    for name, stat in game.stats.items():
+        if stat.starts_by_formula and stat.one_of is None:
+            yield name, ("stats", name, "start")
+    for kind, member in cast.members.items():
+        for name, stat in member.kind.stats.items():
+            if stat.starts_by_formula and stat.one_of is None:
+                yield f"{kind}.{name}", _written_at(game, cast, ("kinds", kind, "stats", name, "start"))
 
 
 def _numbers_of_kind(own: Kind, member: Member, path: Path) -> Iterator[tuple[Path, float, bool]]:
-    for name, field in Kind.model_fields.items():
+    for name, described in Kind.model_fields.items():
         if name in _NO_DIALS:
             continue
         kind = own if name in _NOT_TAKEN_OVER else member.kind
         if name in kind.model_fields_set:
-            yield from _numbers_in(getattr(kind, name), (*path, field.alias or name))
+            yield from _numbers_in(getattr(kind, name), (*path, described.alias or name))
 
 
 def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float, bool]]:
@@ -184,12 +208,12 @@ def _sets(kind: Kind, unit: Path) -> bool:
 
 def _written_at(game: GameFile, cast: Cast, path: Path) -> Path:
     """Where a number stands in the file: coordinates are written as `where` and `faces`, if not as stats."""
-    if path[0] != "kinds" or path[2] != "stats" or path[3] not in _COORDINATES or path[4:] != ("start",):
+    if path[0] != "kinds" or path[2] != "stats" or path[3] not in COORDINATES or path[4:] != ("start",):
         return path
     member = cast.members[str(path[1])]
     if any(path[3] in game.kinds[ancestor].stats for ancestor in member.family):
         return path
-    return (*path[:2], *_COORDINATES[str(path[3])])
+    return (*path[:2], *COORDINATES[str(path[3])])
 
 
 def _taken_from(game: GameFile, cast: Cast, path: Path, written: Path) -> Path:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 from typing import Any, Literal
 
 from pydantic import Field, model_validator
@@ -66,7 +67,7 @@ class Stat(Part):
         if self.one_of is not None:
             if not self.one_of or len(set(self.one_of)) != len(self.one_of):
                 raise ValueError("one_of wants a list of different words")
-            if self.start is not None and self.start.text not in self.one_of:
+            if self.start is not None and self.start.text not in self.one_of and not self.starts_by_formula:
                 raise ValueError(f"starts as '{self.start}', which is not one of {', '.join(self.one_of)}")
             if self.min is not None or self.max is not None or self.recover or self.fade or self.bands:
                 raise ValueError("a word has no limits, flows or bands")
@@ -82,6 +83,13 @@ class Stat(Part):
     def flow(self) -> Flow | None:
         """The flow of the stat, whichever way it goes."""
         return self.recover or self.fade
+
+    @property
+    def starts_by_formula(self) -> bool:
+        """Whether its start has to be worked out as it opens."""
+        if self.start is None or self.start.number is not None:
+            return False
+        return self.one_of is None or not isinstance(self.start.tree, (ast.Name, ast.Constant))
 
     @property
     def is_account(self) -> bool:

@@ -10,6 +10,7 @@ from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import parse_expression
 from mint_ledger.game.cast import Member
 from mint_ledger.game.level import Level
+from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import posting, reading
 from mint_ledger.lowering.columns import (
     account_column,
@@ -25,6 +26,7 @@ from mint_ledger.lowering.handles import ENTER_LEVEL, appear, begin, level_event
 from mint_ledger.lowering.presence import left_column
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.start import opening_value
 from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Expr, Local, Or, Time
@@ -232,7 +234,7 @@ def _emit_resets(lowering: Lowering, b: BlockBuilder, cause: Expr) -> None:
     for stat, model in lowering.game.stats.items():
         if model.resets == "level" and model.is_account:
             ref = EntityRef(ZERO, ())
-            start = reading.start_value(Scope(lowering, b, ()), ref, stat, None, model)
+            start = _opened_anew(lowering, b, ref, stat, None, model)
             b.emit(Post(account_column(lowering, stat), ZERO, "set", start, cause, ZERO))
     for member in lowering.cast.members.values():
         names = [s for s, model in member.kind.stats.items() if model.resets == "level" and model.is_account]
@@ -241,8 +243,19 @@ def _emit_resets(lowering: Lowering, b: BlockBuilder, cause: Expr) -> None:
         with b.each(((member.first, member.room),)) as who:
             for stat in names:
                 ref = EntityRef(who, (member,))
-                start = reading.start_value(Scope(lowering, b, ()), ref, stat, member, member.kind.stats[stat])
+                start = _opened_anew(lowering, b, ref, stat, member, member.kind.stats[stat])
                 b.emit(Post(account_column(lowering, stat), who, "set", start, cause, ZERO))
+
+
+def _opened_anew(
+    lowering: Lowering, b: BlockBuilder, ref: EntityRef, name: str, member: Member | None, stat: Stat
+) -> Expr:
+    """What a stat starts with in this level; a formula is worked out again."""
+    value = opening_value(lowering, b, ref, name, member, stat)
+    if stat.starts_by_formula:
+        value = b.let(value)
+        b.emit(Set(reading.opened_column(lowering, name), ref.entity, value))
+    return value
 
 
 def _emit_start(lowering: Lowering, b: BlockBuilder, path: Path, target: str, formula: Formula, cause: Expr) -> None:

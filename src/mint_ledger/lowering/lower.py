@@ -37,6 +37,7 @@ from mint_ledger.lowering.presence import emit_beginnings, lower_begin, lower_op
 from mint_ledger.lowering.readout import lower_readout
 from mint_ledger.lowering.rule import RuleLowering
 from mint_ledger.lowering.script import lower_playtests, lower_script
+from mint_ledger.lowering.start import check_starts
 from mint_ledger.lowering.stats import (
     check_circles,
     check_stats,
@@ -132,6 +133,7 @@ def open_lowering(
     check_tables(lowering)
     check_stats(lowering)
     lower_accounts(lowering)
+    check_starts(lowering)
     check_circles(lowering)
     check_space(lowering)
     if game.space is not None:

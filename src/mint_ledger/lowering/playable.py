@@ -82,9 +82,11 @@ class PlayableGame(GameFile):
         """
         program = self.lowered.program
         dials = program.dials
-        by_index = {dials.find(name): value for name, value in changes.items()}
-        written = {dials.written[index]: value for index, value in by_index.items()}
+        written = {dials.place(name): value for name, value in changes.items()}
         turning = (self._turning or Turning(self.source, program.cast, {})).further(written)
+        if any(name in dials.formulas for name in changes):
+            return game_of(turning.source(), type(self), turning)
+        by_index = {dials.find(name): value for name, value in changes.items()}
         parts = turned_parts(self, program.cast, written)
         game = _constructed(type(self), self.model_fields_set, parts)
         lowered = self.lowered.turned(game, turning, by_index)

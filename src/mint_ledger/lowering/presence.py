@@ -11,7 +11,7 @@ from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.handles import GONE, REMOVE, appear, begin, spawn
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion
-from mint_ledger.lowering.stats import emit_openings
+from mint_ledger.lowering.start import emit_openings
 from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Dial, Expr, Local, Step, inside

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import shorten
 from mint_ledger.game.cast import Member
+from mint_ledger.game.dials import COORDINATES
 from mint_ledger.game.parts import ACCOUNT_WORDS
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import entities, space, table
@@ -31,7 +32,7 @@ from mint_ledger.program.expressions import (
     Step,
     inside,
 )
-from mint_ledger.program.handle import Handle
+from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.state import Column
 
 
@@ -185,6 +186,8 @@ def _account_word(f: InFormula, ref: EntityRef, name: str, member: Member | None
     if stat.value_type == "word" and word not in ("start", "untouched", "base"):
         raise Problem(f"'{name}' is a word, so it has no .{word}")
     lowering = f.scope.lowering
+    if (word == "start" and stat.starts_by_formula) or f.scope.path[-1:] == ("start",):
+        _note_dependence(f.scope, member, name)
     if word == "untouched":
         column = touched_column(lowering, name)
         return Typed(Seconds(sub(Step(), At(column, ref.entity))), "number")
@@ -240,21 +243,50 @@ def member_stat_path(member: Member | None, stat: str) -> tuple[str | int, ...]:
     return ("kinds", member.name, "stats", stat) if member else ("stats", stat)
 
 
+def opened_column(lowering: Lowering, stat: str) -> Column:
+    """What the accounts of a stat were opened with; kept where that is worked out."""
+    values = account_column(lowering, stat)
+    return lowering.layout.column(Handle("opened", (stat,)), "value", values.first, values.count)
+
+
+def start_path(lowering: Lowering, member: Member | None, stat: str) -> Path:
+    """Where the start of a stat stands in the file: a coordinate in `where`, or `faces`."""
+    if (
+        member is not None
+        and stat in COORDINATES
+        and not any(stat in lowering.game.kinds[ancestor].stats for ancestor in member.family)
+    ):
+        owner = next(a for a in member.family if lowering.game.kinds[a].where is not None)
+        return ("kinds", owner, *COORDINATES[stat])
+    return (*stat_path(lowering, member, stat), "start")
+
+
 def start_value(scope: Scope, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Expr:
-    """What a stat starts with: the kind's number, or a copy's own."""
+    """What a stat starts with: the kind's number, a copy's own, or what its formula came to as it opened."""
     lowering = scope.lowering
+    if stat.starts_by_formula:
+        return At(opened_column(lowering, name), ref.entity)
     plain = _plain_start(lowering, name, member, stat)
-    copies = member.kind.copies if member else 1
-    if member is None or not isinstance(copies, list) or not isinstance(plain, Dial):
+    own = own_starts(lowering, name, member, stat) if isinstance(plain, Dial) else {}
+    if member is None or not own:
         return plain
-    table = [plain.index] * member.room
-    for index, overrides in enumerate(copies):
-        dial = lowering.dial_index(("kinds", member.name, "copies", index, name)) if name in overrides else None
-        if dial is not None:
-            table[index] = dial
+    assert isinstance(plain, Dial)
+    table = [own.get(entity, plain).index for entity in member.entities]
     if len(set(table)) == 1:
         return Dial(table[0])
     return DialOf(tuple(table), member.first, ref.entity)
+
+
+def own_starts(lowering: Lowering, name: str, member: Member | None, stat: Stat) -> dict[int, Dial]:
+    """The numbers with which copies start that have one of their own."""
+    if member is None or not isinstance(member.kind.copies, list):
+        return {}
+    own: dict[int, Dial] = {}
+    for index, overrides in enumerate(member.kind.copies):
+        dial = lowering.dial_index(("kinds", member.name, "copies", index, name)) if name in overrides else None
+        if dial is not None:
+            own[member.first + index] = Dial(dial)
+    return own
 
 
 def _plain_start(lowering: Lowering, name: str, member: Member | None, stat: Stat) -> Expr:

@@ -22,7 +22,7 @@ from mint_ledger.program.building import BlockBuilder, compare
 from mint_ledger.program.expressions import ZERO, Checked, Constant, Expr, Local, Read, Unary
 from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Account, AccountSpec
-from mint_ledger.program.statements import Open, Post
+from mint_ledger.program.statements import Post
 from mint_ledger.program.walking import locals_needed
 
 Owner = tuple[Member | None, Stat]
@@ -132,16 +132,6 @@ def _check_worked_out(lowering: Lowering) -> None:
                 lowering.fault(path, str(problem))
 
 
-def emit_openings(lowering: Lowering, b: BlockBuilder, ref: EntityRef, cause: Expr, by: Expr) -> None:
-    """Open all accounts of one entity (or of the game) with their starts; a cause below 0 makes no rows."""
-    member = ref.members[0] if ref.members else None
-    scope = Scope(lowering, b, (), self_=ref if member else None)
-    for name, stat in reading.stats_of(lowering, member).items():
-        if stat.is_account:
-            start = reading.start_value(scope, ref, name, member, stat)
-            b.emit(Open(account_column(lowering, name), ref.entity, start, cause, by))
-
-
 def emit_limit_postings(lowering: Lowering, b: BlockBuilder) -> None:
     """Bring back what a limit that is a formula has moved past, by a posting of cause `limit`."""
     cause = Constant(float(lowering.cause("limit", "limit", ())))
@@ -227,8 +217,6 @@ def misfits(stat: Stat) -> list[tuple[str, str]]:
     low = stat.min.number if stat.min else None
     high = stat.max.number if stat.max else None
     start = stat.start.number if stat.start else 0.0
-    if stat.start is not None and stat.start.number is None and stat.one_of is None:
-        return [("start", f"a start is a number, true or false, not the formula '{stat.start}'")]
     if low is not None and high is not None and low > high:
         return [("min", f"the limits cross: min {low:g} is above max {high:g}")]
     faults: list[tuple[str, str]] = []
@@ -253,7 +241,7 @@ def _check_bands(lowering: Lowering, path: tuple[str | int, ...], stat: Stat) ->
 
 
 def check_circles(lowering: Lowering) -> None:
-    """Stats whose limits or formulas read one another in a circle."""
+    """Stats whose limits, starts or formulas read one another in a circle."""
     done: set[tuple[str, str]] = set()
 
     def visit(node: tuple[str, str], trail: list[tuple[str, str]]) -> None:
@@ -263,7 +251,9 @@ def check_circles(lowering: Lowering) -> None:
                 return
             done.update(circle)
             names = " reads ".join(".".join(part for part in item if part) for item in circle)
-            lowering.fault(lowering.depends[circle[0]][circle[1]], f"formulas and limits go round in a circle: {names}")
+            lowering.fault(
+                lowering.depends[circle[0]][circle[1]], f"formulas, limits and starts go round in a circle: {names}"
+            )
             return
         if len(trail) > 200:
             return

@@ -39,14 +39,13 @@ def _check(lowering: Lowering, path: Path, before: Mapping[str, float], dials: M
     known = lowering.dials
     for name, value in (*before.items(), *dials.items()):
         try:
-            changes[known.written[known.find(name)]] = value
+            changes[known.place(name)] = value
         except NotFound as error:
             if name in dials:
                 lowering.fault((*path, name), str(error))
     if changes and dials:
         for moved, message in _impossible(lowering, changes):
-            names = [name for name, at in zip(known.names, known.written, strict=True) if at in changes and at == moved]
-            name = next((n for n in names if n in dials), next(iter(dials)))
+            name = next((n for n in dials if known.place(n) == moved), next(iter(dials)))
             lowering.fault((*path, name), f"makes an impossible game: {message}")
 
 
