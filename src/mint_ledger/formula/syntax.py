@@ -34,8 +34,8 @@ ENTITY_CALLS = (
     "behind",
 )
 TABLE_CALLS = ("smooth", "key_at")
-PLAYTEST_CALLS = ("hits",)
-CALLS = ARITHMETIC_CALLS + CHANCE_CALLS + ENTITY_CALLS + TABLE_CALLS + PLAYTEST_CALLS
+COUNT_CALLS = ("hits", "misses", "dodges", "blocks")
+CALLS = ARITHMETIC_CALLS + CHANCE_CALLS + ENTITY_CALLS + TABLE_CALLS + COUNT_CALLS
 
 # What measures are made of: name and (least, most) number of arguments.
 MEASURE_CALLS = {

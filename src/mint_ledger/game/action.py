@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from mint_ledger.game.do import DoList
 from mint_ledger.game.parts import Amount, Condition, Names, Part
 
 
 class Action(Part):
-    """One action: by whom, what it needs and costs, how long it takes, and what it does as it ends."""
+    """One action: by whom, what it needs and costs, how long it takes, and what it does as it ends, if anything."""
 
     by: Names
     needs: Condition | None = None
@@ -18,5 +18,13 @@ class Action(Part):
     cooldown: Amount | None = None
     breaks_if: Condition | None = None
     during: str | None = None
-    do: DoList = Field(min_length=1)
+    do: DoList = Field(default_factory=list)
     label: str | None = None
+
+    @model_validator(mode="after")
+    def _does_something(self) -> Action:
+        if not self.do and self.lasts is None and not self.costs:
+            raise ValueError(
+                "'do' is missing; without it an action lasts a while ('lasts') or costs something ('costs')"
+            )
+        return self

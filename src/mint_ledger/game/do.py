@@ -42,10 +42,12 @@ class RemoveDo(Part):
 
 
 class SpawnDo(Part):
-    """`{spawn: crab}`: a new entity takes the lowest free number of its kind."""
+    """`{spawn: crab, count: 3, set: {tough: 9}}`: new entities take the lowest free numbers of their kind."""
 
     spawn: str
+    count: Amount | None = None
     where: Position | None = None
+    set: dict[str, Amount] | None = None
 
     def summary(self) -> str:
         """The step in a few words."""
@@ -172,9 +174,10 @@ class TellDo(Part):
 
 
 class IfDo(Part):
-    """`{if: condition, do: […], else: […]}`."""
+    """`{if: condition, do: […], else: […]}`; `named` makes what it does a cause of its own."""
 
     if_: Condition = Field(alias="if")
+    named: str | None = None
     do: DoList = Field(min_length=1)
     else_: DoList | None = Field(None, alias="else")
 
@@ -184,9 +187,10 @@ class IfDo(Part):
 
 
 class EachDo(Part):
-    """`{each: crab, do: […]}`: the list once for each entity present; it is `other` in the list."""
+    """`{each: crab, do: […]}`: the list once for each entity present; in the list it is `other`, or what `as` says."""
 
     each: str
+    as_: str | None = Field(None, alias="as")
     if_: Condition | None = Field(None, alias="if")
     do: DoList = Field(min_length=1)
 

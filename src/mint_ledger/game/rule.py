@@ -25,6 +25,7 @@ WHEN_KEYS = (
     "missed",
     "struck",
     "gone",
+    "appears",
     "cue",
     "act",
     "level",
@@ -48,6 +49,7 @@ class When(Part):
     missed: Names | None = None
     struck: Names | None = None
     gone: Names | None = None
+    appears: Names | None = None
     cue: Names | None = None
     act: Names | None = None
     level: Names | None = None
@@ -57,8 +59,8 @@ class When(Part):
     def _bare_word(cls, data: Any) -> Any:
         if data == "start":
             return {"start": True}
-        if data == "gone":
-            return {"gone": "self"}
+        if data in ("gone", "appears"):
+            return {data: "self"}
         if isinstance(data, str):
             raise ValueError(f"unknown trigger '{data}'; write it like {{every: 2}} or {{becomes: health <= 0}}")
         if not isinstance(data, (dict, When)):

@@ -24,7 +24,7 @@ FLAG: Schema = {"anyOf": [{"type": "boolean"}, {"type": "string", "pattern": YES
 # Parts that may be written short, and how.
 SHORT: dict[type, Schema] = {
     stat.Stat: {"type": ["number", "boolean"]},
-    rule.When: {"enum": ["start", "gone"]},
+    rule.When: {"enum": ["start", "gone", "appears"]},
     attack.AttackWhen: {"enum": ["meets", "in_contact"]},
     attack.Layer: {"type": "string"},
     status.Again: {"enum": ["restart", "extend", "ignore"]},

@@ -14,15 +14,16 @@ MAX_STACK = 20
 
 
 class StatChange(Part):
-    """How a status alters what formulas read of a stat: all `plus` come before all `times`."""
+    """How a status alters what formulas read of a stat: the last `to`, then all `plus`, then all `times`."""
 
+    to: Amount | None = None
     plus: Amount | None = None
     times: Amount | None = None
 
     @model_validator(mode="after")
     def _one(self) -> StatChange:
-        if self.plus is None and self.times is None:
-            raise ValueError("wants {plus: …} or {times: …}")
+        if self.plus is None and self.times is None and self.to is None:
+            raise ValueError("wants {plus: …}, {times: …} or {to: …}")
         return self
 
 

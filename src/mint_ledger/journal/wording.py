@@ -195,7 +195,8 @@ class Words:
             return f"{who} is not given {cause}: {self._plain(row)}"
         if cause == "spawn":
             member = self.program.cast.member_of(int(row.entity))
-            return f"no room for one more {member.name if member else who}"
+            many = int(row.values[0]) if self._plain(row) != "no room" else 1
+            return f"no room for {'one' if many == 1 else f'{many:,}'} more {member.name if member else who}"
         return f"{by or who} cannot use {cause}: {self._plain(row)}"
 
     def _told(self, row: Row) -> str:

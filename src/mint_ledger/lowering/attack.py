@@ -14,6 +14,7 @@ from mint_ledger.lowering.action import anyone_is_ever_busy, busy_code, busy_col
 from mint_ledger.lowering.chance import draw, happens
 from mint_ledger.lowering.columns import account_column, habit_column
 from mint_ledger.lowering.context import Lowering, ranges_of
+from mint_ledger.lowering.counts import count_row
 from mint_ledger.lowering.defence import MISSES, SKIPPED, dodge_of, safe_until, struck_through
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.entities import maker_column
@@ -188,6 +189,8 @@ class AttackLowering:
     def _note(self, b: BlockBuilder, what: str, striker: Expr, target: Expr, why: str) -> None:
         who = target if target != ZERO else striker
         b.emit(Note(what, who, striker, self.cause, self.lowering.text([why])))
+        if what == "blocked":
+            count_row(self.lowering, b, what, self.name)
 
     # `try`: aims for itself
 
@@ -424,6 +427,7 @@ class AttackLowering:
                 text = self.lowering.text([MISSES[code]])
                 with b.when(compare("==", Local(missed), const(code))):
                     b.emit(Note(what, target, striker, self.cause, text))
+                    count_row(self.lowering, b, what, self.name)
             b.emit(Raise(self.lowering.event(missed_event(self.name), "hit"), striker, target))
             self._emit_spent(b, striker)
             b.emit(Leave("procedure"))
@@ -482,6 +486,7 @@ class AttackLowering:
                 b.emit(If(inside(target, ((member.first, member.room),)), (call,)))
         hits = hits_column(lowering, self.name)
         b.emit(Set(hits, ZERO, add(At(hits, ZERO), ONE)))
+        count_row(lowering, b, "hit", self.name)
         crit = compare("!=", times, ONE)
         b.emit(Raise(lowering.event(hit_event(self.name), "hit"), striker, target, (Local(dealt), crit)))
 

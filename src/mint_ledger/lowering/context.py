@@ -91,6 +91,11 @@ class Lowering:
     _looked_at: set[Path] = field(default_factory=set)
     # Whether some rule makes an entity safe (or a life that is spent does).
     gives_safety: bool = False
+    # The kinds of which some rule hears that one has appeared.
+    listened_to: set[str] = field(default_factory=set)
+    # What formulas ask of and has to be counted all along: it is known once all of them have been looked at.
+    counted: frozenset[tuple[str, str]] = frozenset()
+    asked_counts: set[tuple[str, str]] = field(default_factory=set)
     # Levels that some rule or script goes to.
     gone_to: set[str] = field(default_factory=set)
     touched_stats: set[str] = field(default_factory=set)

@@ -13,15 +13,16 @@ from mint_ledger.lowering import contact, entities
 from mint_ledger.lowering.context import ranges_of
 from mint_ledger.lowering.defence import emit_safe
 from mint_ledger.lowering.ending import finish
-from mint_ledger.lowering.formulas import amount, condition, entity_text, lower_formula
-from mint_ledger.lowering.handles import REMOVE, cue_event, end_status, give_status, spawn, strike, try_attack
+from mint_ledger.lowering.formulas import KEYWORDS, RESERVED, amount, condition, entity_text, lower_formula
+from mint_ledger.lowering.handles import REMOVE, cue_event, end_status, give_status, strike, try_attack
 from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.motion import emit_place
-from mint_ledger.lowering.posting import emit_posting
+from mint_ledger.lowering.posting import emit_posting, emit_set
+from mint_ledger.lowering.presence import emit_spawn
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.program.building import compare, const
-from mint_ledger.program.expressions import ZERO, Expr, Local
+from mint_ledger.lowering.scope import EntityRef, Scope, Typed
+from mint_ledger.program.building import const, higher_of
+from mint_ledger.program.expressions import ZERO, Expr, Unary
 from mint_ledger.program.statements import Call, If, Note, Raise
 
 MAX_CUE_VALUES = 8
@@ -90,11 +91,19 @@ def _spawn(scope: Scope, item: steps.SpawnDo, cause: Expr) -> None:
     if not member.room:
         raise Problem(f"there is no room for a '{item.spawn}'; give the kind 'room: …'")
     b = scope.builder
-    spawned = b.new_local()
-    b.emit(Call(spawn(member.name), (doer(scope),), spawned))
-    if item.where is not None:
-        with b.when(compare(">=", Local(spawned), ZERO)):
-            emit_place(scope, EntityRef(Local(spawned), (member,)), item.where, cause, doer(scope), "where")
+    count: Expr | None = None
+    if item.count is not None:
+        count = b.let(higher_of(Unary("floor", amount(scope, item.count, "count")), ZERO))
+
+    def set_up(ref: EntityRef) -> None:
+        for name, formula in (item.set or {}).items():
+            emit_set(scope.at("set", name), ref, name, formula, cause)
+
+    def put(ref: EntityRef) -> None:
+        if item.where is not None:
+            emit_place(scope, ref, item.where, cause, doer(scope), "where")
+
+    emit_spawn(scope.lowering, b, member, doer(scope), count=count, at_opening=set_up, afterwards=put)
 
 
 def _hit(scope: Scope, item: steps.HitDo, cause: Expr) -> None:
@@ -229,12 +238,23 @@ def emit_tell(scope: Scope, text: str, cause: Expr) -> None:
 def _if(scope: Scope, item: steps.IfDo, cause: Expr) -> None:
     b = scope.builder
     test = condition(scope, item.if_, "if")
+    own = cause if item.named is None else const(scope.lowering.cause("branch", item.named, scope.path))
     with b.block() as then:
-        emit_do(scope.at("do"), item.do, cause)
+        emit_do(scope.at("do"), item.do, own)
     with b.block() as other:
         if item.else_:
             emit_do(scope.at("else"), item.else_, cause)
     b.emit(If(test, tuple(then), tuple(other)))
+
+
+def _check_name(scope: Scope, name: str) -> None:
+    """Refuse a name for one of several that means something already."""
+    lowering = scope.lowering
+    taken = (*RESERVED, *KEYWORDS, *lowering.game.stats, *lowering.game.numbers, *lowering.cast.members, *scope.lets)
+    if not name.isidentifier() or name.startswith("_"):
+        raise Problem(f"'{name}' is no name; a name has letters, digits and _")
+    if name in taken:
+        raise Problem(f"'{name}' means something already; choose another name behind 'as'")
 
 
 def _each(scope: Scope, item: steps.EachDo, cause: Expr) -> None:
@@ -244,7 +264,12 @@ def _each(scope: Scope, item: steps.EachDo, cause: Expr) -> None:
     b = scope.builder
     with b.each(ranges_of(members)) as who:
         ref = EntityRef(who, members)
-        inner = replace(scope.bind(item.each, ref), other=ref)
+        if item.as_ is None:
+            inner = replace(scope.bind(item.each, ref), other=ref)
+        else:
+            _check_name(scope, item.as_)
+            named = Typed(who, "entity", members=members)
+            inner = replace(scope, lets={**scope.lets, item.as_: named}, other=scope.other or ref)
         if item.if_ is None:
             emit_do(inner.at("do"), item.do, cause)
         else:

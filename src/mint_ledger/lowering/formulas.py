@@ -8,8 +8,8 @@ from dataclasses import replace
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
-from mint_ledger.formula.syntax import CHANCE_CALLS, parse_expression, shorten
-from mint_ledger.lowering import chance, entities, reading, table
+from mint_ledger.formula.syntax import CHANCE_CALLS, COUNT_CALLS, parse_expression, shorten
+from mint_ledger.lowering import chance, counts, entities, reading, table
 from mint_ledger.lowering.columns import level_began_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
@@ -57,6 +57,7 @@ COMPARISONS: dict[type[ast.cmpop], CompareOp] = {
     ast.NotEq: "!=",
 }
 TYPE_NAMES = {"number": "a number", "flag": "yes or no", "word": "a word", "entity": "an entity"}
+KEYWORDS = ("and", "or", "not", "if", "else", "in", "is")
 RESERVED = (
     "self",
     "other",
@@ -248,6 +249,11 @@ class FormulaLowerer:
         elif name in lowering.cast.members:
             ref = entities.entity(self, node)
             return Typed(ref.entity, "entity", members=ref.members)
+        elif name == "level":
+            value, words = counts.level_word(lowering)
+            typed = Typed(value, "word", words)
+        elif name == "visit":
+            typed = Typed(counts.visit(lowering), "number")
         elif name in lowering.words:
             return self.word(name)
         else:
@@ -374,7 +380,7 @@ class FormulaLowerer:
             return chance.call(self, name, arguments)
         if name in ("count", "total", "lowest", "highest", "any", "all"):
             return entities.fold(self, name, arguments[0])
-        if name in ("has", "ready", "distance", "facing", "behind", "hits"):
+        if name in ("has", "ready", "distance", "facing", "behind", *COUNT_CALLS):
             return reading.question(self, name, arguments)
         if name in ("smooth", "key_at"):
             return (table.smooth if name == "smooth" else table.key_at)(self, arguments)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from mint_ledger.program.handle import Handle
 
 GONE, REMOVE, MOTION, ENTER_LEVEL = Handle("gone"), Handle("remove"), Handle("motion"), Handle("enter level")
+APPEARED = Handle("appeared")
 
 
 def appear(kind: str) -> Handle:

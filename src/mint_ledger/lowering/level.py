@@ -20,10 +20,11 @@ from mint_ledger.lowering.columns import (
     present_column,
 )
 from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.counts import VISITS, visits_column
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import amount, condition
 from mint_ledger.lowering.handles import ENTER_LEVEL, appear, begin, level_event
-from mint_ledger.lowering.presence import left_column
+from mint_ledger.lowering.presence import emit_appeared, left_column
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.start import opening_value
@@ -149,6 +150,8 @@ def _lower_enter(lowering: Lowering) -> None:
             emit_flows_of(lowering, b, who, member)
     b.emit(Set(level_column(lowering), ZERO, number))
     b.emit(Set(level_began_column(lowering), ZERO, Time()))
+    if VISITS in lowering.counted:
+        b.emit(Set(visits_column(lowering), number, add(At(visits_column(lowering), number), ONE)))
     b.emit(Set(_asked(lowering), ZERO, const(NOT_ASKED)))
     for index, name in enumerate(lowering.game.levels):
         cause = const(lowering.cause("level", name, ("levels", name)))
@@ -203,6 +206,11 @@ def _lower_opening(lowering: Lowering, number: int, name: str, level: Level) -> 
                     with b.when(At(_was_left(lowering, name), ZERO)):
                         _emit_restore(lowering, b, name, member, who, cause)
                 b.emit(Call(begin(kind), (who,)))
+                if level.again == "as_left":
+                    with b.when(no(At(_was_left(lowering, name), ZERO))):
+                        emit_appeared(lowering, b, member, who)
+                else:
+                    emit_appeared(lowering, b, member, who)
     for target, formula in level.start.items():
         _emit_start(lowering, b, (*path, "start"), target, formula, cause)
     lowering.order.append(OrderLine("0 start", f"the level {name} opens", path))

@@ -26,7 +26,7 @@ from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.defence import forget_safe_time, lower_defence
 from mint_ledger.lowering.ending import ending_specs, lower_endings
 from mint_ledger.lowering.flow import emit_flows
-from mint_ledger.lowering.formulas import RESERVED
+from mint_ledger.lowering.formulas import KEYWORDS, RESERVED
 from mint_ledger.lowering.habit import emit_habit_part, habit_players, lower_habits, own_habits
 from mint_ledger.lowering.level import emit_first_level, lower_levels
 from mint_ledger.lowering.lowered import Lowered
@@ -59,7 +59,6 @@ from mint_ledger.program.statements import Settle
 from mint_ledger.program.verify import verify
 
 NOBODY = Constant(-1.0)
-KEYWORDS = ("and", "or", "not", "if", "else", "in", "is")
 PHASES = ("0 start", "1 time", "3 players", "4 contact", "5 attacks and rules", "6 flows", "7 endings")
 MOST_RULES = 10_000
 # What a state may have in all: numbers that every moment of every run is made of.
@@ -116,6 +115,20 @@ def open_lowering(
 
     With `counts_rules` the state has a column for each rule that says how often it was carried out, as audits ask.
     """
+    lowering, lowered = _lower_all(game, script, measures, counts_rules, frozenset())
+    if isinstance(lowering, Lowering) and lowering.asked_counts:
+        # What formulas ask how often it happened has to be counted where it happens, which may be lowered before them.
+        return _lower_all(game, script, measures, counts_rules, frozenset(lowering.asked_counts))
+    return lowering, lowered
+
+
+def _lower_all(
+    game: GameFile,
+    script: Sequence[Happening],
+    measures: Mapping[str, str] | None,
+    counts_rules: bool,
+    counted: frozenset[tuple[str, str]],
+) -> tuple[Lowering | Fault, Lowered | None]:
     source = game.source
     try:
         cast = make_cast(game)
@@ -124,7 +137,9 @@ def open_lowering(
     too_many = _too_many(game, cast)
     if too_many is not None:
         return too_many, None
-    lowering = Lowering(game, cast, list_dials(game, cast), source, could_begin, counts_rules=counts_rules)
+    lowering = Lowering(
+        game, cast, list_dials(game, cast), source, could_begin, counts_rules=counts_rules, counted=counted
+    )
     _check_names(lowering)
     _intern_words(lowering)
     _collect_cues_and_makers(lowering, script)
@@ -219,7 +234,7 @@ def _intern_words(lowering: Lowering) -> None:
         for stat in stats.values():
             for word in (*(stat.one_of or ()), *(stat.bands or ())):
                 lowering.word(word)
-    for word in ("win", "lose", "draw", "unfinished"):
+    for word in ("win", "lose", "draw", "unfinished", *lowering.game.levels):
         lowering.word(word)
 
 
@@ -266,12 +281,24 @@ def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) ->
             lowering.gone_to.add(happening.go)
         if happening.cue is not None:
             _note_cue(lowering, happening.cue, list(happening.with_) if isinstance(happening.with_, dict) else [])
+    _collect_listeners(lowering)
     for rule in (*game.rules, *(rule for kind in game.kinds.values() for rule in kind.rules)):
         # Scripts give cues from outside; what rules read of them tells which values they bring.
         read = values_of(rule, "cue")
         for when in rule.when:
             for cue in when.cue or []:
                 _note_cue(lowering, cue, sorted(read))
+
+
+def _collect_listeners(lowering: Lowering) -> None:
+    """The kinds of which some rule hears that one has appeared."""
+    owned = [(name, rule) for name, kind in lowering.game.kinds.items() for rule in kind.all_rules]
+    for owner, rule in [*owned, *(("", rule) for rule in lowering.game.rules)]:
+        for when in rule.when:
+            for name in when.appears or []:
+                known = owner if name == "self" else name
+                if known in lowering.cast.members:
+                    lowering.listened_to |= {member.name for member in lowering.cast.family(known)}
 
 
 def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:

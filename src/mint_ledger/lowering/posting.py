@@ -17,7 +17,7 @@ from mint_ledger.lowering.formulas import FormulaLowerer, check_type, lower_form
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import choose, div, mul, neg
-from mint_ledger.program.expressions import ZERO, Checked, Expr, Read, inside
+from mint_ledger.program.expressions import ZERO, Checked, Dial, Expr, Read, inside
 from mint_ledger.program.statements import Post
 
 
@@ -60,6 +60,18 @@ def target(scope: Scope, node: ast.expr) -> tuple[EntityRef, str]:
             raise Problem(f"'.{node.attr}' cannot be posted to; change the stat itself")
         return entities.entity(FormulaLowerer(scope, -1), node.value), node.attr
     raise Problem("only a stat can be changed")
+
+
+def emit_set(scope: Scope, ref: EntityRef, name: str, formula: Formula, cause: Expr) -> None:
+    """Emit that an account is set to what a formula of the scope says; a fault in it is noted at its place."""
+    try:
+        stat = account_owners(scope, ref, name)[0][1]
+        value = _amount(scope, formula, stat.value_type, tuple(stat.one_of or ()))
+    except Problem as problem:
+        scope.lowering.fault(scope.path, str(problem))
+        return
+    by = scope.self_.entity if scope.self_ else ZERO
+    scope.builder.emit(Post(account_column(scope.lowering, name), ref.entity, "set", value, cause, by))
 
 
 def booked(lowering: Lowering, stat: str, entity: Expr) -> Expr:
@@ -127,6 +139,9 @@ def _emit(scope: Scope, posting: PostingText, cause: Expr, ref: EntityRef, name:
 def _amount(scope: Scope, formula: Formula, want: str, words: tuple[str, ...]) -> Expr:
     if want == "word" and isinstance(formula.tree, ast.Name) and formula.tree.id in words:
         formula = replace(formula, tree=ast.Constant(formula.tree.id))
+    dial = scope.lowering.dial_index(scope.path) if formula.number is not None and want != "word" else None
+    if dial is not None:
+        return Dial(dial)
     typed = lower_formula(scope, formula)
     check_type(typed, want, formula.text, words)  # type: ignore[arg-type]
     return typed.expr

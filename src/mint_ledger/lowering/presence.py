@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering.columns import ending_column, present_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.entities import maker_column, world
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import condition
-from mint_ledger.lowering.handles import GONE, REMOVE, appear, begin, spawn
+from mint_ledger.lowering.handles import APPEARED, GONE, REMOVE, appear, begin, spawn
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion
 from mint_ledger.lowering.start import emit_openings
@@ -17,7 +19,7 @@ from mint_ledger.program.building import BlockBuilder, add, compare, const, no, 
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Dial, Expr, Local, Step, inside
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.state import Column
-from mint_ledger.program.statements import Call, If, Leave, Let, Note, Raise, Set
+from mint_ledger.program.statements import Call, If, Leave, Let, Note, Raise, Set, Settle
 
 
 def left_column(lowering: Lowering) -> Column:
@@ -69,6 +71,12 @@ def emit_beginnings(lowering: Lowering, b: BlockBuilder) -> None:
         if member.room:
             with b.each(((member.first, member.room),)) as who:
                 b.emit(Call(begin(member.name), (who,)))
+    for member in lowering.cast.members.values():
+        if member.room and member.name in lowering.listened_to:
+            with b.each(((member.first, member.room),)) as who:
+                emit_appeared(lowering, b, member, who)
+    if lowering.listened_to:
+        b.emit(Settle(const(-1.0), ZERO, always=True))
 
 
 def _lower_appear(lowering: Lowering, member: Member) -> None:
@@ -89,7 +97,7 @@ def lower_begin(lowering: Lowering, member: Member) -> None:
 
 
 def _lower_spawn(lowering: Lowering, member: Member) -> None:
-    """`spawn KIND` (by): the lowest free number appears; its result is the entity, -1 where the room is full."""
+    """`spawn KIND` (by): the lowest free number opens; its result is the entity, -1 where the room is full."""
     b = BlockBuilder(1)
     present, left = present_column(lowering), left_column(lowering)
     number = b.new_local()
@@ -99,15 +107,61 @@ def _lower_spawn(lowering: Lowering, member: Member) -> None:
         free = And((no(At(present, entity)), compare("<", At(left, entity), Step())))
         b.emit(If(free, (Let(number, entity), Leave("each"))))
     cause = lowering.cause("spawn", "spawn", ("kinds", member.name))
-    with b.when(compare("<", Local(number), ZERO)):
-        b.emit(Note("refused", const(member.first), Local(0), Constant(float(cause)), lowering.text(["no room"])))
-        b.emit(Leave("procedure"))
+    b.leave_unless(compare(">=", Local(number), ZERO))
     b.emit(Set(present, Local(number), ONE))
     b.emit(Set(maker_column_of(lowering), Local(number), Local(0)))
     b.emit(Note("spawn", Local(number), Local(0), Constant(float(cause))))
     b.emit(Call(appear(member.name), (Local(number), Constant(float(cause)), Local(0))))
-    b.emit(Call(begin(member.name), (Local(number),)))
     lowering.procedure(b.procedure(spawn(member.name), Local(number)))
+
+
+def emit_spawn(
+    lowering: Lowering,
+    b: BlockBuilder,
+    member: Member,
+    by: Expr,
+    *,
+    count: Expr | None = None,
+    at_opening: Callable[[EntityRef], None] | None = None,
+    afterwards: Callable[[EntityRef], None] | None = None,
+) -> None:
+    """Emit that one of a kind appears, or `count` of them; those for whom there is no room have a row together.
+
+    `at_opening` is emitted as the accounts of each are open and before anything of it begins, `afterwards` once it has.
+    """
+    cause = Constant(float(lowering.cause("spawn", "spawn", ("kinds", member.name))))
+
+    def one() -> Local:
+        spawned = Local(b.new_local())
+        b.emit(Call(spawn(member.name), (by,), spawned.index))
+        ref = EntityRef(spawned, (member,))
+        with b.when(compare(">=", spawned, ZERO)):
+            if at_opening is not None:
+                at_opening(ref)
+            b.emit(Call(begin(member.name), (spawned,)))
+            emit_appeared(lowering, b, member, spawned)
+            if afterwards is not None:
+                afterwards(ref)
+        return spawned
+
+    if count is None:
+        with b.when(compare("<", one(), ZERO)):
+            b.emit(Note("refused", const(member.first), by, cause, lowering.text(["no room"])))
+        return
+    refused = Local(b.new_local())
+    b.emit(Let(refused.index, ZERO))
+    with b.repeat(count) as index:
+        spawned = one()
+        b.emit(If(compare("<", spawned, ZERO), (Let(refused.index, sub(count, index)), Leave("each"))))
+    with b.when(compare(">", refused, ZERO)):
+        text = lowering.text(["no room for ", "\x00number"])
+        b.emit(Note("refused", const(member.first), by, cause, text, (refused,)))
+
+
+def emit_appeared(lowering: Lowering, b: BlockBuilder, member: Member, entity: Expr) -> None:
+    """Let rules hear that an entity has appeared, where one listens."""
+    if member.name in lowering.listened_to:
+        b.emit(Raise(lowering.event(APPEARED, "hit"), entity, ZERO))
 
 
 def maker_column_of(lowering: Lowering) -> Column:

@@ -6,12 +6,12 @@ import ast
 from collections.abc import Callable
 
 from mint_ledger.errors import nearest
-from mint_ledger.formula.syntax import shorten
+from mint_ledger.formula.syntax import COUNT_CALLS, shorten
 from mint_ledger.game.cast import Member
 from mint_ledger.game.dials import COORDINATES
 from mint_ledger.game.parts import ACCOUNT_WORDS
 from mint_ledger.game.stat import Stat
-from mint_ledger.lowering import entities, space, table
+from mint_ledger.lowering import counts, entities, space, table
 from mint_ledger.lowering.columns import account_column, ending_column, winner_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.problem import Problem
@@ -350,15 +350,13 @@ def ending_words(lowering: Lowering, name: str) -> list[str]:
 
 
 def question(f: InFormula, name: str, arguments: list[ast.expr]) -> Typed:
-    """`hits(attack)` in an expectation; what needs statuses, actions or space says that the game has none."""
+    """`hits(attack)` and the other counts; what needs statuses, actions or space says that the game has none."""
     if name == "has":
         return _has(f, arguments)
     if name == "ready":
         return _ready(f, arguments[0])
-    if name == "hits":
-        if not f.scope.outcome:
-            raise Problem("hits() belongs to the expectations of a playtest")
-        return _hits(f, arguments[0])
+    if name in COUNT_CALLS:
+        return _count(f, name, arguments[0])
     one, other = (entities.entity(f, argument) for argument in arguments)
     lowering = f.scope.lowering
     if name == "behind":
@@ -398,12 +396,13 @@ def _ready(f: InFormula, node: ast.expr) -> Typed:
     return Typed(lowering.ready(lowering, f.scope.builder, name, f.scope.self_.entity), "flag")
 
 
-def _hits(f: InFormula, node: ast.expr) -> Typed:
-    attacks = f.scope.lowering.game.attacks
-    attack = node.id if isinstance(node, ast.Name) else ast.unparse(node)
-    if attack not in attacks:
-        raise Problem(f"unknown attack '{shorten(attack)}'{nearest(attack, attacks)}")
-    return Typed(At(hits_column(f.scope.lowering, attack), ZERO), "number")
+def _count(f: InFormula, name: str, node: ast.expr) -> Typed:
+    """`hits(attack)` and the like, so far in the run."""
+    lowering, attack = f.scope.lowering, _word_of(node)
+    if name == "hits" and f.scope.outcome and attack in lowering.game.attacks:
+        # What an expectation reads is no part of the game.
+        return Typed(At(hits_column(lowering, attack), ZERO), "number")
+    return Typed(counts.counted(lowering, name, attack), "number")
 
 
 def hits_column(lowering: Lowering, attack: str) -> Column:

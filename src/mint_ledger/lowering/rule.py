@@ -13,7 +13,7 @@ from mint_ledger.lowering.chance import happens
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.formulas import amount, condition, lower_formula
-from mint_ledger.lowering.handles import GONE, acted_event, cue_event, hit_event, level_event, missed_event
+from mint_ledger.lowering.handles import APPEARED, GONE, acted_event, cue_event, hit_event, level_event, missed_event
 from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
@@ -116,6 +116,8 @@ class RuleLowering:
                     members += self.lowering.cast.families(self.lowering.game.attacks[attack].from_)
             elif when.gone and when.gone != ["self"]:
                 members += self._kinds(when.gone, "gone")
+            elif when.appears and when.appears != ["self"]:
+                members += self._kinds(when.appears, "appears")
             elif when.act:
                 for name in when.act:
                     if name in self.lowering.game.actions:
@@ -138,6 +140,8 @@ class RuleLowering:
                     members += self.lowering.cast.families(names)
             elif when.gone:
                 members += self._doers(when)
+            elif when.appears and when.appears != ["self"] and self.under_kind:
+                members += self._kinds(when.appears, "appears")
             else:
                 return None
         unique = _unique(members)
@@ -250,6 +254,7 @@ class RuleLowering:
             "missed": self._wire_hits,
             "struck": self._wire_hits,
             "gone": self._wire_gone,
+            "appears": self._wire_appears,
             "cue": self._wire_cue,
             "act": self._wire_act,
             "level": self._wire_level,
@@ -438,6 +443,24 @@ class RuleLowering:
                         b.emit(self._call(who, gone, doer))
 
         self.lowering.wiring.on_event(event, handle)
+
+    def _wire_appears(self, when: When, path: Path, index: int) -> None:
+        own = when.appears == ["self"]
+        if own and not self.under_kind:
+            raise Problem("'appears' alone belongs to a rule under a kind; here write {appears: kind}")
+        members = list(self.holders) if own else self._kinds(when.appears or [], "appears")
+        self._order("reactions: hits", f"appears {'' if own else ', '.join(when.appears or [])}".strip())
+        ranges = ranges_of(members)
+
+        def handle(b: BlockBuilder, who: Expr, _: Expr, __: tuple[Expr, ...]) -> None:
+            with b.when(inside(who, ranges)):
+                if own or not self.under_kind:
+                    self._call_unless_gone(b, who, ZERO, who, ())
+                else:
+                    with b.each(ranges_of(self.holders)) as holder:
+                        self._call_unless_gone(b, holder, who, who, ())
+
+        self.lowering.wiring.on_event(self.lowering.event(APPEARED, "hit"), handle)
 
     def _wire_cue(self, when: When, path: Path, index: int) -> None:
         for name in when.cue or []:

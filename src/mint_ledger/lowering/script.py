@@ -13,10 +13,11 @@ from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.do import check_cue, check_striker, check_target, emit_end, emit_give, known_attack
 from mint_ledger.lowering.formulas import amount, condition, entity_text
 from mint_ledger.lowering.habit import emit_habit
-from mint_ledger.lowering.handles import REMOVE, begin_action, cue_event, spawn, strike, try_attack
+from mint_ledger.lowering.handles import REMOVE, begin_action, cue_event, strike, try_attack
 from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.motion import emit_place
 from mint_ledger.lowering.posting import emit_posting
+from mint_ledger.lowering.presence import emit_spawn
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, const
@@ -121,7 +122,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
             assert item.spawn is not None
             if item.spawn not in lowering.cast.members or not lowering.cast.members[item.spawn].room:
                 raise Problem(f"there is no kind '{item.spawn}' with room for one more")
-            b.emit(Call(spawn(item.spawn), (by.entity if by else ZERO,)))
+            emit_spawn(lowering, b, lowering.cast.members[item.spawn], by.entity if by else ZERO)
     return by.entity if by else ZERO
 
 

@@ -74,14 +74,14 @@ def blocked(lowering: Lowering, what: str, entity: Expr) -> Expr | None:
 
 
 def altered(f: InFormula, ref: EntityRef, member: Member | None, stat: str, value: Expr) -> Expr:
-    """What formulas read of a stat: the booked value, all `plus` before all `times`, in the order of the file."""
+    """What formulas read of a stat: the booked value, or the last `to`; then all `plus`, then all `times`."""
     if member is None:
         return value
     lowering = f.scope.lowering
     mark = f"{member.name}.{stat} changed"
     if mark in f.scope.within:
         return value
-    for key in ("plus", "times"):
+    for key in ("to", "plus", "times"):
         for name, status in lowering.game.statuses.items():
             change = status.changes.get(stat)
             formula = getattr(change, key) if change is not None else None
@@ -90,6 +90,9 @@ def altered(f: InFormula, ref: EntityRef, member: Member | None, stat: str, valu
             path = ("statuses", name, "changes", stat, key)
             amount = _change_amount(f, ref, member, path, formula, mark)
             count = At(has_column(lowering, name), ref.entity)
+            if key == "to":
+                value = choose(compare(">=", count, const(1)), amount, value)
+                continue
             for times in range(1, status.again.stack + 1):
                 changed = add(value, amount) if key == "plus" else mul(value, amount)
                 value = choose(compare(">=", count, const(times)), changed, value)

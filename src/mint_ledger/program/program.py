@@ -20,7 +20,19 @@ from mint_ledger.program.state import Column, Layout
 from mint_ledger.program.statements import Procedure
 
 CauseSort = Literal[
-    "rule", "attack", "flow", "limit", "spawn", "script", "ending", "cue", "status", "action", "habit", "level"
+    "rule",
+    "branch",
+    "attack",
+    "flow",
+    "limit",
+    "spawn",
+    "script",
+    "ending",
+    "cue",
+    "status",
+    "action",
+    "habit",
+    "level",
 ]
 Result = Literal["win", "lose", "draw", "unfinished"]
 EventPhase = Literal["hit", "condition", "gone", "cue"]
@@ -240,15 +252,15 @@ class Program:
     @cached_property
     def cause_labels(self) -> tuple[str, ...]:
         """What people call each cause: its name, with its owner where another rule or attack has that name as well."""
-        named = ("rule", "attack", "action", "status", "ending", "habit", "cue", "level")
+        named = ("rule", "branch", "attack", "action", "status", "ending", "habit", "cue", "level")
         shared = Counter(cause.name for cause in self.causes if cause.sort in named)
         labels: list[str] = []
         for cause in self.causes:
             label = cause.name
-            if cause.sort in ("rule", "ending") and shared[label] > 1 and cause.path[0] == "kinds":
+            if cause.sort in ("rule", "branch", "ending") and shared[label] > 1 and cause.path[0] == "kinds":
                 label = f"{label} ({cause.path[1]})"
             number = 1
-            while cause.sort in ("rule", "ending") and label in labels:
+            while cause.sort in ("rule", "branch", "ending") and label in labels:
                 number += 1
                 label = f"{label.removesuffix(f' #{number - 1}')} #{number}"
             labels.append(label)

@@ -248,11 +248,12 @@ class _Verifier:
 
     def _pending(self, block: st.Block, before: bool) -> bool:
         left: list[bool] = []
-        after = self._after(block, before, left)
+        after = self._after(block, before, left, [])
         return any(left) or bool(after)
 
-    def _after(self, block: st.Block, before: bool, left: list[bool]) -> bool | None:
-        """Whether something may be pending behind a block (none: never come to); `left` has the other ways out."""
+    def _after(self, block: st.Block, before: bool, left: list[bool], each: list[bool]) -> bool | None:
+        """Whether something may be pending behind a block (none: never come to); `left` has the other ways out of the
+        procedure, `each` those out of the repetition around it."""
         pending: bool | None = before
         for statement in block:
             assert pending is not None
@@ -263,14 +264,15 @@ class _Verifier:
                     pending = False
                 case st.Call(procedure):
                     pending = self._leaves(procedure)[pending]
-                case st.Leave():
-                    left.append(pending)
+                case st.Leave(what):
+                    (each if what == "each" else left).append(pending)
                     return None
                 case st.If():
-                    ways = [self._after(way, pending, left) for way in (statement.then, statement.other)]
+                    ways = [self._after(way, pending, left, each) for way in (statement.then, statement.other)]
                     pending = None if ways == [None, None] else any(ways)
                 case st.Each():
-                    pending = bool(self._after(statement.body, pending, left)) or pending
+                    ends: list[bool] = []
+                    pending = bool(self._after(statement.body, pending, left, ends)) or any(ends) or pending
                 case st.Post() | st.Open() | st.Flow() | st.Set() | st.Let() | st.Draw() | st.Note():
                     pass
                 case st.Guard() | st.Finish():

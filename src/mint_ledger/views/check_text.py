@@ -86,7 +86,7 @@ def order_text(game: GameFile, program: Program) -> str:
         "5 attacks and rules": "Each step, then: attacks and rules, as the file lists them",
         "6 flows": "Each step, then: what recovers and fades",
         "7 endings": "Each step, at its end: the first ending that holds ends the run",
-        "reactions: hits": "At once after what set it off, first: hits, misses, actions",
+        "reactions: hits": "At once after what set it off, first: hits, misses, actions, who appears",
         "reactions: conditions": "At once after what set it off, second: what has become true",
         "reactions: gone": "At once after what set it off, third: who is gone",
         "reactions: cues": "At once after what set it off, last: cues",
