@@ -13,11 +13,16 @@ PERIODS = st.sampled_from([0.3, 0.5, 0.7, 1, 1.25, 2, "between(0.5, 2)", "1 + an
 
 @st.composite
 def stat(draw: st.DrawFn) -> dict[str, Any]:
-    made: dict[str, Any] = {"start": draw(st.integers(5, 40))}
+    starts = st.one_of(
+        st.integers(5, 40), st.sampled_from(["between(5, 20)", "base + whole(0, 9)", "hoard.much[base]"])
+    )
+    made: dict[str, Any] = {"start": draw(starts)}
     if draw(st.booleans()):
         made["min"] = draw(st.sampled_from([0, -10, "0 - base"]))
     if draw(st.booleans()):
-        made["max"] = draw(st.sampled_from([40, 45, "30 + base"]))
+        made["max"] = draw(st.sampled_from([40, 45, "30 + base", "smooth(hoard.much, 20 + base)"]))
+    if "max" in made and draw(st.integers(0, 3)) == 0:
+        made["start"] = "max / 2"
     if draw(st.booleans()):
         made["whole"] = True
         made["round"] = draw(st.sampled_from(["nearest", "down", "up"]))
@@ -50,7 +55,22 @@ def do_list(draw: st.DrawFn, owner: str | None) -> list[Any]:
     for _ in range(draw(st.integers(1, 3))):
         target = draw(st.sampled_from(targets))
         amount = draw(
-            st.sampled_from(["1", "2.5", "7", "dice(1, 6)", "between(0, 3)", "queen.base / 4", "heat / 8 + 1"])
+            st.sampled_from(
+                [
+                    "1",
+                    "2.5",
+                    "7",
+                    "dice(1, 6)",
+                    "between(0, 3)",
+                    "queen.base / 4",
+                    "heat / 8 + 1",
+                    "visit",
+                    "hits(bite)",
+                    "hoard.much[heat]",
+                    "key_at(hoard.much, heat)",
+                    "pick(1, 2, 5, weights=(1, 0, heat / 50 + 1))",
+                ]
+            )
         )
         choice = draw(st.integers(0, 9))
         if choice < 4:
@@ -60,6 +80,7 @@ def do_list(draw: st.DrawFn, owner: str | None) -> list[Any]:
         elif choice == 5:
             steps.append(
                 {"if": f"{target} > {draw(SMALL)}", "do": [f"{target} -= 1"], "else": [f"{target} = {amount}"]}
+                | ({"named": "rarely"} if draw(st.booleans()) else {})
             )
         elif choice == 6:
             steps.append({"each": "ants", "do": ["other.size -= 1", {"tell": "{other} has {other.size}"}]})
@@ -67,7 +88,20 @@ def do_list(draw: st.DrawFn, owner: str | None) -> list[Any]:
             steps.append(
                 draw(
                     st.sampled_from(
-                        [{"spawn": "ants"}, {"remove": "ants[3]"}, {"meet": ["ants[1]", "queen"], "for": 0.4}]
+                        [
+                            {"lot": "find"},
+                            {"lot": "find", "times": 2, "without": "repeats"},
+                            {"lot": "treat"},
+                            {"spawn": "ants", "count": "1 + heat / 10", "set": {"size": amount}},
+                            {
+                                "each": "ants",
+                                "as": "one",
+                                "do": [{"each": "ants", "as": "two", "do": ["one.food += two.size / 9"]}],
+                            },
+                            {"spawn": "ants"},
+                            {"remove": "ants[3]"},
+                            {"meet": ["ants[1]", "queen"], "for": 0.4},
+                        ]
                     )
                 )
             )
@@ -97,6 +131,8 @@ def rule(draw: st.DrawFn, owner: str | None) -> dict[str, Any]:
         {"cue": "alarm"},
         {"struck" if owner == "queen" else "hit": "bite"},
         {"gone": "ants"},
+        {"appears": "ants"},
+        {"becomes": "misses(bite) > 2 and level == deep"},
         {"enters": "heat hot"},
         {"level": "deep"},
         {"becomes": "has(queen, sticky) and distance(queen, ants[1]) < 8"},
@@ -104,7 +140,7 @@ def rule(draw: st.DrawFn, owner: str | None) -> dict[str, Any]:
     if owner != "queen":
         triggers.append({"act": "dig"})
     if owner == "ants":
-        triggers += [{"meets": "queen"}, {"in_contact": "queen"}, "gone"]
+        triggers += [{"meets": "queen"}, {"in_contact": "queen"}, "gone", "appears"]
     made: dict[str, Any] = {"when": draw(st.sampled_from(triggers)), "do": draw(do_list(owner))}
     # Few names, so that owners share them; many rules have none.
     name = draw(st.sampled_from([None, None, "echo", "pay", "pay #2"]))
@@ -188,7 +224,10 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
     ants |= {"where": [6, 0], "radius": 0.4, "moves": draw(moves)}
     if draw(st.booleans()):
         ants["immune"] = ["sticky"]
-    sticky: dict[str, Any] = {"lasts": draw(st.sampled_from([0.5, 2])), "changes": {"size": {"times": 0.5}}}
+    sticky: dict[str, Any] = {
+        "lasts": draw(st.sampled_from([0.5, 2])),
+        "changes": {"size": draw(st.sampled_from([{"times": 0.5}, {"to": 4, "plus": 1}]))},
+    }
     if draw(st.booleans()):
         sticky |= {"every": 0.4, "do": ["food -= 1"]}
     sticky["blocks"] = draw(st.sampled_from([["dig"], ["moves"], "all", ["bite"]]))
@@ -219,6 +258,18 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
         "title": "Nest",
         "clock": clock,
         **turns,
+        "tables": {"hoard": {"columns": ["key", "much"], "rows": [[1, 8], [9, 14.5], [10, 15], [12, 21], [31, 40]]}},
+        "lots": {
+            "find": {
+                "of": {
+                    "food": {"weight": 3, "do": ["queen.food += 1"]},
+                    "heat": {"weight": "heat / 20", "sure_by": 3, "do": ["heat += 0.5", {"lot": "treat"}]},
+                    "none": 4,
+                },
+                "shared": draw(st.booleans()),
+            },
+            "treat": {"of": {"big": {"weight": 1, "sure_by": 4, "do": ["queen.size += 2"]}, "small": 2}},
+        },
         "stats": {"heat": {"start": 12, "bands": {"cold": "..10", "hot": "20.."}}},
         "kinds": {
             "queen": {

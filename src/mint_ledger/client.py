@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from mint_ledger.balance.tune_many import TunedMany
     from mint_ledger.engines.names import EngineName
     from mint_ledger.exact.answers import Exact
+    from mint_ledger.exact.odds import Odds
     from mint_ledger.game.target import Target
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
@@ -225,6 +226,31 @@ class Game(PlayableGame):
         from mint_ledger.balance.matchup import make_matchups
 
         return make_matchups(self, pair=pair, seconds=seconds, progress=progress)
+
+    def odds(
+        self,
+        *,
+        at: Mapping[str, float | bool | str] | None = None,
+        variant: str | None = None,
+        dials: Mapping[str, float | bool] | None = None,
+        drawings: int | None = None,
+    ) -> Odds:
+        """The exact odds of the game's lots: each branch in the long run, at each drawing, and until it first comes.
+
+        Args:
+            at: accounts that have other values than they open with, as weights read them.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            drawings: at how many drawings the chances are told; by default as many as show what is sure.
+
+        Raises:
+            NotFound: there is no such account, variant or dial.
+            BadRequest: a value is none, all weights are 0, or guarantees have too many states together.
+            RunStopped: a weight cannot be worked out.
+        """
+        from mint_ledger.exact.odds import game_odds
+
+        return game_odds(self.turned(variant, dials), at, drawings)
 
     def sensitivity(
         self,

@@ -29,6 +29,7 @@ from mint_ledger.cli.audit import audit
 from mint_ledger.cli.balance import compare, matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.exits import FELL_SHORT, INTERNAL_FAULT, INTERRUPTED, UNUSABLE
+from mint_ledger.cli.odds import odds
 from mint_ledger.cli.output import flush, say, say_json
 from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
@@ -396,6 +397,7 @@ app.command()(compare)
 app.command()(tune)
 app.command()(sensitivity)
 app.command()(matchup)
+app.command()(odds)
 app.add_typer(tables, name="tables")
 app.command()(export)
 app.command()(report)

@@ -157,6 +157,11 @@ class ReferenceEngine(Statements):
             self._start(start)
         self.opening = tuple(self.state)
 
+    def put(self, values: Sequence[Start]) -> None:
+        """Give accounts other values as the run stands; there are no rows of it."""
+        for value in values:
+            self._start(value)
+
     def step(self) -> None:
         """One step, in the seven parts of its order."""
         self.state[self._step] += 1.0

@@ -19,6 +19,7 @@ MAX_LENGTH = 2_000
 MAX_DEPTH = 60
 
 CHANCE_CALLS = ("between", "whole", "dice", "chance", "normal", "pick")
+WEIGHTS = ("weights",)
 ARITHMETIC_CALLS = ("min", "max", "abs", "floor", "ceil", "round", "sqrt", "exp", "log", "clamp")
 ENTITY_CALLS = (
     "count",
@@ -35,7 +36,7 @@ ENTITY_CALLS = (
 )
 TABLE_CALLS = ("smooth", "key_at")
 COUNT_CALLS = ("hits", "misses", "dodges", "blocks")
-CALLS = ARITHMETIC_CALLS + CHANCE_CALLS + ENTITY_CALLS + TABLE_CALLS + COUNT_CALLS
+CALLS = ARITHMETIC_CALLS + CHANCE_CALLS + WEIGHTS + ENTITY_CALLS + TABLE_CALLS + COUNT_CALLS
 
 # What measures are made of: name and (least, most) number of arguments.
 MEASURE_CALLS = {
@@ -62,7 +63,8 @@ ARGUMENTS = {
     "whole": (2, 2),
     "dice": (2, 2),
     "normal": (2, 2),
-    "pick": (1, 20),
+    "pick": (1, 21),
+    "weights": (1, 20),
     "has": (2, 2),
     "distance": (2, 2),
     "facing": (2, 2),
@@ -318,6 +320,12 @@ def _check_call(node: ast.Call, text: str, calls: Sequence[str]) -> None:
     name = node.func.id
     if name not in calls:
         raise FormulaError(f"unknown call '{shorten(name)}'{nearest(name, calls)}")
+    if name == "pick" and [keyword.arg for keyword in node.keywords] == ["weights"]:
+        given = node.keywords[0].value
+        elements = given.elts if isinstance(given, (ast.Tuple, ast.List)) else [given]
+        # `pick(a, b, weights=(3, 1))`: kept as one more value, which is no option but says how likely each is.
+        weights = ast.Call(ast.Name("weights", ast.Load()), elements, [])
+        node.args, node.keywords = [*node.args, ast.copy_location(weights, given)], []
     if node.keywords:
         raise FormulaError(f"{name}() takes no named values")
     counts = {**ARGUMENTS, **MEASURE_CALLS} if calls is not CALLS else ARGUMENTS

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Discriminator, Field, Tag, model_serializer, model_validator
 
@@ -199,6 +199,18 @@ class EachDo(Part):
         return f"each {self.each}"
 
 
+class LotDo(Part):
+    """`{lot: drop, times: 3, without: repeats}`: draws a branch of a lot, or several, and does what it says."""
+
+    lot: str
+    times: Amount | None = None
+    without: Literal["repeats"] | None = None
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"lot {self.lot}"
+
+
 STEPS: dict[str, type[Part]] = {
     "post": PostDo,
     "remove": RemoveDo,
@@ -216,6 +228,7 @@ STEPS: dict[str, type[Part]] = {
     "tell": TellDo,
     "if": IfDo,
     "each": EachDo,
+    "lot": LotDo,
 }
 
 
@@ -256,7 +269,8 @@ Do = Annotated[
     | Annotated[MeetDo, Tag("meet")]
     | Annotated[TellDo, Tag("tell")]
     | Annotated[IfDo, Tag("if")]
-    | Annotated[EachDo, Tag("each")],
+    | Annotated[EachDo, Tag("each")]
+    | Annotated[LotDo, Tag("lot")],
     Discriminator(_step_key),
     BeforeValidator(known_step),
 ]

@@ -15,6 +15,7 @@ from mint_ledger.game.ending import Ending
 from mint_ledger.game.habit import Habit
 from mint_ledger.game.kind import Kind
 from mint_ledger.game.level import Level
+from mint_ledger.game.lot import Lot
 from mint_ledger.game.parts import MeasureText, Number, Part
 from mint_ledger.game.readout import ReadoutItem
 from mint_ledger.game.rule import Rule
@@ -44,6 +45,7 @@ class GameFile(Part):
     attacks: dict[str, Attack] = Field(default_factory=dict)
     actions: dict[str, Action] = Field(default_factory=dict)
     statuses: dict[str, Status] = Field(default_factory=dict)
+    lots: dict[str, Lot] = Field(default_factory=dict)
     turns: Turns | None = None
     rules: list[Rule] = Field(default_factory=list)
     levels: dict[str, Level] = Field(default_factory=dict)

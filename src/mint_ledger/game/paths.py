@@ -18,6 +18,7 @@ SECTIONS = (
     "attacks",
     "actions",
     "statuses",
+    "lots",
     "rules",
     "levels",
     "endings",
@@ -47,8 +48,10 @@ def path_name(path: tuple[str | int, ...], data: Any = None) -> str:
             continue
         if isinstance(part, int):
             parts.append(_item_name(path[depth - 1] if depth else "", part, node, parts))
-        elif (part == "start" and depth == len(path) - 1 and depth > 1) or (
-            part in ("stats", "when", "rules") and 0 < depth < len(path) - 1
+        elif (
+            (part == "start" and depth == len(path) - 1 and depth > 1)
+            or (part in ("stats", "when", "rules") and 0 < depth < len(path) - 1)
+            or (part == "of" and depth == 2 and path[0] == "lots" and len(path) > 3)
         ):
             continue
         else:

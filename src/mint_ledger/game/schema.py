@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BeforeValidator, WithJsonSchema
 
-from mint_ledger.game import attack, do, kind, level, parts, readout, rule, space, stat, status, turns
+from mint_ledger.game import attack, do, kind, level, lot, parts, readout, rule, space, stat, status, turns
 from mint_ledger.game.document import GameFile
 
 Schema = dict[str, Any]
@@ -32,6 +32,7 @@ SHORT: dict[type, Schema] = {
     turns.Turns: {"type": "array", "items": {"type": "string"}},
     readout.Line: {"type": "string"},
     do.PostDo: {"type": "string"},
+    lot.Branch: {"type": ["number", "string"]},
 }
 # Sections and parts of which nothing need be said.
 MAY_BE_EMPTY = {name for name in GameFile.model_fields if name not in ("mint_ledger", "title")}

@@ -44,6 +44,7 @@ SECTIONS = (
     Section("attacks", "by name", "identifiers", has_dials=True, sheet="attacks"),
     Section("actions", "by name", "identifiers", has_dials=True, sheet="actions"),
     Section("statuses", "by name", "identifiers", has_dials=True, sheet="statuses"),
+    Section("lots", "by name", "identifiers", has_dials=True),
     Section("turns", "part"),
     Section("rules", "list", has_dials=True),
     Section("levels", "by name", "identifiers", has_dials=True),

@@ -147,6 +147,8 @@ class Words:
                 return f"{cause} is dropped: {who or by} has left"
             case "tell":
                 return self._told(row)
+            case "lot":
+                return f"{who} draws {cause}" if who else f"{cause} is drawn"
             case "contact":
                 return f"{who} and {by} meet"
             case "status":

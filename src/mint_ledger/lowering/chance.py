@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Sequence
 
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import InFormula, Scope, Typed
@@ -121,12 +122,47 @@ def _dice(f: InFormula, count: Expr, sides: Expr) -> Expr:
     return Local(total)
 
 
+def emit_by_weight(b: BlockBuilder, u: Expr, weights: Sequence[Expr]) -> Expr:
+    """The number of the option that a uniform number chooses by weights, of which one is above 0."""
+    sums: list[Expr] = [weights[0]]
+    for weight in weights[1:]:
+        sums.append(b.let(add(sums[-1], weight)))
+    at = b.let(mul(u, sums[-1]))
+    # The last that has a weight; the product may round up to the sum of all.
+    value: Expr = ZERO
+    for index, weight in enumerate(weights):
+        value = choose(compare(">", weight, ZERO), const(index), value)
+    for index in range(len(weights) - 1, -1, -1):
+        here = And((compare(">", weights[index], ZERO), compare("<", at, sums[index])))
+        value = choose(here, const(index), value)
+    return value
+
+
+def _by_weights(f: InFormula, weights: list[ast.expr]) -> Expr:
+    b = f.scope.builder
+    values = [b.let(f.checked(f.number(weight))) for weight in weights]
+    total: Expr = ZERO
+    for each in values:
+        total = add(total, each)
+    for weight in values:
+        b.emit(Guard(compare(">=", weight, ZERO), "a weight of pick() is below 0", f.formula, weight))
+    b.emit(Guard(compare(">", total, ZERO), "all weights of pick() are 0", f.formula, total))
+    return emit_by_weight(b, draw(f.scope), values)
+
+
 def _pick(f: InFormula, arguments: list[ast.expr]) -> Typed:
     b = f.scope.builder
+    weighted = arguments[-1]
+    weights: list[ast.expr] = []
+    if isinstance(weighted, ast.Call) and isinstance(weighted.func, ast.Name) and weighted.func.id == "weights":
+        arguments, weights = arguments[:-1], weighted.args
+        if len(arguments) != len(weights):
+            raise Problem(f"pick() has {len(arguments)} values and {len(weights)} weights")
     options = [f.lower(argument) for argument in arguments]
     if len({option.type for option in options}) > 1:
         raise Problem("pick() wants values of one sort")
-    chosen = b.let(Unary("floor", mul(draw(f.scope), const(len(options)))))
+    evenly: Expr = Unary("floor", mul(draw(f.scope), const(len(options)))) if not weights else ZERO
+    chosen = b.let(_by_weights(f, weights) if weights else evenly)
     value = options[-1].expr
     for index in range(len(options) - 2, -1, -1):
         value = choose(compare("==", chosen, const(index)), options[index].expr, value)

@@ -91,6 +91,13 @@ def turn_column(lowering: Lowering) -> Column:
     return lowering.layout.column(Handle("whose turn"), "flag")
 
 
+def without_column(lowering: Lowering, lot: str, branch: str) -> Column:
+    """How many drawings of a self (or of all) there have been since a branch came."""
+    shared = lowering.game.lots[lot].shared
+    handle = Handle("drawn without", ("lots", lot, "of", branch))
+    return lowering.layout.column(handle, "counter", 0, 1 if shared else lowering.cast.size)
+
+
 def known_columns(lowering: Lowering) -> Known:
     """The columns that engines and those who play know; they come first in the state."""
     return Known(

@@ -34,6 +34,19 @@ EmitPair = Callable[[BlockBuilder, Expr, Expr], None]
 EmitEvent = Callable[[BlockBuilder, Expr, Expr, tuple[Expr, ...]], None]
 
 
+@dataclass(frozen=True, slots=True)
+class LoweredLot:
+    """A lot, and the procedures that tell the weights of its branches for (self, other).
+
+    `selves` and `others` are the entities that those can be where it is first drawn; empty where there is none.
+    """
+
+    name: str
+    weights: tuple[Handle, ...]
+    selves: tuple[int, ...]
+    others: tuple[int, ...]
+
+
 @dataclass
 class Wiring:
     """What sets rules and attacks off, in the order of the file: it becomes the parts of a step."""
@@ -96,6 +109,7 @@ class Lowering:
     # What formulas ask of and has to be counted all along: it is known once all of them have been looked at.
     counted: frozenset[tuple[str, str]] = frozenset()
     asked_counts: set[tuple[str, str]] = field(default_factory=set)
+    lots: dict[str, LoweredLot] = field(default_factory=dict)
     # Levels that some rule or script goes to.
     gone_to: set[str] = field(default_factory=set)
     touched_stats: set[str] = field(default_factory=set)

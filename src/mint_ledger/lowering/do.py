@@ -16,6 +16,7 @@ from mint_ledger.lowering.ending import finish
 from mint_ledger.lowering.formulas import KEYWORDS, RESERVED, amount, condition, entity_text, lower_formula
 from mint_ledger.lowering.handles import REMOVE, cue_event, end_status, give_status, strike, try_attack
 from mint_ledger.lowering.level import emit_go
+from mint_ledger.lowering.lot import emit_lot
 from mint_ledger.lowering.motion import emit_place
 from mint_ledger.lowering.posting import emit_posting, emit_set
 from mint_ledger.lowering.presence import emit_spawn
@@ -72,6 +73,8 @@ def _emit_step(scope: Scope, item: steps.Do, cause: Expr) -> None:
                 _if(scope, item, cause)
             case steps.EachDo():
                 _each(scope, item, cause)
+            case steps.LotDo():
+                emit_lot(scope, item, emit_do)
             case _:
                 assert_never(item)
     except Problem as problem:

@@ -382,6 +382,8 @@ class FormulaLowerer:
             return entities.fold(self, name, arguments[0])
         if name in ("has", "ready", "distance", "facing", "behind", *COUNT_CALLS):
             return reading.question(self, name, arguments)
+        if name == "weights":
+            raise Problem("weights() stands at the end of pick(), like pick(a, b, weights=(3, 1))")
         if name in ("smooth", "key_at"):
             return (table.smooth if name == "smooth" else table.key_at)(self, arguments)
         return Typed(self._arithmetic_call(name, arguments), "number")

@@ -29,6 +29,7 @@ from mint_ledger.lowering.flow import emit_flows
 from mint_ledger.lowering.formulas import KEYWORDS, RESERVED
 from mint_ledger.lowering.habit import emit_habit_part, habit_players, lower_habits, own_habits
 from mint_ledger.lowering.level import emit_first_level, lower_levels
+from mint_ledger.lowering.lot import lower_weights
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.luck import rule_luck
 from mint_ledger.lowering.measure import lower_measures
@@ -171,6 +172,7 @@ def _lower_all(
     _check_targets(lowering)
     playtests = lower_playtests(lowering)
     items = lower_script(lowering, script, ("script",)) if script else ()
+    lower_weights(lowering)
     readout = lower_readout(lowering)
     _check_overrides(lowering)
     taken = lower_measures(lowering, measures or {})
@@ -198,6 +200,7 @@ def _lower_all(
         lowering.plain_arguments(),
         tuple(lowering.unnamed_luck),
         tuple(dict.fromkeys(lowering.rising)),
+        tuple(lowering.lots.values()),
     )
     return lowering, lowered
 
@@ -241,7 +244,7 @@ def _intern_words(lowering: Lowering) -> None:
 def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) -> None:
     game = lowering.game
 
-    def visit(items: Sequence[Do], owners: tuple[str, ...]) -> None:
+    def visit(items: Sequence[Do], owners: tuple[str, ...], lots: tuple[str, ...] = ()) -> None:
         for item in items:
             match item:
                 case do.CueDo():
@@ -249,10 +252,14 @@ def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) ->
                 case do.SpawnDo():
                     lowering.makers.setdefault(item.spawn, set()).update(owners)
                 case do.IfDo():
-                    visit(item.do, owners)
-                    visit(item.else_ or [], owners)
+                    visit(item.do, owners, lots)
+                    visit(item.else_ or [], owners, lots)
                 case do.EachDo():
-                    visit(item.do, owners)
+                    visit(item.do, owners, lots)
+                case do.LotDo():
+                    if item.lot in game.lots and item.lot not in lots:
+                        for branch in game.lots[item.lot].of.values():
+                            visit(branch.do, owners, (*lots, item.lot))
                 case do.GoDo():
                     lowering.gone_to.add(item.go)
                 case do.SafeDo():

@@ -12,6 +12,7 @@ from mint_ledger.game.cast import turned_cast
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.source import Source
 from mint_ledger.game.turning import Turning
+from mint_ledger.lowering.context import LoweredLot
 from mint_ledger.lowering.measure import Measure
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine
 from mint_ledger.lowering.script import LoweredPlaytest
@@ -39,6 +40,7 @@ class Lowered:
     unnamed_luck: tuple[Path, ...] = ()
     # Dials that may not fall from one to the next.
     rising: tuple[tuple[int, ...], ...] = ()
+    lots: tuple[LoweredLot, ...] = ()
 
     @cached_property
     def source(self) -> Source:

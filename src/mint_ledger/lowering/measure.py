@@ -169,11 +169,16 @@ class _Measures:
             return self._watch(scope, name, arguments[0])
         if name == "count_of" and len(arguments) == 1 and not self._is_account(arguments[0]):
             cue = _text(arguments[0])
-            sorts = {"cue": "cue", "level": "level"}
-            by_sort = {c.sort: i for i, c in enumerate(self.lowering.causes) if c.name == cue and c.sort in sorts}
+            sorts = {"cue": "cue", "level": "level", "branch": "lot"}
+            by_sort = {
+                c.sort: i
+                for i, c in enumerate(self.lowering.causes)
+                if c.name == cue and c.sort in sorts and (c.sort != "branch" or c.path[0] == "lots")
+            }
             if not by_sort:
                 raise Problem(
-                    f"count_of('{cue}') wants an account, a cue or a level; for a rule write count_of(account, rule)"
+                    f"count_of('{cue}') wants an account, a cue, a level or a branch ('drop: blade'); for a rule "
+                    "write count_of(account, rule)"
                 )
             sort, cause = next(iter(by_sort.items()))
             return Reading("rows", -1, (cause,), WHATS.index(sorts[sort]))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from mint_ledger.game.cast import Member
-from mint_ledger.lowering.columns import ending_column, present_column
+from mint_ledger.lowering.columns import ending_column, present_column, without_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.entities import maker_column, world
 from mint_ledger.lowering.flow import emit_flows_of
@@ -110,6 +110,11 @@ def _lower_spawn(lowering: Lowering, member: Member) -> None:
     b.leave_unless(compare(">=", Local(number), ZERO))
     b.emit(Set(present, Local(number), ONE))
     b.emit(Set(maker_column_of(lowering), Local(number), Local(0)))
+    for name, lot in lowering.game.lots.items():
+        for branch, model in lot.of.items():
+            if model.sure_by is not None and not lot.shared:
+                # Somebody else had this number before.
+                b.emit(Set(without_column(lowering, name, branch), Local(number), ZERO))
     b.emit(Note("spawn", Local(number), Local(0), Constant(float(cause))))
     b.emit(Call(appear(member.name), (Local(number), Constant(float(cause)), Local(0))))
     lowering.procedure(b.procedure(spawn(member.name), Local(number)))

@@ -95,6 +95,8 @@ class Scope:
     watched: bool = False
     reads_for: tuple[str, str] | None = None
     within: tuple[str, ...] = ()
+    # The lots in whose branches this stands.
+    drawn: tuple[str, ...] = ()
 
     def at(self, *more: str | int) -> Scope:
         """The same scope further down in the file."""

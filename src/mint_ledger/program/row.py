@@ -24,6 +24,7 @@ WHATS = (
     "slip",
     "level",
     "dodge",
+    "lot",
 )
 WHAT_CODES = {what: float(code) for code, what in enumerate(WHATS)}
 MAX_VALUES = 8

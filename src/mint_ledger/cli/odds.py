@@ -1,0 +1,46 @@
+"""The command `odds`: what comes of the game's lots."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import asdict
+from typing import Annotated
+
+import typer
+
+from mint_ledger.cli.arguments import GameArgument, JsonOption, SetOption, VariantOption, read_dials, read_named
+from mint_ledger.cli.output import say, say_json
+
+
+def odds(
+    game: GameArgument,
+    at: Annotated[
+        list[str] | None,
+        typer.Option("--at", metavar="ACCOUNT=VALUE", help="Where weights read it: 'hero.luck=5' (repeatable)."),
+    ] = None,
+    lot: Annotated[list[str] | None, typer.Option(metavar="LOT", help="Only this lot (repeatable).")] = None,
+    drawings: Annotated[int | None, typer.Option(help="With --json: the chance at each of so many drawings.")] = None,
+    variant: VariantOption = None,
+    settings: SetOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """The exact chance of each branch of each lot, and how many drawings it takes to come."""
+    from mint_ledger.client import load
+    from mint_ledger.exact.odds import Odds
+
+    told = load(game).odds(
+        at=dict(read_named(text, "--at") for text in at or ()),
+        variant=variant,
+        dials=read_dials(settings),
+        drawings=drawings,
+    )
+    if lot:
+        told = Odds(told.title, tuple(told.lot(name) for name in lot))
+    if not as_json:
+        say(told.summary())
+        return
+    lots = [asdict(one) for one in told.lots]
+    for one in lots:
+        for branch in one["branches"]:
+            branch["mean"] = None if math.isinf(branch["mean"]) else branch["mean"]
+    say_json({"title": told.title, "lots": lots})

@@ -1,0 +1,71 @@
+"""The odds of lots as text."""
+
+from __future__ import annotations
+
+import math
+import textwrap
+from typing import TYPE_CHECKING
+
+from mint_ledger.journal.wording import number
+
+if TYPE_CHECKING:
+    from mint_ledger.exact.odds import BranchOdds, LotOdds, Odds
+
+WIDTH = 80
+WIDEST = 22
+MOST_SPANS = 5
+
+
+def odds_text(odds: Odds) -> str:
+    """A table for each lot: the chances of its branches, and how many drawings they take to come first."""
+    if not odds.lots:
+        return f"{odds.title} has no lots"
+    parts = [f"{odds.title} · odds, worked out and not sampled", *(_lot(lot) for lot in odds.lots)]
+    return "\n\n".join(parts)
+
+
+def _lot(lot: LotOdds) -> str:
+    counts = any(branch.latest is not None for branch in lot.branches)
+    per = " · counted for the whole game" if lot.shared else " · counted for each that draws" if counts else ""
+    who = f" · weights as {lot.drawn_by} has them" if lot.drawn_by else ""
+    width = min(max(6, *(len(branch.name) for branch in lot.branches)), WIDEST)
+    lines = [
+        f"{lot.name}{who}{per}",
+        f"  {'':<{width}}  {'':>6} {'chance in':>9} {'at the':>8}  {'drawings until it comes first':>29}",
+        f"  {'branch':<{width}}  {'weight':>6} {'long run':>9} {'1st':>8}  {'mean':>7} {'half':>5} {'19/20':>6} {'at most':>8}",
+    ]
+    lines += [_branch(branch, width) for branch in lot.branches]
+    return "\n".join([*lines, *_later(lot)])
+
+
+def _branch(branch: BranchOdds, width: int) -> str:
+    mean = "never" if math.isinf(branch.mean) else number(branch.mean, 2)
+    ends = ["–" if value is None else f"{value:,}" for value in (branch.half, branch.most, branch.latest)]
+    return (
+        f"  {branch.name[:width]:<{width}}  {number(branch.weight):>6} {_share(branch.long_run):>9} "
+        f"{_share(branch.at[0]):>8}  {mean:>7} {ends[0]:>5} {ends[1]:>6} {ends[2]:>8}"
+    )
+
+
+def _later(lot: LotOdds) -> list[str]:
+    """The chances of sure branches from the first drawing on, where they change."""
+    lines: list[str] = []
+    for branch in lot.branches:
+        if branch.latest is None:
+            continue
+        spans: list[str] = []
+        first = 0
+        shares = [_share(chance) for chance in branch.at]
+        for drawing in range(1, len(shares) + 1):
+            if drawing == len(shares) or shares[drawing] != shares[first]:
+                to = f" to {drawing:,}" if drawing > first + 1 else ""
+                spans.append(f"{shares[first]} at {first + 1:,}{to}")
+                first = drawing
+        more = f" … (--json has all {len(shares):,})" if len(spans) > MOST_SPANS else ""
+        text = f"  {branch.name} at each drawing: {', '.join(spans[:MOST_SPANS])}{more}"
+        lines += textwrap.wrap(text, WIDTH, subsequent_indent="    ")
+    return ["", *lines] if lines else []
+
+
+def _share(value: float) -> str:
+    return "0 %" if value == 0.0 else f"{number(100 * value, 4 if value < 0.001 else 2)} %"
