@@ -9,11 +9,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from mint_ledger import showing
+from mint_ledger.game.dial_value import Value
 from mint_ledger.game.script import Wanted
 from mint_ledger.game.script_reading import ScriptItems, load_script, read_script
+from mint_ledger.game.several import together
 from mint_ledger.game.table_files import read_game_source
 from mint_ledger.lowering.playable import PlayableGame, game_in, game_of
-from mint_ledger.playing.setting import Setting
+from mint_ledger.playing.setting import Setting, habit_for
 from mint_ledger.studies.budget import Budget, Progress
 
 if TYPE_CHECKING:
@@ -36,6 +38,10 @@ if TYPE_CHECKING:
     from mint_ledger.studies.study import RunProgress, Study
 
 
+Several = str | Sequence[str] | None
+"""One habit or variant by its name, or several that go together; of variants later ones win."""
+
+
 class Game(PlayableGame):
     """A game: the models of its file, and what can be done with it. It never changes once it is made.
 
@@ -48,6 +54,17 @@ class Game(PlayableGame):
         GameError: on first use, where names do not exist or types do not fit.
     """
 
+    def _setting(
+        self,
+        seed: int,
+        habit: Several,
+        variant: Several,
+        dials: Mapping[str, Value] | None = None,
+        sure: float = 0.95,
+    ) -> Setting:
+        """How it is played: by its only habit, where nothing else is said."""
+        return Setting(seed, habit_for(self, together(habit)), together(variant), dict(dials or {}), sure)
+
     def _repr_html_(self) -> str:
         return showing.text("notebook.game_html", self)
 
@@ -56,11 +73,11 @@ class Game(PlayableGame):
         seed: int = 1,
         *,
         run: int = 0,
-        habit: str | None = None,
-        variant: str | None = None,
+        habit: Several = None,
+        variant: Several = None,
         script: ScriptItems = (),
         only_script: bool = False,
-        dials: Mapping[str, float | bool] | None = None,
+        dials: Mapping[str, Value] | None = None,
         engine: EngineName = "auto",
     ) -> Run:
         """Play the game once.
@@ -68,7 +85,8 @@ class Game(PlayableGame):
         Args:
             seed: 0 to 2⁶⁴-1.
             run: the number of the run within the seed; a study's run k is this one.
-            habit: how simulated players play; by default only those play whose copies name a habit.
+            habit: how simulated players play: by one habit, or several of different kinds; `none`: nobody plays. By
+                default the only habit of the game, or else only those play whose copies name one.
             variant: one of the file's named sets of dials.
             script: what happens from outside, like the `script` of a playtest.
             only_script: no timers of attacks and rules.
@@ -80,18 +98,18 @@ class Game(PlayableGame):
         """
         from mint_ledger.playing.run import play_run
 
-        setting = Setting(seed, habit, variant, dials or {})
+        setting = self._setting(seed, habit, variant, dials)
         return play_run(self, setting, run, script, only_script=only_script, engine=engine)
 
     def play(
         self,
         seed: int = 1,
         *,
-        habit: str | None = None,
-        variant: str | None = None,
+        habit: Several = None,
+        variant: Several = None,
         level: str | None = None,
         only_script: bool = False,
-        dials: Mapping[str, float | bool] | None = None,
+        dials: Mapping[str, Value] | None = None,
     ) -> Session:
         """Play the game by hand, step by step.
 
@@ -108,7 +126,7 @@ class Game(PlayableGame):
         """
         from mint_ledger.playing.session import Session
 
-        return Session(self, Setting(seed, habit, variant, dict(dials or {})), level, only_script=only_script)
+        return Session(self, self._setting(seed, habit, variant, dials), level, only_script=only_script)
 
     def play_tests(self) -> list[PlaytestResult]:
         """Play all playtests of the game."""
@@ -146,7 +164,7 @@ class Game(PlayableGame):
         seed: int = 1,
         *,
         only: Sequence[str] = (),
-        dials: Mapping[str, float | bool] | None = None,
+        dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
         progress: RunProgress | None = None,
     ) -> list[Judged]:
@@ -161,13 +179,13 @@ class Game(PlayableGame):
 
     def sweep(
         self,
-        dials: Mapping[str, str | Sequence[float]],
+        dials: Mapping[str, str | Sequence[float | str]],
         runs: int = 1_000,
         seed: int = 1,
         *,
         measures: Sequence[str] = ("rate(win)",),
-        habit: str | None = None,
-        variant: str | None = None,
+        habit: Several = None,
+        variant: Several = None,
         points: int | None = None,
         spread: str = "latin",
         store: str | Path | None = None,
@@ -199,7 +217,7 @@ class Game(PlayableGame):
 
         budget = Budget(runs, math.inf if patient else PATIENCE)
         spread_over = None if points is None else (points, spread)
-        setting = Setting(seed, habit, variant, sure=sure)
+        setting = self._setting(seed, habit, variant, sure=sure)
         return sweep_ranges(self, dials, measures, budget, setting, points=spread_over, store=store, progress=progress)
 
     def matchups(
@@ -231,8 +249,8 @@ class Game(PlayableGame):
         self,
         *,
         at: Mapping[str, float | bool | str] | None = None,
-        variant: str | None = None,
-        dials: Mapping[str, float | bool] | None = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
         drawings: int | None = None,
     ) -> Odds:
         """The exact odds of the game's lots: each branch in the long run, at each drawing, and until it first comes.
@@ -250,7 +268,7 @@ class Game(PlayableGame):
         """
         from mint_ledger.exact.odds import game_odds
 
-        return game_odds(self.turned(variant, dials), at, drawings)
+        return game_odds(self.turned(together(variant), dials), at, drawings)
 
     def sensitivity(
         self,
@@ -260,8 +278,8 @@ class Game(PlayableGame):
         *,
         measure: str = "rate(win)",
         share: float = 0.1,
-        habit: str | None = None,
-        variant: str | None = None,
+        habit: Several = None,
+        variant: Several = None,
         progress: Progress | None = None,
     ) -> Sensitivity:
         """Which dials matter: each is moved down and up by itself, under the same luck.
@@ -282,7 +300,7 @@ class Game(PlayableGame):
         """
         from mint_ledger.balance.sensitivity import make_sensitivity
 
-        return make_sensitivity(self, dials, measure, share, runs, Setting(seed, habit, variant), progress)
+        return make_sensitivity(self, dials, measure, share, runs, self._setting(seed, habit, variant), progress)
 
     def tune(
         self,
@@ -293,8 +311,8 @@ class Game(PlayableGame):
         *,
         runs: int = 10_000,
         seed: int = 1,
-        habit: str | None = None,
-        variant: str | None = None,
+        habit: Several = None,
+        variant: Several = None,
         seconds: float = math.inf,
         most_runs: float = math.inf,
         sure: float = 0.95,
@@ -324,18 +342,18 @@ class Game(PlayableGame):
         from mint_ledger.balance.tune import tune_dial
 
         wanted = Wanted(measure, read_want(want), str(want))
-        known = bounds_of(self, {dial: bounds}, variant)[dial]
+        known = bounds_of(self, {dial: bounds}, together(variant))[dial]
         budget = Budget(runs, seconds, most_runs)
-        return tune_dial(self, dial, known, wanted, budget, Setting(seed, habit, variant, sure=sure), told)
+        return tune_dial(self, dial, known, wanted, budget, self._setting(seed, habit, variant, sure=sure), told)
 
     def study(
         self,
         runs: int = 200,
         seed: int = 1,
         *,
-        habit: str | None = None,
-        variant: str | None = None,
-        dials: Mapping[str, float | bool] | None = None,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
         measures: Mapping[str, str] | Sequence[str] = (),
         accounts: Sequence[str] | None = None,
         times: Sequence[float] = (),
@@ -374,7 +392,7 @@ class Game(PlayableGame):
         """
         from mint_ledger.studies.studying import Asked, Means, study_game
 
-        setting = Setting(seed, habit, variant, dials or {}, sure)
+        setting = self._setting(seed, habit, variant, dials, sure)
         means = Means(engine, executor, progress, store)
         return study_game(self, runs, setting, Asked(measures, accounts, times), means, until)
 
@@ -385,7 +403,7 @@ class Game(PlayableGame):
         *,
         runs: int = 10_000,
         seed: int = 1,
-        habit: str | None = None,
+        habit: Several = None,
         seconds: float = math.inf,
         most_runs: float = math.inf,
         told: Callable[[Mapping[str, float], float], None] | None = None,
@@ -411,7 +429,7 @@ class Game(PlayableGame):
 
         wanted = [self.target(target) if isinstance(target, str) else target for target in targets] or self.targets
         budget = Budget(runs, seconds, most_runs)
-        return tune_dials(self, bounds_of(self, dials), wanted, budget, Setting(seed, habit), told)
+        return tune_dials(self, bounds_of(self, dials), wanted, budget, Setting(seed, together(habit)), told)
 
     def tune_habits(
         self,
@@ -451,9 +469,9 @@ class Game(PlayableGame):
     def exact(
         self,
         *,
-        habit: str | None = None,
-        variant: str | None = None,
-        dials: Mapping[str, float | bool] | None = None,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
         measures: Mapping[str, str] | Sequence[str] | None = None,
         states: int = 200_000,
         seconds: float = math.inf,
@@ -480,8 +498,11 @@ class Game(PlayableGame):
         """
         from mint_ledger.exact.answers import exact_answers
 
-        turned = self.turned(variant, dials)
-        return exact_answers(turned, habit=habit, measures=measures, states=states, seconds=seconds, progress=progress)
+        setting = self._setting(1, habit, variant, dials)
+        turned = setting.of(self)
+        return exact_answers(
+            turned, habit=setting.habit, measures=measures, states=states, seconds=seconds, progress=progress
+        )
 
 
 def load(path: str | Path) -> Game:

@@ -6,8 +6,11 @@ import math
 import re
 from collections.abc import Mapping
 
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, nearest
+from mint_ledger.game.dial_value import Value, is_pattern, times
+from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span, parse_span
+from mint_ledger.game.scaling import matching
 from mint_ledger.lowering.playable import PlayableGame
 
 Bounds = tuple[float, float, float]
@@ -53,6 +56,77 @@ def read_range(text: str, today: float) -> list[float]:
     return values
 
 
+def today_of(game: PlayableGame, name: str) -> float | str:
+    """What a dial is now; a pattern is 1 times what its numbers are.
+
+    Raises:
+        NotFound: there is no such dial, or a pattern means none.
+    """
+    if is_pattern(name):
+        matching(game.dials, game.lowered.program.cast, name)
+        return 1.0
+    return game.dials.shown(name)
+
+
+def number_today(game: PlayableGame, name: str) -> float:
+    """What a dial is now, where only a number makes sense.
+
+    Raises:
+        NotFound: there is no such dial.
+        BadRequest: it is a word.
+    """
+    no_word(game, name, "a number is wanted here")
+    return float(today_of(game, name))
+
+
+def values_of(game: PlayableGame, name: str, text: str) -> list[float | str]:
+    """The values that a text means for a dial: a range, words, or multiples like `x0.5..1.5`.
+
+    Raises:
+        NotFound: there is no such dial.
+        BadRequest: the text means nothing for it.
+    """
+    today = today_of(game, name)
+    if isinstance(today, str):
+        return _words(game, name, text)
+    multiple = text.strip()[:1] in ("x", "×")
+    if is_pattern(name):
+        if not multiple:
+            raise BadRequest(f"'{name}' means several numbers; multiply them, like '{name}=x0.5..1.5'")
+        return [*read_range(text.strip()[1:], 1.0)]
+    if multiple:
+        return [round(today * factor, 12) for factor in read_range(text.strip()[1:], 1.0)]
+    return [*read_range(text, today)]
+
+
+def _words(game: PlayableGame, name: str, text: str) -> list[float | str]:
+    words = game.dials.words[game.dials.find(name)]
+    chosen = [part.strip() for part in text.split(",")]
+    for word in chosen:
+        if word not in words:
+            raise BadRequest(f"'{name}' is one of {', '.join(words)}, not '{word}'{nearest(word, words)}")
+    return [*dict.fromkeys(chosen)]
+
+
+def setting_of(name: str, value: float | str) -> Value:
+    """What a dial is set to at a value of its range; a pattern is multiplied by it."""
+    if isinstance(value, str):
+        return value
+    return times(value) if is_pattern(name) else plain_value(value)
+
+
+def no_word(game: PlayableGame, name: str, why: str) -> None:
+    """Refuse a dial that is a word, or a formula, where only numbers make sense.
+
+    Raises:
+        NotFound: there is no such dial.
+        BadRequest: it is one.
+    """
+    if not is_pattern(name) and game.dials.find(name) in game.dials.words:
+        words = ", ".join(game.dials.words[game.dials.find(name)])
+        raise BadRequest(f"'{name}' is a word, and {why}; sweep it ({name}={words}), or set it for each game by itself")
+
+
 def read_bounds(text: str, today: float) -> Bounds:
     """The bounds of a dial and its own step: the `by` of the range, else 1 for whole numbers, else a hundredth.
 
@@ -79,11 +153,24 @@ def bounds_of(game: PlayableGame, dials: Mapping[str, str | Bounds], variant: st
     """
     if not dials:
         raise BadRequest("tuning wants a dial, like crab.bite=4..12")
-    today = game.turned(variant, None).dials
-    return {
-        name: read_bounds(bounds, today.value(name)) if isinstance(bounds, str) else bounds
-        for name, bounds in dials.items()
-    }
+    turned = game.turned(variant, None)
+    found: dict[str, Bounds] = {}
+    for name, bounds in dials.items():
+        no_word(turned, name, "tuning moves numbers")
+        today = today_of(turned, name)
+        text = bounds.strip() if isinstance(bounds, str) else ""
+        if not isinstance(bounds, str) or isinstance(today, str):
+            found[name] = bounds  # type: ignore[assignment]
+        elif is_pattern(name):
+            if text[:1] not in ("x", "×"):
+                raise BadRequest(f"'{name}' means several numbers; multiply them, like '{name}=x0.5..1.5'")
+            found[name] = read_bounds(text[1:], 1.0)
+        elif text[:1] in ("x", "×"):
+            low, high, step = read_bounds(text[1:], 1.0)
+            found[name] = (low * today, high * today, step * today)
+        else:
+            found[name] = read_bounds(text, today)
+    return found
 
 
 def read_want(want: str | float) -> Span:

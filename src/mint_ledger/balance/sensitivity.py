@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
+from mint_ledger.balance.dial_range import no_word, number_today, setting_of
 from mint_ledger.errors import BadRequest, GameError, RunStopped
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
@@ -130,9 +131,11 @@ def make_sensitivity(
     if not 0.0 < share < 1.0:
         raise BadRequest(f"dials are moved by a share between 0 and 1, not {share:g}")
     known = game.turned(setting.variant, None).dials
-    names = list(dials) or [name for name in known.names if not name.startswith(QUIET)]
+    names = list(dials) or [
+        name for index, name in enumerate(known.names) if not name.startswith(QUIET) and index not in known.words
+    ]
     for name in names:
-        known.find(name)
+        no_word(game, name, "a share of a word is nothing")
     needed = measured(game, measure)
 
     def study(changes: Mapping[str, float]) -> Study:
@@ -255,14 +258,14 @@ def sobol(
     needed = measured(game, measure)
     names = list(ranges)
     for name in names:
-        game.dials.find(name)
+        number_today(game, name)
     done = 0
 
     def estimates(sample: Any) -> Any:
         nonlocal done
         values = []
         for column in np.atleast_2d(np.asarray(sample)).reshape(len(names), -1).T:
-            dials = {name: _plain(float(value)) for name, value in zip(names, column, strict=True)}
+            dials = {name: setting_of(name, _plain(float(value))) for name, value in zip(names, column, strict=True)}
             study = measure_game(game, runs, setting.with_dials(dials), needed)
             values.append(study.estimate(measure).value)
             done += 1

@@ -10,10 +10,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.balance.dial_range import read_range
+from mint_ledger.balance.dial_range import setting_of, today_of, values_of
 from mint_ledger.balance.targets import Judged, judge_study
 from mint_ledger.errors import BadRequest
-from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
@@ -42,7 +41,7 @@ PATIENCE = 600.0
 class Point:
     """One setting of the dials, and what came of it: the estimates by their texts, and the targets."""
 
-    dials: Mapping[str, float]
+    dials: Mapping[str, float | str]
     estimates: Mapping[str, Estimate]
     judged: tuple[Judged, ...]
 
@@ -69,7 +68,7 @@ class Sweep:
     runs: int
     dials: tuple[str, ...]
     measures: tuple[str, ...]
-    today: Mapping[str, float]
+    today: Mapping[str, float | str]
     points: tuple[Point, ...]
     sure: float = CONFIDENCE
 
@@ -120,12 +119,12 @@ class Sweep:
         return self.summary()
 
 
-def grid(ranges: Mapping[str, Sequence[float]]) -> list[dict[str, float]]:
+def grid(ranges: Mapping[str, Sequence[float | str]]) -> list[dict[str, float | str]]:
     """All settings of some dials with the values of each."""
     return [dict(zip(ranges, values, strict=True)) for values in product(*ranges.values())]
 
 
-def spread(bounds: Mapping[str, tuple[float, float]], points: int, how: str, seed: int) -> list[dict[str, float]]:
+def spread(bounds: Mapping[str, tuple[float, float]], points: int, how: str, seed: int) -> list[dict[str, float | str]]:
     """Points spread over the ranges of many dials: `latin` hypercube or `sobol` sequence, from SciPy.
 
     Raises:
@@ -147,7 +146,7 @@ def spread(bounds: Mapping[str, tuple[float, float]], points: int, how: str, see
 
 def make_sweep(
     game: PlayableGame,
-    points: Sequence[Mapping[str, float]],
+    points: Sequence[Mapping[str, float | str]],
     *,
     measures: Sequence[str],
     budget: Budget,
@@ -175,8 +174,8 @@ def make_sweep(
         raise BadRequest(f"a sweep has 1 to {MOST_POINTS:,} points, not {len(points):,}")
     habit, variant = setting.habit, setting.variant
     turned = game.with_variant(variant) if variant else game
-    today = {name: turned.dials.value(name) for name in points[0]}
-    targets = [t for t in game.targets if t.habit in (None, habit) and t.variant == variant]
+    today = {name: today_of(turned, name) for name in points[0]}
+    targets = [t for t in game.all_targets if t.habit in (None, habit) and t.variant == variant]
     texts = [*measures, *(target.measure for target in targets)]
     needed = list(dict.fromkeys(m for text in texts for m in measured(game, text)))
     played: list[Point] = []
@@ -196,7 +195,7 @@ def make_sweep(
 
     try:
         for point in points:
-            dials = {name: plain_value(value) for name, value in point.items()}
+            dials = {name: setting_of(name, value) for name, value in point.items()}
             study = study_game(game, budget.runs, setting.with_dials(dials), Asked(needed, ()), Means(store=store))
             estimates = {text: study.estimate(text) for text in measures}
             played.append(Point(dict(point), estimates, tuple(judge_study(study, targets, habit))))
@@ -214,6 +213,15 @@ def make_sweep(
     return sweep()
 
 
+def _spans(ranges: Mapping[str, Sequence[float | str]]) -> dict[str, tuple[float, float]]:
+    spans: dict[str, tuple[float, float]] = {}
+    for name, values in ranges.items():
+        if isinstance(values[0], str) or isinstance(values[-1], str):
+            raise BadRequest(f"'{name}' is a word, and points are spread over numbers; sweep all its words instead")
+        spans[name] = values[0], values[-1]
+    return spans
+
+
 def _refuse_long(seconds: float, points: int, budget: Budget) -> None:
     if seconds > budget.seconds:
         shown = f"{seconds / 60:.0f} minutes" if seconds < 7_200 else f"{seconds / 3600:.1f} hours"
@@ -222,7 +230,7 @@ def _refuse_long(seconds: float, points: int, budget: Budget) -> None:
 
 def sweep_ranges(
     game: PlayableGame,
-    dials: Mapping[str, str | Sequence[float]],
+    dials: Mapping[str, str | Sequence[float | str]],
     measures: Sequence[str],
     budget: Budget,
     setting: Setting,
@@ -234,15 +242,15 @@ def sweep_ranges(
     """Sweep over the ranges of some dials: a grid, or so many points spread over them; see `make_sweep`."""
     if not dials:
         raise BadRequest("a sweep wants a dial, like crab.bite=4..12")
-    today = game.turned(setting.variant, None).dials
+    turned = game.turned(setting.variant, None)
     ranges = {
-        name: read_range(values, today.value(name)) if isinstance(values, str) else [float(v) for v in values]
+        name: values_of(turned, name, values) if isinstance(values, str) else [*values]
         for name, values in dials.items()
     }
     for name in ranges:
-        today.find(name)
+        today_of(turned, name)
     if points is None:
         settings = grid(ranges)
     else:
-        settings = spread({name: (v[0], v[-1]) for name, v in ranges.items()}, *points, setting.seed)
+        settings = spread(_spans(ranges), *points, setting.seed)
     return make_sweep(game, settings, measures=measures, budget=budget, setting=setting, store=store, progress=progress)

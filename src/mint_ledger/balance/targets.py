@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from mint_ledger.errors import NotFound, nearest
+from mint_ledger.game.dial_value import Value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
@@ -91,7 +92,7 @@ def judge_targets(
     seed: int = 1,
     *,
     only: Sequence[str] = (),
-    dials: Mapping[str, float | bool] | None = None,
+    dials: Mapping[str, Value] | None = None,
     sure: float = CONFIDENCE,
     progress: RunProgress | None = None,
 ) -> list[Judged]:
@@ -109,11 +110,11 @@ def judge_targets(
     Raises:
         NotFound: there is no target of such a name, or no such measure, result or ending.
     """
-    names = [target.name for target in game.targets]
+    names = [target.name for target in game.all_targets]
     for name in only:
         if name not in names:
             raise NotFound(f"there is no target '{name}'{nearest(name, names)}")
-    wanted = [target for target in game.targets if not only or target.name in only]
+    wanted = [target for target in game.all_targets if not only or target.name in only]
     setting = Setting(seed, dials=dials or {}, sure=sure)
     return judge_these(game, wanted, runs, setting, progress=progress)[0]
 
@@ -139,7 +140,7 @@ def judge_these(
     by_target: dict[tuple[int, str | None], Judged] = {}
     for (who, variant), targets in groups.items():
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
-        own = game.variants[variant] if variant and keeps_variants else {}
+        own = game.variant_dials(variant) if keeps_variants else {}
         turned = {name: value for name, value in setting.dials.items() if name not in own}
         part = Setting(setting.seed, who, variant, turned, setting.sure)
         study = study_game(game, runs, part, Asked(measures, ()), Means(progress=progress))

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
+from mint_ledger.balance.dial_range import number_today, setting_of
 from mint_ledger.balance.targets import Verdict, verdict
 from mint_ledger.balance.tune_search import FEW, Search, State, Way, parts_of
 from mint_ledger.errors import BadRequest
@@ -210,12 +211,12 @@ def tune_dial(
     spending = budget.begin()
 
     def study(value: float, count: int, seed: int = setting.seed) -> Estimate:
-        part = replace(setting.with_dials({dial: value}), seed=seed)
+        part = replace(setting.with_dials({dial: setting_of(dial, value)}), seed=seed)
         found = measure_game(game, count, part, needed).estimate(wanted.measure)
         spending.add(count)
         return found
 
-    today = game.turned(setting.variant, None).dials.value(dial)
+    today = number_today(game.turned(setting.variant, None), dial)
     search = Search(study, bounds, want, runs, spending, today, told)
     interrupted = used_up = False
     try:

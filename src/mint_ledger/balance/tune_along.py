@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 from itertools import combinations
 
+from mint_ledger.balance.dial_range import number_today, setting_of
 from mint_ledger.balance.targets import habits_of
 from mint_ledger.balance.tune_search import Search, State, parts_of
 from mint_ledger.game.target import Target
@@ -93,13 +94,15 @@ def look_along(
         key = (value, count, who, target.variant)
         if key not in known:
             # A dial that the target's variant sets is left to it.
-            own = game.variants[target.variant] if target.variant else {}
-            part = replace(setting, habit=who, variant=target.variant, dials={} if dial in own else {dial: value})
+            own = game.variant_dials(target.variant)
+            part = replace(
+                setting, habit=who, variant=target.variant, dials={} if dial in own else {dial: setting_of(dial, value)}
+            )
             known[key] = measure_game(game, count, part, needed)
             spending.add(count)
         return known[key].estimate(target.measure)
 
-    today = game.dials.value(dial)
+    today = number_today(game, dial)
     states = []
     for target in targets:
         each = []

@@ -105,8 +105,8 @@ def _targets(game: PlayableGame, wants: Mapping[str, Span], measure: str) -> dic
         }
     chosen: dict[str, list[Target]] = {}
     for habit in game.habits:
-        own = [target for target in game.targets if target.variant is None and target.habit == habit]
-        shared = [target for target in game.targets if target.variant is None and target.habit is None]
+        own = [target for target in game.all_targets if target.variant is None and target.habit == habit]
+        shared = [target for target in game.all_targets if target.variant is None and target.habit is None]
         if own:
             chosen[habit] = [*own, *shared]
     if not chosen:

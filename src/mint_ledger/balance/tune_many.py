@@ -17,6 +17,7 @@ from itertools import combinations, product
 from typing import Any
 
 from mint_ledger import showing
+from mint_ledger.balance.dial_range import number_today, setting_of
 from mint_ledger.balance.targets import Judged, judge_these
 from mint_ledger.balance.tune_along import Along, look_along
 from mint_ledger.errors import BadRequest, GameError
@@ -250,7 +251,7 @@ class _Search:
         self.game, self.bounds, self.targets, self.setting = game, bounds, tuple(targets), setting
         self.runs, self.spending, self.told = budget.runs, budget.begin(), told
         self.names = list(bounds)
-        self.today = {name: plain_value(game.dials.value(name)) for name in bounds}
+        self.today = {name: plain_value(number_today(game, name)) for name in bounds}
         self.all = range(len(self.targets))
         self.found: dict[Point, list[Judged]] = {}
         self.sure: dict[Point, list[Judged]] = {}
@@ -295,7 +296,10 @@ class _Search:
         return known[point]
 
     def _judged(self, point: Point, runs: int, seed: int) -> list[Judged]:
-        setting = replace(self.setting.with_dials(self.dials(point)), seed=seed)
+        setting = replace(
+            self.setting.with_dials({name: setting_of(name, value) for name, value in self.dials(point).items()}),
+            seed=seed,
+        )
         judged, played = judge_these(self.game, self.targets, runs, setting, keeps_variants=True)
         self.spending.add(played)
         return judged

@@ -3,25 +3,41 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Sequence
+import textwrap
+from collections.abc import Collection, Iterable, Sequence
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from mint_ledger.errors import BadRequest
+
+if TYPE_CHECKING:
+    from mint_ledger.game.dial_value import Value
+    from mint_ledger.lowering.playable import PlayableGame
 
 GameArgument = Annotated[Path, typer.Argument(metavar="GAME", help="The game file.")]
 SeedOption = Annotated[int, typer.Option(help="The seed of the luck: the same seed plays the same.")]
 SetOption = Annotated[
     list[str] | None, typer.Option("--set", metavar="DIAL=VALUE", help="Set a dial, like crab.bite=9.")
 ]
-HabitOption = Annotated[str | None, typer.Option(help="How simulated players play: one of the file's habits.")]
-VariantOption = Annotated[str | None, typer.Option(help="One of the file's named sets of dials.")]
+HabitOption = Annotated[
+    list[str] | None,
+    typer.Option("--habit", metavar="HABIT", help="How simulated players play (repeatable); 'none': nobody plays."),
+]
+VariantOption = Annotated[
+    list[str] | None,
+    typer.Option("--variant", metavar="VARIANT", help="A named set of dials (repeatable; later ones win)."),
+]
 ScriptOption = Annotated[Path | None, typer.Option(help="A file of happenings to play along.")]
 EngineOption = Annotated[str, typer.Option(help="auto, native or reference; the numbers are the same.")]
 SureOption = Annotated[float, typer.Option(help="The chance with which an interval holds the true value.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
+def joined(names: list[str] | None) -> str | None:
+    """Several habits or variants as one text."""
+    return " + ".join(names) if names else None
 
 
 def read_named(text: str, option: str = "--dial") -> tuple[str, str]:
@@ -36,16 +52,33 @@ def read_named(text: str, option: str = "--dial") -> tuple[str, str]:
     return name, value
 
 
+def tell_meant(game: PlayableGame, dials: Iterable[str], *, quiet: bool) -> None:
+    """Say which numbers the patterns among some dials mean.
+
+    Raises:
+        NotFound: one means none.
+    """
+    from mint_ledger.cli.output import say
+    from mint_ledger.game.dial_value import is_pattern
+    from mint_ledger.game.scaling import matching
+
+    for pattern in filter(is_pattern, dials):
+        names = [game.dials.names[index] for index in matching(game.dials, game.lowered.program.cast, pattern)]
+        text = f"{pattern} is {len(names)} number{'' if len(names) == 1 else 's'}: {', '.join(names)}"
+        if not quiet:
+            say("\n".join(textwrap.wrap(text, 80, subsequent_indent="  ", max_lines=8, placeholder=" …")) + "\n")
+
+
 def read_changes(
     texts: Sequence[str], option: str, settings: Collection[str]
-) -> tuple[dict[str, str], dict[str, float | bool]]:
+) -> tuple[dict[str, str], dict[str, Value]]:
     """Read what is different in what is compared with: settings by name (`habit=reckless`), and dials.
 
     Raises:
         BadRequest: one of them is not of that form, or a dial's value is no number.
     """
     changed: dict[str, str] = {}
-    dials: dict[str, float | bool] = {}
+    dials: dict[str, Value] = {}
     for text in texts:
         name, value = read_named(text, option)
         if name in settings:
@@ -55,13 +88,13 @@ def read_changes(
     return changed, dials
 
 
-def read_dials(settings: list[str] | None) -> dict[str, float | bool]:
+def read_dials(settings: list[str] | None) -> dict[str, Value]:
     """Read `dial=value` settings.
 
     Raises:
         BadRequest: one of them is not of that form.
     """
-    dials: dict[str, float | bool] = {}
+    dials: dict[str, Value] = {}
     for setting in settings or []:
         name, equals, text = setting.partition("=")
         if not equals or not name.strip():
@@ -70,7 +103,7 @@ def read_dials(settings: list[str] | None) -> dict[str, float | bool]:
     return dials
 
 
-def _value(text: str, setting: str, option: str) -> float | bool:
+def _value(text: str, setting: str, option: str) -> Value:
     if text in ("true", "yes"):
         return True
     if text in ("false", "no"):
@@ -78,7 +111,8 @@ def _value(text: str, setting: str, option: str) -> float | bool:
     try:
         value = float(text)
     except ValueError:
-        raise BadRequest(f"{option} {setting}: '{text}' is no number") from None
+        # A word, or a multiple like x0.8: the game knows what the dial may be.
+        return text
     if not math.isfinite(value):
         raise BadRequest(f"{option} {setting}: wants a finite number")
     from mint_ledger.game.dials import plain_value  # late: `--help` should not wait for pydantic

@@ -18,9 +18,11 @@ from mint_ledger.cli.arguments import (
     SetOption,
     SureOption,
     VariantOption,
+    joined,
     read_changes,
     read_dials,
     read_named,
+    tell_meant,
 )
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.output import say, say_json
@@ -59,6 +61,7 @@ def targets(
     from mint_ledger.views.balance_text import targets_text
 
     loaded = load(game)
+    tell_meant(loaded, read_dials(settings), quiet=as_json)
     if not loaded.targets:
         raise BadRequest(f"{game} has no targets; write some, like {{name: fair, measure: rate(win), want: 0.4..0.6}}")
     with study_progress(f"{loaded.title}: runs") as progress:
@@ -78,8 +81,8 @@ def sweep(
     measure: MeasureOption = None,
     runs: Annotated[int, typer.Option(help="How many runs at each point.")] = 1_000,
     seed: SeedOption = 1,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     points: Annotated[
         int | None, typer.Option(help="Spread so many points over the ranges, instead of a grid of all values.")
     ] = None,
@@ -94,12 +97,15 @@ def sweep(
     as_json: JsonOption = False,
 ) -> None:
     """Study the game at many settings of some dials, all with the same luck."""
+    habit = joined(played_by)
+    variant = joined(variants)
     from mint_ledger.balance.sweep import SweepInterrupted
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
 
     loaded = load(game)
+    tell_meant(loaded, (read_named(text)[0] for text in dial), quiet=as_json)
     stopped: SweepInterrupted | None = None
     with counted_progress(f"{loaded.title}: points") as progress:
         try:
@@ -146,13 +152,15 @@ def compare(
     ] = None,
     runs: Annotated[int, typer.Option(help="How many runs of each.")] = 2_000,
     seed: SeedOption = 1,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     settings: SetOption = None,
     sure: SureOption = 0.95,
     as_json: JsonOption = False,
 ) -> None:
     """Compare two games, variants, habits or sets of dials under the same luck."""
+    habit = joined(played_by)
+    variant = joined(variants)
     from mint_ledger.balance.comparison import compare_games
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.client import load
@@ -160,10 +168,12 @@ def compare(
     if (other is None) == (not with_):
         raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")
     one = load(game)
+    tell_meant(
+        one, (*read_dials(settings), *read_changes(with_ or (), "--with", ("habit", "variant"))[1]), quiet=as_json
+    )
     first = one.with_variant(variant) if variant else one
     first = first.with_dials(read_dials(settings))
     second, second_habit = (load(other), habit) if other is not None else (first, habit)
-    changed, dials = read_changes(with_ or (), "--with", ("habit", "variant"))
     second_habit = changed.get("habit", second_habit)
     second = second.with_variant(changed["variant"]) if "variant" in changed else second
     second = second.with_dials(dials) if dials else second
@@ -199,8 +209,8 @@ def tune(
     ] = None,
     runs: Annotated[int, typer.Option(help="The most runs at one value.")] = 10_000,
     seed: SeedOption = 1,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     habits: Annotated[
         bool, typer.Option("--habits", help="Find a variant for each habit, so that each has its own target.")
     ] = False,
@@ -216,10 +226,13 @@ def tune(
     as_json: JsonOption = False,
 ) -> None:
     """Find the values of dials that give what is wanted, and how sure that is."""
+    habit = joined(played_by)
+    variant = joined(variants)
     from mint_ledger.cli.files import write_figure
     from mint_ledger.client import load
 
     loaded = load(game)
+    tell_meant(loaded, (read_named(text)[0] for text in dial), quiet=as_json)
     bounds = dict(read_named(text) for text in dial)
     wants = want or []
     most = math.inf if most_runs is None else most_runs
@@ -328,13 +341,15 @@ def sensitivity(
     ] = None,
     runs: Annotated[int, typer.Option(help="How many runs of each setting.")] = 1_000,
     seed: SeedOption = 1,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     plot: Annotated[Path | None, typer.Option(help="Draw the ranking into this file.")] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Say which dials matter: what one per cent more of each does."""
-    from mint_ledger.balance.dial_range import read_range
+    habit = joined(played_by)
+    variant = joined(variants)
+    from mint_ledger.balance.dial_range import bounds_of
     from mint_ledger.balance.sensitivity import sobol as indices_of
     from mint_ledger.cli.files import write_figure
     from mint_ledger.cli.progress import counted_progress
@@ -343,13 +358,14 @@ def sensitivity(
     from mint_ledger.views.sensitivity_text import sobol_text
 
     loaded = load(game)
+    tell_meant(loaded, (read_named(text)[0] for text in dial or () if "=" in text), quiet=as_json)
     with counted_progress(f"{loaded.title}: {'studies' if sobol else 'dials'}") as progress:
         if sobol is not None:
             ranges = {}
             for text in dial or ():
                 name, written = read_named(text)
-                values = read_range(written, loaded.dials.value(name))
-                ranges[name] = (values[0], values[-1])
+                low, high, _ = bounds_of(loaded, {name: written})[name]
+                ranges[name] = (low, high)
             indices = indices_of(
                 loaded,
                 ranges,
@@ -394,7 +410,7 @@ def matchup(
         str | None, typer.Option(metavar="ATTACK:TARGET", help="One attack against one target alone.")
     ] = None,
     seconds: Annotated[float | None, typer.Option(help="Begin no more fights after so long.")] = None,
-    variant: VariantOption = None,
+    variants: VariantOption = None,
     settings: SetOption = None,
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write one line a pair (.csv, .jsonl, .parquet).")
@@ -403,15 +419,17 @@ def matchup(
     as_json: JsonOption = False,
 ) -> None:
     """Say how many hits and seconds everyone takes to defeat everyone."""
+    variant = joined(variants)
     from dataclasses import asdict
 
-    from mint_ledger.balance.dial_range import read_range
+    from mint_ledger.balance.dial_range import number_today, read_range
     from mint_ledger.balance.matchup import breakpoints, check_pair
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.client import load
     from mint_ledger.views.matchup_text import breakpoints_text
 
     loaded = load(game)
+    tell_meant(loaded, read_dials(settings), quiet=as_json)
     loaded = loaded.with_variant(variant) if variant else loaded
     loaded = loaded.with_dials(read_dials(settings))
     if dial is not None and pair is None:
@@ -419,7 +437,7 @@ def matchup(
     if dial is not None and pair is not None:
         name, text = read_named(dial)
         who = check_pair(pair)
-        points = breakpoints(loaded, name, read_range(text, loaded.dials.value(name)), *who)
+        points = breakpoints(loaded, name, read_range(text, number_today(loaded, name)), *who)
         say_json([asdict(point) for point in points]) if as_json else say(breakpoints_text(name, who, points))
         return
     matchups = _matchups(loaded, pair, seconds, as_json=as_json)

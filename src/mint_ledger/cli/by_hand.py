@@ -8,7 +8,15 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, HabitOption, SeedOption, SetOption, VariantOption, read_dials
+from mint_ledger.cli.arguments import (
+    GameArgument,
+    HabitOption,
+    SeedOption,
+    SetOption,
+    VariantOption,
+    joined,
+    read_dials,
+)
 from mint_ledger.cli.output import say
 from mint_ledger.errors import BadRequest, MintError
 
@@ -19,8 +27,8 @@ if TYPE_CHECKING:
 def by_hand(
     game: GameArgument,
     seed: SeedOption = 1,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     level: Annotated[str | None, typer.Option(help="Begin in this level.")] = None,
     only_script: Annotated[
         bool, typer.Option("--only-script", help="No timers and no habits: only what you do happens.")
@@ -28,6 +36,8 @@ def by_hand(
     settings: SetOption = None,
 ) -> None:
     """Play by hand: step, act, hit, set, undo, and ask why; one command a line."""
+    habit = joined(played_by)
+    variant = joined(variants)
     from mint_ledger.cli.hand_table import Table
     from mint_ledger.client import load
 

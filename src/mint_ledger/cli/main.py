@@ -22,8 +22,10 @@ from mint_ledger.cli.arguments import (
     SeedOption,
     SetOption,
     VariantOption,
+    joined,
     read_changes,
     read_dials,
+    tell_meant,
 )
 from mint_ledger.cli.audit import audit
 from mint_ledger.cli.balance import compare, matchup, sensitivity, sweep, targets, tune
@@ -40,6 +42,7 @@ from mint_ledger.errors import BadRequest, BooksError, BrokenProgram, MintError
 from mint_ledger.versions import __version__
 
 if TYPE_CHECKING:
+    from mint_ledger.game.dial_value import Value
     from mint_ledger.playing.run import Run
 
 SCHEMA = "mint-ledger.schema.json"
@@ -182,8 +185,8 @@ def run(
     game: GameArgument,
     seed: SeedOption = 1,
     number: Annotated[int, typer.Option("--run", help="Which run of the seed; a study's run K is this one.")] = 0,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     settings: SetOption = None,
     script: ScriptOption = None,
     engine: EngineOption = "auto",
@@ -209,11 +212,13 @@ def run(
     as_json: JsonOption = False,
 ) -> None:
     """Play the game once and tell what happened."""
+    habit = joined(played_by)
+    variant = joined(variants)
     from mint_ledger.cli.files import write_figure, write_journal
     from mint_ledger.views.story import story_text
 
     _check_span(start, end)
-    played = _played(game, seed, number, habit, variant, script, settings, engine)
+    played = _played(game, seed, number, habit, variant, script, settings, engine, quiet=as_json)
     if output:
         write_journal(output, played)
     if plot:
@@ -253,14 +258,18 @@ def _played(
     script: Path | None,
     settings: list[str] | None,
     engine: str,
-    more: Mapping[str, float | bool] | None = None,
+    more: Mapping[str, Value] | None = None,
+    *,
+    quiet: bool = False,
 ) -> Run:
     """The run that the options of `run` and `statement` ask for; `more` are dials besides those of `--set`."""
     from mint_ledger.client import load, load_script
 
     happenings = load_script(script) if script else ()
     dials = {**read_dials(settings), **(more or {})}
-    return load(game).run(
+    loaded = load(game)
+    tell_meant(loaded, dials, quiet=quiet)
+    return loaded.run(
         seed,
         run=number,
         habit=habit,
@@ -293,8 +302,8 @@ def statement(
     account: Annotated[str | None, typer.Argument(help="The account, like keeper.health.")] = None,
     seed: SeedOption = 1,
     number: Annotated[int, typer.Option("--run", help="Which run of the seed.")] = 0,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     settings: SetOption = None,
     script: ScriptOption = None,
     engine: EngineOption = "auto",
@@ -313,6 +322,8 @@ def statement(
     as_json: JsonOption = False,
 ) -> None:
     """Show one account's run: opening, what came in and went out by cause, closing."""
+    habit = joined(played_by)
+    variant = joined(variants)
     from mint_ledger.views.statement_text import comparison_text, statement_text
 
     _check_span(start, end)
@@ -320,7 +331,7 @@ def statement(
         raise BadRequest("statement wants an account like keeper.health, or --all")
     if sum((by_level, bool(compare), plot is not None)) > 1:
         raise BadRequest("--by-level, --compare and --plot do not go together")
-    played = _played(game, seed, number, habit, variant, script, settings, engine)
+    played = _played(game, seed, number, habit, variant, script, settings, engine, quiet=as_json)
     unit = "turns" if played.program.clock.unit == "turn" else "s"
     names = played.changed_accounts() if account is None else [account]
     if compare:
@@ -372,13 +383,15 @@ def why(
     count: Annotated[int, typer.Option(help="How many changes to tell.", min=1, max=1000)] = 3,
     seed: SeedOption = 1,
     number: Annotated[int, typer.Option("--run", help="Which run of the seed.")] = 0,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     settings: SetOption = None,
     script: ScriptOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """Say why an account is worth what it is: its last changes and the rules behind them."""
+    habit = joined(played_by)
+    variant = joined(variants)
     from dataclasses import asdict
 
     from mint_ledger.views.why_text import why_text

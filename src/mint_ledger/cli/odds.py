@@ -8,7 +8,16 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, JsonOption, SetOption, VariantOption, read_dials, read_named
+from mint_ledger.cli.arguments import (
+    GameArgument,
+    JsonOption,
+    SetOption,
+    VariantOption,
+    joined,
+    read_dials,
+    read_named,
+    tell_meant,
+)
 from mint_ledger.cli.output import say, say_json
 
 
@@ -20,15 +29,18 @@ def odds(
     ] = None,
     lot: Annotated[list[str] | None, typer.Option(metavar="LOT", help="Only this lot (repeatable).")] = None,
     drawings: Annotated[int | None, typer.Option(help="With --json: the chance at each of so many drawings.")] = None,
-    variant: VariantOption = None,
+    variants: VariantOption = None,
     settings: SetOption = None,
     as_json: JsonOption = False,
 ) -> None:
     """The exact chance of each branch of each lot, and how many drawings it takes to come."""
+    variant = joined(variants)
     from mint_ledger.client import load
     from mint_ledger.exact.odds import Odds
 
-    told = load(game).odds(
+    loaded = load(game)
+    tell_meant(loaded, read_dials(settings), quiet=as_json)
+    told = loaded.odds(
         at=dict(read_named(text, "--at") for text in at or ()),
         variant=variant,
         dials=read_dials(settings),

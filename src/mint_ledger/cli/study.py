@@ -18,7 +18,9 @@ from mint_ledger.cli.arguments import (
     SetOption,
     SureOption,
     VariantOption,
+    joined,
     read_dials,
+    tell_meant,
 )
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.output import say, say_json
@@ -34,8 +36,8 @@ def study(
     game: GameArgument,
     runs: Annotated[int, typer.Option(help="How many runs.")] = 1_000,
     seed: SeedOption = 1,
-    habit: HabitOption = None,
-    variant: VariantOption = None,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     settings: SetOption = None,
     measure: Annotated[
         list[str] | None,
@@ -71,6 +73,8 @@ def study(
     as_json: JsonOption = False,
 ) -> None:
     """Play the game many times: wins, losses and times, with their intervals."""
+    habit = joined(played_by)
+    variant = joined(variants)
     from mint_ledger.balance.targets import judge_study
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import study_progress
@@ -85,6 +89,7 @@ def study(
         if name not in FIGURES:
             raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
     loaded = load(game)
+    tell_meant(loaded, read_dials(settings), quiet=as_json)
     if exact:
         sampled: dict[str, object] = {
             "--until": until,
@@ -99,7 +104,7 @@ def study(
         _say_exact(loaded, habit, variant, settings, measure, (states, seconds), as_json)
         return
     asked = _measures(measure, worst, loaded)
-    targets = [t for t in loaded.targets if t.habit in (None, habit) and t.variant == variant]
+    targets = [t for t in loaded.all_targets if t.habit in (None, habit) and t.variant == variant]
     for needed in (m for target in targets for m in measured(loaded, target.measure)):
         asked.setdefault(needed, needed)
     ranked = worst if worst is None or worst in asked else _worst_measure(worst, loaded)
@@ -180,7 +185,7 @@ def _say_exact(
             seconds=seconds,
             progress=progress,
         )
-    targets = [t for t in game.targets if t.habit in (None, habit) and t.variant == variant]
+    targets = [t for t in game.all_targets if t.habit in (None, habit) and t.variant == variant]
     say_json(answer.as_json()) if as_json else say(exact_text(answer, targets))
 
 

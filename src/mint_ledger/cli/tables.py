@@ -48,6 +48,7 @@ def tables_import(
     from dataclasses import asdict
 
     from mint_ledger.client import load
+    from mint_ledger.journal.wording import shown
     from mint_ledger.tables.book import read_book
     from mint_ledger.tables.changes import changed_source, find_changes
 
@@ -61,7 +62,7 @@ def tables_import(
     else:
         for change in changes:
             into = f" ({change.variant})" if change.variant else ""
-            say(f"  {change.place}: {change.dial}{into} {change.before:g} → {change.after:g}")
+            say(f"  {change.place}: {change.dial}{into} {shown(change.before)} → {shown(change.after)}")
         say("\n" + show_changes(loaded.source, after))
     if write and changes:
         written = write_game(loaded.source, after)

@@ -264,7 +264,7 @@ def exact_answers(
     if states < 1:
         raise BadRequest(f"a game has one state at least, not {states}")
     if measures is None:
-        of_targets = dict.fromkeys(text for target in game.targets for text in measured(game, target.measure))
+        of_targets = dict.fromkeys(text for target in game.all_targets for text in measured(game, target.measure))
         wanted, left_out = countable(
             game.lowered, game.lowered_with(dict(zip(of_targets, of_targets, strict=True))).measures
         )

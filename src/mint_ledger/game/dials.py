@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -20,6 +20,7 @@ from mint_ledger.game.kind import Kind
 from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.sections import SECTIONS
+from mint_ledger.game.stat import Stat
 from mint_ledger.game.table import Table
 
 Path = tuple[str | int, ...]
@@ -43,6 +44,7 @@ class Dials:
         values: their numbers (float64).
         flags: whether they are yes or no.
         follows: for each the dial whose number it takes over; itself where it stands in the file.
+        words: of the dials that are words, all that each may be; their values are the places among them.
         formulas: starts that are formulas, by their names, with their places: a number may be set instead of each.
     """
 
@@ -53,6 +55,7 @@ class Dials:
     follows: tuple[int, ...] = ()
     written: tuple[Path, ...] = ()
     formulas: Mapping[str, Path] = field(default_factory=dict)
+    words: Mapping[int, tuple[str, ...]] = field(default_factory=dict)
 
     @cached_property
     def _by_path(self) -> dict[Path, int]:
@@ -81,6 +84,8 @@ class Dials:
         for known, index in self._by_name.items():
             if "[1]." in known and known.replace("[1].", ".") == name:
                 return index
+        if "*" in name:
+            raise NotFound(f"'{name}' means several dials, and one is wanted here")
         if name in self.formulas:
             raise NotFound(f"'{name}' starts as a formula, so it has no number yet; set one, like {name}=10")
         raise NotFound(f"there is no dial '{name}'{nearest(name, (*self.names, *self.formulas))}")
@@ -97,6 +102,16 @@ class Dials:
         """The value of a dial by name."""
         return self.values[self.find(name)]
 
+    def shown(self, name: str) -> float | str:
+        """The value of a dial as it stands in a file: a number, or a word."""
+        index = self.find(name)
+        words = self.words.get(index)
+        return words[int(self.values[index])] if words is not None else plain_value(self.values[index])
+
+    def as_number(self, index: int, value: float | bool | str) -> float:
+        """A value of a dial as engines know it: a word as its place among those that it may be."""
+        return float(self.words[index].index(value)) if isinstance(value, str) else float(value)
+
     def turned(self, changes: Mapping[int, float]) -> Dials:
         """The dials with some of them set, by their indices; what takes over a number goes with it."""
         follows = list(self.follows)
@@ -106,7 +121,7 @@ class Dials:
             changes.get(leader, value) if leader in changes else value
             for leader, value in zip(follows, self.values, strict=True)
         )
-        turned = Dials(self.paths, self.names, values, self.flags, tuple(follows), self.written, self.formulas)
+        turned = replace(self, values=values, follows=tuple(follows))
         # Where they stand and what they are called stays as it is.
         for key in ("_by_path", "_by_name"):
             turned.__dict__[key] = getattr(self, key)
@@ -130,6 +145,8 @@ def list_dials(game: GameFile, cast: Cast) -> Dials:
             numbers.extend(_numbers_in(getattr(game, section.name), (section.name,)))
     for name, member in cast.members.items():
         numbers.extend(_numbers_of_kind(game.kinds[name], member, ("kinds", name)))
+    words_at = dict(_words(game, cast))
+    numbers.extend((path, float(words.index(word)), False) for path, (word, words) in words_at.items())
     paths = tuple(path for path, _, _ in numbers)
     by_path = {path: index for index, path in enumerate(paths)}
     written = tuple(_written_at(game, cast, path) for path in paths)
@@ -138,8 +155,26 @@ def list_dials(game: GameFile, cast: Cast) -> Dials:
     names = [path_name(path, game.source.data) for path in paths]
     doubled = {name for name in names if names.count(name) > 1} if len(set(names)) < len(names) else set()
     unique = (".".join(map(str, p)) if name in doubled else name for p, name in zip(paths, names, strict=True))
+    words = {by_path[path]: words for path, (_, words) in words_at.items()}
     values, flags = tuple(value for _, value, _ in numbers), tuple(is_flag for *_, is_flag in numbers)
-    return Dials(paths, tuple(unique), values, flags, follows, written, dict(_formula_starts(game, cast)))
+    return Dials(paths, tuple(unique), values, flags, follows, written, dict(_formula_starts(game, cast)), words)
+
+
+def _words(game: GameFile, cast: Cast) -> Iterator[tuple[Path, tuple[str, tuple[str, ...]]]]:
+    """The starts that are words, with all that each may be; those of copies among them."""
+    owners: list[tuple[Path, dict[str, Stat], Kind | None]] = [(("stats",), game.stats, None)]
+    owners += [(("kinds", name, "stats"), member.kind.stats, game.kinds[name]) for name, member in cast.members.items()]
+    for path, stats, kind in owners:
+        for name, stat in stats.items():
+            if stat.one_of is None or stat.formula is not None:
+                continue
+            words = tuple(stat.one_of)
+            if not stat.starts_by_formula:
+                word = stat.start.text if stat.start is not None else words[0]
+                yield (*path, name, "start"), (word if word in words else words[0], words)
+            for index, own in enumerate(kind.copies if kind is not None and isinstance(kind.copies, list) else []):
+                if name in own and own[name].text in words:
+                    yield ("kinds", str(path[1]), "copies", index, name), (own[name].text, words)
 
 
 def _formula_starts(game: GameFile, cast: Cast) -> Iterator[tuple[str, Path]]:
@@ -221,9 +256,12 @@ def _taken_from(game: GameFile, cast: Cast, path: Path, written: Path) -> Path:
     if path[0] != "kinds":
         return path
     unit = _unit(written[2:])
-    for ancestor in cast.members[str(path[1])].family:
-        if _sets(game.kinds[ancestor], unit):
-            return ("kinds", ancestor, *path[2:])
+    family = cast.members[str(path[1])].family
+    # A word that nothing is said of is the first of those that its stat may be.
+    for part in (unit, (*unit[:2], "one_of")) if unit[0] == "stats" and unit[-1] == "start" else (unit,):
+        for ancestor in family:
+            if _sets(game.kinds[ancestor], part):
+                return ("kinds", ancestor, *path[2:])
     return path
 
 
@@ -232,7 +270,7 @@ def plain_value(value: float) -> float:
     return int(value) if value == int(value) and abs(value) < 1e15 else value
 
 
-def turn_data(data: Any, cast: Cast, changes: Mapping[Path, float | bool]) -> dict[str, Any]:
+def turn_data(data: Any, cast: Cast, changes: Mapping[Path, float | bool | str]) -> dict[str, Any]:
     """The plain content of a game with some dials set, by their paths; what is given stays as it is."""
     turned: dict[str, Any] = copy.deepcopy(data)
     for path, value in changes.items():

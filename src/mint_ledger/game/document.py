@@ -11,6 +11,7 @@ from mint_ledger.game.action import Action
 from mint_ledger.game.allow import Allow
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.clock import Clock
+from mint_ledger.game.dial_value import DialValue, Value
 from mint_ledger.game.ending import Ending
 from mint_ledger.game.habit import Habit
 from mint_ledger.game.kind import Kind
@@ -21,6 +22,7 @@ from mint_ledger.game.readout import ReadoutItem
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Playtest
 from mint_ledger.game.sections import sections
+from mint_ledger.game.several import apart
 from mint_ledger.game.source import Source
 from mint_ledger.game.space import Space
 from mint_ledger.game.stat import Stat
@@ -51,7 +53,7 @@ class GameFile(Part):
     levels: dict[str, Level] = Field(default_factory=dict)
     endings: dict[str, Ending] = Field(default_factory=dict)
     habits: dict[str, Habit] = Field(default_factory=dict)
-    variants: dict[str, dict[str, Number]] = Field(default_factory=dict)
+    variants: dict[str, dict[str, DialValue]] = Field(default_factory=dict)
     readout: list[ReadoutItem] = Field(default_factory=list)
     playtests: dict[str, Playtest] = Field(default_factory=dict)
     measures: dict[str, MeasureText] = Field(default_factory=dict)
@@ -86,6 +88,22 @@ class GameFile(Part):
 
     def _made_source(self) -> Source:
         return Source(self.title, self.model_dump(by_alias=True, exclude_unset=True))
+
+    def variant_dials(self, variant: str | None) -> dict[str, Value]:
+        """The dials that a variant sets, or several together.
+
+        Raises:
+            NotFound: there is no such variant.
+        """
+        dials: dict[str, Value] = {}
+        for name in apart(variant, self.variants, "variant"):
+            dials |= self.variants[name]
+        return dials
+
+    @property
+    def all_targets(self) -> list[Target]:
+        """The targets, those of several habits or variants once for each combination."""
+        return [one for target in self.targets for one in target.combinations()]
 
     def section_order(self) -> list[str]:
         """The sections in the order in which the file lists them; those that it leaves out come last."""

@@ -21,7 +21,7 @@ from mint_ledger.game.table_files import patched_table, read_again
 _NUMBER = r"(?:[-+]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][-+]?\d+)?|true|false)"
 
 
-def variant_source(source: Source, variant: str, dial: str, value: float | bool) -> Source | None:
+def variant_source(source: Source, variant: str, dial: str, value: float | bool | str) -> Source | None:
     """A file with one dial set in one of its variants; none where more than that would change."""
     path: Path = ("variants", variant, dial)
     wanted = _set(source.data, path, value)
@@ -29,10 +29,10 @@ def variant_source(source: Source, variant: str, dial: str, value: float | bool)
     return read_again(source, text) if text is not None and _holds(text, source, wanted) else None
 
 
-def patched_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool]) -> Source | None:
+def patched_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool | str]) -> Source | None:
     """A file's text with some dials set, by their paths, and its content; none where more than numbers would change."""
     for path, value in changes.items():
-        plain = value if isinstance(value, bool) else plain_value(value)
+        plain = _plain(value)
         if _is_in_file(source, path):
             turned = patched_table(source, path, float(plain))
         else:
@@ -43,7 +43,7 @@ def patched_source(source: Source, cast: Cast, changes: Mapping[Path, float | bo
     return source
 
 
-def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool]) -> Source | None:
+def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool | str]) -> Source | None:
     """The same, written anew where more than numbers change; comments stay with what they stand beside."""
     from ruamel.yaml import YAML
 
@@ -53,7 +53,7 @@ def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | 
     editor.preserve_quotes = True
     editor.width = 4096
     out = io.StringIO()
-    plain = {path: value if isinstance(value, bool) else plain_value(value) for path, value in changes.items()}
+    plain = {path: _plain(value) for path, value in changes.items()}
     beside = patched_source(source, cast, {path: value for path, value in plain.items() if _is_in_file(source, path)})
     if beside is None:
         return None
@@ -64,6 +64,10 @@ def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | 
     except GameError:
         return None
     return rewritten if rewritten.data == turn_data(source.data, cast, plain) else None
+
+
+def _plain(value: float | bool | str) -> float | bool | str:
+    return value if isinstance(value, (bool, str)) else plain_value(value)
 
 
 def _is_in_file(source: Source, path: Path) -> bool:
@@ -89,7 +93,7 @@ def _written_out(node: Any, seen: set[int]) -> Any:
     return node
 
 
-def _patched(source: Source, cast: Cast, path: Path, plain: float | bool) -> Source | None:
+def _patched(source: Source, cast: Cast, path: Path, plain: float | bool | str) -> Source | None:
     wanted = turn_data(source.data, cast, {path: plain})
     for where in (path, path[:-1]) if path[-1] == "start" else (path,):
         for text in (_replaced(source, where, plain), _added(source, where, plain)):
@@ -130,7 +134,7 @@ def with_empty_variant(source: Source, name: str) -> Source:
     return read_again(source, longer)
 
 
-def _set(data: Any, path: Path, value: float) -> Any:
+def _set(data: Any, path: Path, value: float | bool | str) -> Any:
     changed = copy.deepcopy(data)
     node = changed
     for part in path[:-1]:
@@ -141,7 +145,7 @@ def _set(data: Any, path: Path, value: float) -> Any:
     return changed
 
 
-def _replaced(source: Source, path: Path, value: float | bool) -> str | None:
+def _replaced(source: Source, path: Path, value: float | bool | str) -> str | None:
     """The text with the number at a path replaced; none where no number stands there."""
     place = source.places.get(path)
     if place is None:
@@ -157,7 +161,7 @@ def _replaced(source: Source, path: Path, value: float | bool) -> str | None:
     return "".join(lines)
 
 
-def _added(source: Source, path: Path, value: float | bool) -> str | None:
+def _added(source: Source, path: Path, value: float | bool | str) -> str | None:
     """The text with a new entry for a path in the innermost part around it that is written as `{…}` on one line."""
     for depth in range(len(path) - 1, 0, -1):
         place = source.places.get(path[:depth])
@@ -177,11 +181,11 @@ def _added(source: Source, path: Path, value: float | bool) -> str | None:
     return None
 
 
-def _written(value: float | bool) -> str:
+def _written(value: float | bool | str) -> str:
     return str(value).lower() if isinstance(value, bool) else f"{value}"
 
 
-def _entry(path: Path, value: float | bool) -> str:
+def _entry(path: Path, value: float | bool | str) -> str:
     """What is written for the rest of a path: `stats: {bite: 9}`."""
     if len(path) == 1:
         return f"{path[0]}: {_written(value)}"

@@ -12,7 +12,9 @@ from pydantic import Field, PlainSerializer, PlainValidator, WithJsonSchema, mod
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, parse_formula
 from mint_ledger.formula.syntax import describe
+from mint_ledger.game.dial_value import DialValue
 from mint_ledger.game.parts import Amount, Number, Part, Posting, Span, Whole
+from mint_ledger.game.several import Together
 
 MOST_RUNS = 100_000
 HAPPENINGS = ("hit", "meet", "cue", "set", "remove", "spawn", "attack", "act", "give", "end", "go", "move", "habit")
@@ -160,9 +162,9 @@ class Playtest(Part):
     seed: Whole = 1
     only_script: bool = False
     level: str | None = None
-    habit: str | None = None
-    variant: str | None = None
-    dials: dict[str, Number] = Field(default_factory=dict)
+    habit: Together = None
+    variant: Together = None
+    dials: dict[str, DialValue] = Field(default_factory=dict)
     start: dict[str, Amount] = Field(default_factory=dict)
     script: list[Happening] = Field(default_factory=list)
     expect: list[Expectation] = Field(min_length=1)

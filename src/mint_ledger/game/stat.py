@@ -28,6 +28,9 @@ class Flow(Part):
         return self
 
 
+_OF_FORMULAS = {"formula", "label", "group", "bands", "one_of"}
+
+
 class Stat(Part):
     """A named quantity of a kind, or of the whole game."""
 
@@ -61,8 +64,8 @@ class Stat(Part):
 
     @model_validator(mode="after")
     def _fits_together(self) -> Stat:
-        if self.formula is not None and self.model_fields_set - {"formula", "label", "group", "bands"}:
-            extra = sorted(self.model_fields_set - {"formula", "label", "group", "bands"})
+        if self.formula is not None and self.model_fields_set - _OF_FORMULAS:
+            extra = sorted(self.model_fields_set - _OF_FORMULAS)
             raise ValueError(f"a stat with a formula is worked out, so '{extra[0]}' has no meaning for it")
         if self.one_of is not None:
             if not self.one_of or len(set(self.one_of)) != len(self.one_of):

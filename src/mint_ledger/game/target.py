@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from typing import Annotated
 
-from pydantic import BeforeValidator, Field
+from pydantic import BeforeValidator, Field, model_validator
 
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.parts import Number, Part, Range
+from mint_ledger.game.several import Together
 
 ESTIMATE = re.compile(r"\s*(rate|mean|median|quantile)\s*\(\s*(.+?)\s*\)\s*")
 
@@ -20,15 +21,41 @@ def _estimate(value: object) -> str:
     return value
 
 
+class Each(Part):
+    """The habits and variants in each of which a target is wanted; several in a list inside play together."""
+
+    habit: list[Together] | None = None
+    variant: list[Together] | None = None
+
+
 class Target(Part):
     """One thing that is wanted: of which estimate, played how, and between which values it should lie.
 
-    Without a habit it is wanted of every habit.
+    Without a habit it is wanted of every habit; with `each` of every combination of its habits and variants.
     """
 
     name: str
     measure: Annotated[str, BeforeValidator(_estimate)]
-    habit: str | None = None
-    variant: str | None = None
+    habit: Together = None
+    variant: Together = None
+    each: Each | None = None
     want: Range
     weight: Number = Field(1.0, gt=0)
+
+    @model_validator(mode="after")
+    def _says_it_once(self) -> Target:
+        for key in ("habit", "variant"):
+            if self.each is not None and getattr(self, key) is not None and getattr(self.each, key) is not None:
+                raise ValueError(f"names its {key} twice: once by itself, and once in 'each'")
+        return self
+
+    def combinations(self) -> list[Target]:
+        """This target for each combination of habit and variant that it is wanted of."""
+        if self.each is None:
+            return [self]
+        habits, variants = self.each.habit or [self.habit], self.each.variant or [self.variant]
+        return [
+            self.model_copy(update={"habit": habit, "variant": variant, "each": None})
+            for habit in habits
+            for variant in variants
+        ]

@@ -25,9 +25,9 @@ class Turning:
 
     origin: Source
     cast: Cast
-    changes: dict[Path, float | bool]
+    changes: dict[Path, float | bool | str]
 
-    def further(self, changes: Mapping[Path, float | bool]) -> Turning:
+    def further(self, changes: Mapping[Path, float | bool | str]) -> Turning:
         """The same with more numbers set."""
         return replace(self, changes={**self.changes, **changes})
 
@@ -44,7 +44,7 @@ class Turning:
         return replace(self.origin, data=self.data(), text="")
 
 
-def turned_parts(game: GameFile, cast: Cast, changes: Mapping[Path, float | bool]) -> dict[str, Any]:
+def turned_parts(game: GameFile, cast: Cast, changes: Mapping[Path, float | bool | str]) -> dict[str, Any]:
     """The sections of a game with some numbers set; models that hold none of them are shared."""
     sections = {name: getattr(game, name) for name in game.model_fields_set}
     for path, value in changes.items():
@@ -58,7 +58,7 @@ def turned_parts(game: GameFile, cast: Cast, changes: Mapping[Path, float | bool
     return sections
 
 
-def _turned_kind(own: Kind, member: Member, path: Path, value: float | bool) -> Kind:
+def _turned_kind(own: Kind, member: Member, path: Path, value: float | bool | str) -> Kind:
     if path[0] != "stats":
         key = str(path[0])
         if key not in own.model_fields_set:
@@ -71,7 +71,7 @@ def _turned_kind(own: Kind, member: Member, path: Path, value: float | bool) -> 
     return _copied(own, "stats", {**own.stats, name: _copied(stat, key, _put(getattr(stat, key), path[3:], value))})
 
 
-def _put(part: Any, path: Path, value: float | bool) -> Any:
+def _put(part: Any, path: Path, value: float | bool | str) -> Any:
     if not path:
         return _number_like(part, value)
     head = path[0]
@@ -84,7 +84,7 @@ def _put(part: Any, path: Path, value: float | bool) -> Any:
     return _copied(part, name, _put(getattr(part, name), path[1:], value))
 
 
-def _number_like(part: Any, value: float | bool) -> Any:
+def _number_like(part: Any, value: float | bool | str) -> Any:
     if part is None or isinstance(part, Formula):
         return parse_formula(value)
     return int(value) if isinstance(part, int) else float(value)

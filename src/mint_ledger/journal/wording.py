@@ -42,6 +42,13 @@ def decimals(values: Sequence[float], most: int = 3) -> int:
     return most
 
 
+def shown(value: float | bool | str, digits: int = 6) -> str:
+    """What a dial is set to: a number, yes or no, a word."""
+    if isinstance(value, str):
+        return value
+    return ("yes" if value else "no") if isinstance(value, bool) else number(value, digits)
+
+
 class Words:
     """Words the numbers of one program's rows."""
 

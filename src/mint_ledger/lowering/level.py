@@ -22,7 +22,7 @@ from mint_ledger.lowering.columns import (
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.counts import VISITS, visits_column
 from mint_ledger.lowering.flow import emit_flows_of
-from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.handles import ENTER_LEVEL, appear, begin, level_event
 from mint_ledger.lowering.presence import emit_appeared, left_column
 from mint_ledger.lowering.problem import Problem
@@ -270,9 +270,7 @@ def _emit_start(lowering: Lowering, b: BlockBuilder, path: Path, target: str, fo
     scope = Scope(lowering, b, path, no_chance="a level's start")
     try:
         ref, stat = posting.target(scope, parse_expression(target))
-        posting.account_owners(scope, ref, stat)
-        value = amount(scope, formula, target)
-        b.emit(Post(account_column(lowering, stat), ref.entity, "set", value, cause, ZERO))
+        posting.emit_set(scope.at(target), ref, stat, formula, cause)
     except (Problem, FormulaError) as problem:
         lowering.fault((*path, target), str(problem))
 

@@ -27,7 +27,7 @@ from mint_ledger.lowering.defence import forget_safe_time, lower_defence
 from mint_ledger.lowering.ending import ending_specs, lower_endings
 from mint_ledger.lowering.flow import emit_flows
 from mint_ledger.lowering.formulas import KEYWORDS, RESERVED
-from mint_ledger.lowering.habit import emit_habit_part, habit_players, lower_habits, own_habits
+from mint_ledger.lowering.habit import NO_HABIT, emit_habit_part, habit_players, lower_habits, own_habits
 from mint_ledger.lowering.level import emit_first_level, lower_levels
 from mint_ledger.lowering.lot import lower_weights
 from mint_ledger.lowering.lowered import Lowered
@@ -50,7 +50,7 @@ from mint_ledger.lowering.status import emit_status_part, lower_statuses
 from mint_ledger.lowering.status_effect import status_columns
 from mint_ledger.lowering.table import check_tables
 from mint_ledger.lowering.turns import find_turn_order, lower_turns
-from mint_ledger.lowering.variants import check_variants
+from mint_ledger.lowering.variants import check_together, check_variants
 from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import ZERO, Constant, Dial, Expr, Local
@@ -316,10 +316,11 @@ def _note_cue(lowering: Lowering, cue: str, values: list[str]) -> None:
 def _check_targets(lowering: Lowering) -> None:
     game = lowering.game
     for index, target in enumerate(game.targets):
-        for key, known in (("habit", game.habits), ("variant", game.variants)):
-            wanted = getattr(target, key)
-            if wanted is not None and wanted not in known:
-                lowering.fault(("targets", index, key), f"unknown {key} '{wanted}'{nearest(wanted, known)}")
+        for key, known in (("habit", [*game.habits, NO_HABIT]), ("variant", [*game.variants])):
+            several = getattr(target.each, key) or [] if target.each is not None else []
+            for place, wanted in enumerate([getattr(target, key), *several]):
+                path = ("targets", index, key) if not place else ("targets", index, "each", key, place - 1)
+                check_together(lowering, path, wanted, known, key)
 
 
 def _check_immunities(lowering: Lowering) -> None:
@@ -375,6 +376,11 @@ def _check_overrides(lowering: Lowering) -> None:
                 path = ("kinds", name, "copies", index, stat)
                 if stat not in stats:
                     lowering.fault(path, f"{name} has no stat '{stat}'{nearest(stat, stats)}")
+                elif stats[stat].one_of is not None:
+                    words = stats[stat].one_of or []
+                    if value.text not in words:
+                        message = f"'{value}' is not one of {', '.join(words)}{nearest(value.text, words)}"
+                        lowering.fault(path, message)
                 elif value.number is None:
                     lowering.fault(path, f"a copy's own {stat} is a number, not the formula '{value}'")
 

@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from mint_ledger.errors import BadRequest
+from mint_ledger.game.dial_value import Value
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.patching import patched_source, variant_source, with_empty_variant
+from mint_ledger.game.scaling import concrete
 from mint_ledger.game.source import Source
 from mint_ledger.lowering.playable import PlayableGame, game_of
 
 
-def with_numbers(game: PlayableGame, values: Mapping[str, float], variant: str | None = None) -> Source:
+def with_numbers(game: PlayableGame, values: Mapping[str, Value], variant: str | None = None) -> Source:
     """A game's file (and those of its tables) with some dials set, in the file itself or in a variant, made if need be.
 
     Raises:
@@ -23,12 +25,13 @@ def with_numbers(game: PlayableGame, values: Mapping[str, float], variant: str |
         for dial in values:
             game.dials.find(dial)
         game = game_of(with_empty_variant(game.source, variant), PlayableGame)
-    for dial, value in values.items():
+    own = concrete(game.dials, game.lowered.program.cast, game.stats, values) if variant is None else values
+    for dial, value in own.items():
         game = game_of(with_number(game, dial, value, variant), PlayableGame)
     return game.source
 
 
-def with_number(game: PlayableGame, dial: str, value: float, variant: str | None = None) -> Source:
+def with_number(game: PlayableGame, dial: str, value: Value, variant: str | None = None) -> Source:
     """A game's file with one dial set, in the file itself or in one of its variants.
 
     Raises:
@@ -36,7 +39,7 @@ def with_number(game: PlayableGame, dial: str, value: float, variant: str | None
         BadRequest: the number cannot be put in without touching anything else.
     """
     source, dials = game.source, game.dials
-    plain, place = plain_value(value), dials.written[dials.find(dial)]
+    plain, place = value if isinstance(value, (bool, str)) else plain_value(value), dials.place(dial)
     if variant is not None:
         if variant not in game.variants:
             raise BadRequest(f"there is no variant '{variant}' to write into")

@@ -11,10 +11,13 @@ from pydantic import PrivateAttr
 
 from mint_ledger.errors import Fault, GameError, NotFound, nearest
 from mint_ledger.files import write_text
+from mint_ledger.game.dial_value import Value
 from mint_ledger.game.dials import Dials
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.loading import Path as FilePath
 from mint_ledger.game.loading import read_game
+from mint_ledger.game.scaling import concrete
+from mint_ledger.game.several import apart
 from mint_ledger.game.source import Source, parse_source
 from mint_ledger.game.target import Target
 from mint_ledger.game.turning import Turning, turned_parts
@@ -73,20 +76,25 @@ class PlayableGame(GameFile):
         """All dials of the game, by name."""
         return self.lowered.program.dials
 
-    def with_dials(self, changes: Mapping[str, float | bool]) -> Self:
-        """The same game with some dials set.
+    def with_dials(self, changes: Mapping[str, Value]) -> Self:
+        """The same game with some dials set; `{"*.bite": "x0.8"}` multiplies all that the pattern means.
 
         Raises:
             NotFound: there is no such dial.
+            BadRequest: a dial cannot be set to that.
             GameError: a value makes the game impossible (a start above its max …).
         """
         program = self.lowered.program
         dials = program.dials
+        changes = concrete(dials, program.cast, self.stats, changes)
         written = {dials.place(name): value for name, value in changes.items()}
         turning = (self._turning or Turning(self.source, program.cast, {})).further(written)
         if any(name in dials.formulas for name in changes):
             return game_of(turning.source(), type(self), turning)
-        by_index = {dials.find(name): value for name, value in changes.items()}
+        by_index: dict[int, float | bool] = {}
+        for name, value in changes.items():
+            index = dials.find(name)
+            by_index[index] = dials.as_number(index, value) if isinstance(value, str) else value
         parts = turned_parts(self, program.cast, written)
         game = _constructed(type(self), self.model_fields_set, parts)
         lowered = self.lowered.turned(game, turning, by_index)
@@ -98,16 +106,17 @@ class PlayableGame(GameFile):
         return game
 
     def with_variant(self, name: str) -> Self:
-        """The same game with the dials of one of its variants set.
+        """The same game with the dials of one of its variants set, or of several: `hard + trowel`.
 
         Raises:
             NotFound: there is no such variant, or it names a dial that does not exist.
         """
-        if name not in self.variants:
-            raise NotFound(f"there is no variant '{name}'{nearest(name, self.variants)}")
-        return self.with_dials(self.variants[name])
+        game = self
+        for part in apart(name, self.variants, "variant"):
+            game = game.with_dials(self.variants[part])
+        return game
 
-    def turned(self, variant: str | None, dials: Mapping[str, float | bool] | None) -> Self:
+    def turned(self, variant: str | None, dials: Mapping[str, Value] | None) -> Self:
         """The same game with the dials of a variant, then some dials set; see `with_variant` and `with_dials`."""
         game = self.with_variant(variant) if variant else self
         return game.with_dials(dials) if dials else game
@@ -132,12 +141,13 @@ class PlayableGame(GameFile):
         """The text of the game before its dials were turned; `changes` has what was turned."""
         return yaml_text(self._turning.origin if self._turning is not None else self.source)
 
-    def changes(self) -> tuple[tuple[str, float | bool], ...]:
+    def changes(self) -> tuple[tuple[str, Value], ...]:
         """The dials that were turned since the text was read, by name, with their values."""
         if self._turning is None:
             return ()
         dials = self.dials
-        index = dict(zip(dials.written, dials.names, strict=True))
+        index = {place: name for name, place in dials.formulas.items()}
+        index |= dict(zip(dials.written, dials.names, strict=True))
         return tuple((index[path], value) for path, value in self._turning.changes.items())
 
     def to_yaml(self) -> str:

@@ -88,7 +88,15 @@ def worked_out(f: InFormula, ref: EntityRef, name: str, member: Member | None, s
         no_chance="the formula of a stat",
         reads_for=f.scope.reads_for,
     )
-    return f.once((mark, ref.entity, f.scope.reads_for), scope, stat.formula)
+    typed = f.once((mark, ref.entity, f.scope.reads_for), scope, stat.formula)
+    if stat.one_of is None:
+        return typed
+    if typed.type != "word":
+        raise Problem(f"'{mark}' is one of {', '.join(stat.one_of)}, and its formula gives no word")
+    strange = [word for word in typed.words if word not in stat.one_of]
+    if strange:
+        raise Problem(f"'{strange[0]}' is not one of {', '.join(stat.one_of)}{nearest(strange[0], stat.one_of)}")
+    return Typed(typed.expr, "word", tuple(stat.one_of))
 
 
 def stat_path(lowering: Lowering, member: Member | None, stat: str) -> tuple[str | int, ...]:
@@ -268,13 +276,22 @@ def start_value(scope: Scope, ref: EntityRef, name: str, member: Member | None, 
         return At(opened_column(lowering, name), ref.entity)
     plain = _plain_start(lowering, name, member, stat)
     own = own_starts(lowering, name, member, stat) if isinstance(plain, Dial) else {}
-    if member is None or not own:
-        return plain
-    assert isinstance(plain, Dial)
-    table = [own.get(entity, plain).index for entity in member.entities]
-    if len(set(table)) == 1:
-        return Dial(table[0])
-    return DialOf(tuple(table), member.first, ref.entity)
+    if member is not None and own:
+        assert isinstance(plain, Dial)
+        table = [own.get(entity, plain).index for entity in member.entities]
+        one = len(set(table)) == 1
+        plain = Dial(table[0]) if one else DialOf(tuple(table), member.first, ref.entity)
+    return word_at(lowering, stat.one_of, plain) if stat.one_of is not None else plain
+
+
+def word_at(lowering: Lowering, words: list[str], place: Expr) -> Expr:
+    """The word at a place among those that a stat may be, as a value of its accounts."""
+    if isinstance(place, Constant):
+        return const(lowering.word(words[int(place.value)]))
+    value: Expr = const(lowering.word(words[0]))
+    for index, word in enumerate(words[1:], start=1):
+        value = choose(compare("==", place, const(index)), const(lowering.word(word)), value)
+    return value
 
 
 def own_starts(lowering: Lowering, name: str, member: Member | None, stat: Stat) -> dict[int, Dial]:
@@ -290,14 +307,13 @@ def own_starts(lowering: Lowering, name: str, member: Member | None, stat: Stat)
 
 
 def _plain_start(lowering: Lowering, name: str, member: Member | None, stat: Stat) -> Expr:
+    dial = lowering.dial_index((*member_stat_path(member, name), "start"))
     if stat.one_of is not None:
-        text = stat.start.text if stat.start is not None else stat.one_of[0]
-        return Constant(float(lowering.word(text)))
+        return Dial(dial) if dial is not None else ZERO
     if stat.start is None:
         return ZERO
     if stat.start.number is None:
         return ZERO
-    dial = lowering.dial_index((*member_stat_path(member, name), "start"))
     return Dial(dial) if dial is not None else Constant(stat.start.number)
 
 

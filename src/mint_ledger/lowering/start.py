@@ -72,9 +72,9 @@ def opening_value(
     if not stat.starts_by_formula:
         return reading.start_value(Scope(lowering, b, ()), ref, name, member, stat)
     value = _value(lowering, b, ref, name, member, stat)
-    own = reading.own_starts(lowering, name, member, stat)
-    for entity, number in reversed(own.items()):
-        value = choose(compare("==", ref.entity, const(entity)), number, value)
+    for entity, dial in reversed(reading.own_starts(lowering, name, member, stat).items()):
+        own: Expr = dial if stat.one_of is None else reading.word_at(lowering, stat.one_of, dial)
+        value = choose(compare("==", ref.entity, const(entity)), own, value)
     return value
 
 

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
 from pydantic import ValidationError
 
-from mint_ledger.errors import NotFound, nearest
+from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.cast import CastError, Member, make_cast
+from mint_ledger.game.dial_value import Value
 from mint_ledger.game.dials import turn_data
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.loading import fault_message
+from mint_ledger.game.scaling import concrete
+from mint_ledger.game.several import apart
 from mint_ledger.game.stat import Stat
 from mint_ledger.game.turning import turned_parts
 from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.habit import NO_HABIT
 from mint_ledger.lowering.stats import misfits
 from mint_ledger.program.handle import Path
 
@@ -25,31 +29,43 @@ def check_variants(lowering: Lowering) -> None:
     for name, dials in game.variants.items():
         _check(lowering, ("variants", name), {}, dials)
     for name, playtest in game.playtests.items():
-        for key, known in (("level", game.levels), ("habit", game.habits), ("variant", game.variants)):
-            wanted = getattr(playtest, key)
-            if wanted is not None and wanted not in known:
-                lowering.fault(("playtests", name, key), f"unknown {key} '{wanted}'{nearest(wanted, known)}")
-        before = game.variants.get(playtest.variant or "", {})
-        _check(lowering, ("playtests", name, "dials"), before, playtest.dials)
+        if playtest.level is not None and playtest.level not in game.levels:
+            message = f"unknown level '{playtest.level}'{nearest(playtest.level, game.levels)}"
+            lowering.fault(("playtests", name, "level"), message)
+        check_together(lowering, ("playtests", name, "habit"), playtest.habit, [*game.habits, NO_HABIT], "habit")
+        if check_together(lowering, ("playtests", name, "variant"), playtest.variant, [*game.variants], "variant"):
+            before = game.variant_dials(playtest.variant)
+            _check(lowering, ("playtests", name, "dials"), before, playtest.dials)
 
 
-def _check(lowering: Lowering, path: Path, before: Mapping[str, float], dials: Mapping[str, float]) -> None:
+def check_together(lowering: Lowering, path: Path, text: str | None, known: Sequence[str], what: str) -> bool:
+    """Fault names that are not known, of several that stand together; whether all are."""
+    try:
+        apart(text, known, what)
+    except NotFound as error:
+        lowering.fault(path, str(error).replace("there is no", "unknown", 1))
+        return False
+    return True
+
+
+def _check(lowering: Lowering, path: Path, before: Mapping[str, Value], dials: Mapping[str, Value]) -> None:
     """Fault the dials that do not exist, and what they make impossible; `before` was set ahead of them."""
-    changes: dict[Path, float] = {}
+    changes: dict[Path, Value] = {}
     known = lowering.dials
     for name, value in (*before.items(), *dials.items()):
         try:
-            changes[known.place(name)] = value
-        except NotFound as error:
+            found = concrete(known, lowering.cast, lowering.game.stats, {name: value})
+            changes |= {known.place(each): own for each, own in found.items()}
+        except (NotFound, BadRequest) as error:
             if name in dials:
                 lowering.fault((*path, name), str(error))
     if changes and dials:
         for moved, message in _impossible(lowering, changes):
-            name = next((n for n in dials if known.place(n) == moved), next(iter(dials)))
+            name = next((n for n in dials if n in known.names and known.place(n) == moved), next(iter(dials)))
             lowering.fault((*path, name), f"makes an impossible game: {message}")
 
 
-def _impossible(lowering: Lowering, changes: Mapping[Path, float]) -> list[tuple[Path, str]]:
+def _impossible(lowering: Lowering, changes: Mapping[Path, Value]) -> list[tuple[Path, str]]:
     game = lowering.game
     try:
         if any(path[0] in ("clock", "levels") or path[-1] == "copies" for path in changes):
@@ -77,10 +93,13 @@ def _impossible(lowering: Lowering, changes: Mapping[Path, float]) -> list[tuple
     ]
 
 
-def _falling(lowering: Lowering, changes: Mapping[Path, float]) -> list[tuple[Path, str]]:
+def _falling(lowering: Lowering, changes: Mapping[Path, Value]) -> list[tuple[Path, str]]:
     """The cells that would fall in a column that `key_at` searches."""
     dials = lowering.dials
-    values = {index: changes.get(dials.written[index], dials.values[index]) for row in lowering.rising for index in row}
+    values: dict[int, float] = {}
+    for index in {index for row in lowering.rising for index in row}:
+        value = changes.get(dials.written[index], dials.values[index])
+        values[index] = float(value) if not isinstance(value, str) else 0.0
     return [
         (dials.written[index], f"{dials.names[other]} falls below {dials.names[one]}, and key_at() searches them")
         for row in dict.fromkeys(lowering.rising)

@@ -7,8 +7,11 @@ from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 
 from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.game.dial_value import Value
+from mint_ledger.game.several import apart
+from mint_ledger.lowering.habit import NO_HABIT
 from mint_ledger.lowering.lowered import Lowered
-from mint_ledger.lowering.playable import SomeGame
+from mint_ledger.lowering.playable import PlayableGame, SomeGame
 from mint_ledger.program.state import Start
 
 MAX_SEED = 2**64 - 1
@@ -30,7 +33,7 @@ class Setting:
     seed: int = 1
     habit: str | None = None
     variant: str | None = None
-    dials: Mapping[str, float | bool] = field(default_factory=lambda: MappingProxyType({}))
+    dials: Mapping[str, Value] = field(default_factory=lambda: MappingProxyType({}))
     sure: float = 0.95
 
     def of(self, game: SomeGame) -> SomeGame:
@@ -42,33 +45,46 @@ class Setting:
         """
         return game.turned(self.variant, self.dials)
 
-    def with_dials(self, dials: Mapping[str, float | bool]) -> Setting:
+    def with_dials(self, dials: Mapping[str, Value]) -> Setting:
         """The same with further dials set."""
         return replace(self, dials={**self.dials, **dials})
 
     def title(self, title: str) -> str:
         """The heading of a game that is played so."""
-        return title + "".join(f" · {part}" for part in (self.habit, self.variant) if part)
+        who = "nobody plays" if self.habit == NO_HABIT else self.habit
+        return title + "".join(f" · {part}" for part in (who, self.variant) if part)
 
 
 def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:
-    """Who plays by which habit: the copies that name one, and everyone else who can play by `habit`.
+    """Who plays by which habit: the copies that name one, and everyone else who can play by `habit`, or by one of
+    several (`scout + grim`).
 
     Raises:
         NotFound: there is no such habit.
+        BadRequest: several are habits of the same players.
     """
     habits = lowered.habit_players
-    if habit is not None and habit not in habits:
-        raise NotFound(f"there is no habit '{habit}'{nearest(habit, habits)}")
+    names = [] if habit == NO_HABIT and NO_HABIT not in habits else apart(habit, habits, "habit")
     column = lowered.program.columns.habit
     if column is None:
         return []
     chosen: dict[int, int] = {}
-    if habit is not None:
-        number = list(habits).index(habit) + 1
-        chosen |= dict.fromkeys(habits[habit], number)
+    for name in names:
+        number = list(habits).index(name) + 1
+        for entity in habits[name]:
+            if entity in chosen:
+                other, who = list(habits)[chosen[entity] - 1], lowered.program.cast.entity_name(entity)
+                raise BadRequest(f"{who} cannot play by '{other}' and '{name}' at once")
+            chosen[entity] = number
     chosen |= dict(lowered.habits)
     return [Start(column, entity, float(number)) for entity, number in chosen.items()]
+
+
+def habit_for(game: PlayableGame, habit: str | None) -> str | None:
+    """Who plays where it is not said: a game with one habit is played by it, unless its copies say who does."""
+    if habit is not None or len(game.habits) != 1 or game.lowered.habits:
+        return habit
+    return next(iter(game.habits))
 
 
 def level_start(lowered: Lowered, level: str) -> Start:

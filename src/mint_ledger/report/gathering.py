@@ -125,7 +125,7 @@ def gather(
     for habit, variant in ways:
         parts.append(Part(habit, variant, _study(game, runs, seed, habit, variant)))
         step()
-    judged = judge_targets(game, runs, seed) if game.targets else []
+    judged = judge_targets(game, runs, seed) if game.all_targets else []
     step()
     matchups = make_matchups(game, seconds=MATCHUP_SECONDS)
     edges = _edges(game, matchups)
@@ -175,7 +175,7 @@ def _study(game: PlayableGame, runs: int, seed: int, habit: str | None, variant:
 def _sweep(
     game: PlayableGame, name: str, values: str, runs: int, seed: int, habit: str | None, store: str | Path | None
 ) -> Sweep:
-    texts = list(dict.fromkeys(["rate(win)", *(t.measure for t in game.targets if t.variant is None)]))
+    texts = list(dict.fromkeys(["rate(win)", *(t.measure for t in game.all_targets if t.variant is None)]))
     return sweep_ranges(game, {name: values}, texts, Budget(runs, PATIENCE), Setting(seed, habit), store=store)
 
 
@@ -238,6 +238,8 @@ def stored_sweeps(game: PlayableGame, store: str | Path, leave_out: Sequence[str
             request = entry.request
             if request.text == text and len(request.dials) == 1 and request.dials[0][0] not in leave_out:
                 name, value = request.dials[0]
+                if isinstance(value, str) or name in game.dials.formulas:
+                    continue
                 known = groups.setdefault((name, request.habit, request.seed), {})
                 if value not in known or known[value].runs < entry.runs:
                     known[value] = entry

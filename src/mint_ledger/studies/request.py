@@ -7,6 +7,7 @@ from functools import lru_cache
 
 from mint_ledger.engines.names import EngineName
 from mint_ledger.errors import BadRequest, NotFound
+from mint_ledger.game.dial_value import Value
 from mint_ledger.journal.books import find_account
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame, game_in
@@ -35,7 +36,7 @@ class StudyRequest:
     text: str
     name: str
     seed: int
-    dials: tuple[tuple[str, float | bool], ...] = ()
+    dials: tuple[tuple[str, Value], ...] = ()
     habit: str | None = None
     measures: tuple[tuple[str, str], ...] = ()
     accounts: tuple[str, ...] = ()

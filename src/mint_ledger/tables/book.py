@@ -69,10 +69,10 @@ def _rows(sheet: Sheet) -> list[list[Any]]:
     ]
 
 
-def _plain(value: float | None) -> Any:
+def _plain(value: float | str | None) -> Any:
     if value is None:
         return ""
-    return plain_value(value)
+    return value if isinstance(value, (bool, str)) else plain_value(value)
 
 
 def _openpyxl() -> Any:

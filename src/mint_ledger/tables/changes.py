@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from mint_ledger.errors import BadRequest, nearest
+from mint_ledger.game.dial_value import Value
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.source import Source
 from mint_ledger.lowering.patched import with_numbers
@@ -24,8 +25,8 @@ class CellChange:
     place: str
     dial: str
     variant: str | None
-    before: float
-    after: float
+    before: float | bool | str
+    after: float | bool | str
 
 
 def find_changes(game: PlayableGame, book: Mapping[str, Grid]) -> list[CellChange]:
@@ -57,7 +58,11 @@ def changed_source(game: PlayableGame, changes: Sequence[CellChange]) -> Source:
         GameError: the numbers make the game impossible.
     """
     for variant in dict.fromkeys(change.variant for change in changes):
-        values = {change.dial: plain_value(change.after) for change in changes if change.variant == variant}
+        values: dict[str, Value] = {}
+        for change in changes:
+            if change.variant == variant:
+                own = change.after
+                values[change.dial] = own if isinstance(own, (bool, str)) else plain_value(own)
         game = game_of(with_numbers(game, values, variant), PlayableGame)
     return game.source
 
@@ -110,7 +115,7 @@ def _columns(sheet: Sheet, heading: Sequence[Cell], faults: list[str]) -> list[s
 
 
 def _cell_change(
-    sheet: Sheet, cell: Cell, row: str, column: str, before: float | None, faults: list[str]
+    sheet: Sheet, cell: Cell, row: str, column: str, before: float | bool | str | None, faults: list[str]
 ) -> CellChange | None:
     value = cell.value
     if sheet.name == "variants" and column == TODAY:
@@ -120,7 +125,14 @@ def _cell_change(
             faults.append(f"{cell.place}: {row} has no '{column}' in the game file yet; write it there first")
         return None
     if value is None:
-        faults.append(f"{cell.place}: is empty, and the game has {before:g} there; write a number")
+        faults.append(f"{cell.place}: is empty, and the game has {before} there; write it anew")
+    elif isinstance(before, str):
+        if not isinstance(value, str):
+            faults.append(f"{cell.place}: '{value}' is no word, and the game has '{before}' there")
+        elif value != before:
+            return CellChange(
+                cell.place, sheet.dials[row, column], column if sheet.name == "variants" else None, before, value
+            )
     elif isinstance(value, bool) or not isinstance(value, (int, float)):
         faults.append(f"{cell.place}: '{value}' is no number")
     elif not math.isfinite(value):

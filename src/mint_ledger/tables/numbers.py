@@ -9,7 +9,6 @@ from collections.abc import Sequence
 from typing import Any
 
 from mint_ledger.errors import NotFound, nearest
-from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import guarded
 
@@ -48,7 +47,6 @@ def numbers_csv(game: PlayableGame, variants: Sequence[str] = ()) -> str:
     return out.getvalue()
 
 
-def _numbers(game: PlayableGame, name: str) -> dict[str, float]:
+def _numbers(game: PlayableGame, name: str) -> dict[str, float | str]:
     turned = game if name == TODAY else game.with_variant(name)
-    pairs = zip(turned.dials.names, turned.dials.values, strict=True)
-    return {dial: plain_value(value) for dial, value in pairs}
+    return {dial: turned.dials.shown(dial) for dial in turned.dials.names}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from mint_ledger.game.dial_value import is_pattern
 from mint_ledger.game.dials import Path
 from mint_ledger.game.sections import SECTIONS
 from mint_ledger.lowering.playable import PlayableGame
@@ -23,11 +24,11 @@ _TIMES = {"after", "after_limit", "every", "first", "lasts", "cooldown", "safe_f
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """One row of a sheet: whose numbers they are, what people call it, and a number or nothing for each column."""
+    """One row of a sheet: whose numbers they are, what people call it, and a number, a word or nothing for each."""
 
     name: str
     label: str
-    numbers: tuple[float | None, ...]
+    numbers: tuple[float | str | None, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +78,7 @@ def _sheet(game: PlayableGame, name: str, cells: dict[tuple[str, str], str]) -> 
         Line(
             row,
             _label(game, name, row),
-            tuple(game.dials.value(cells[row, c]) if (row, c) in cells else None for c in columns),
+            tuple(game.dials.shown(cells[row, c]) if (row, c) in cells else None for c in columns),
         )
         for row in rows
     )
@@ -100,8 +101,17 @@ def _place(game: PlayableGame, row: str) -> tuple[int, str]:
 def _variants(game: PlayableGame) -> Sheet:
     names = tuple(game.variants)
     dials = list(dict.fromkeys(dial for variant in game.variants.values() for dial in variant))
+    # A pattern has no value of its own; in the file it is multiplied.
     lines = tuple(
-        Line(dial, "", (game.dials.value(dial), *(game.variants[name].get(dial) for name in names))) for dial in dials
+        Line(
+            dial,
+            "",
+            (
+                None if is_pattern(dial) or dial in game.dials.formulas else game.dials.shown(dial),
+                *(game.variants[name].get(dial) for name in names),
+            ),
+        )
+        for dial in dials
     )
     cells = {(dial, name): dial for dial in dials for name in names if dial in game.variants[name]}
     return Sheet("variants", (TODAY, *names), ("",) * (len(names) + 1), lines, cells)

@@ -6,7 +6,7 @@ import math
 import textwrap
 from typing import TYPE_CHECKING, Any
 
-from mint_ledger.journal.wording import number
+from mint_ledger.journal.wording import shown
 from mint_ledger.studies.estimate import Estimate
 from mint_ledger.views.study_text import digits_for, fixed
 
@@ -54,7 +54,7 @@ def verified_text(found: list[Verified], store: str) -> str:
 
 
 def _dials(entry: Entry) -> str:
-    text = ", ".join(f"{name} {number(value, 4)}" for name, value in entry.request.dials)
+    text = ", ".join(f"{name} {shown(value, 4)}" for name, value in entry.request.dials)
     return text if len(text) <= 30 else text[:29] + "…"
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from html import escape
 from typing import TYPE_CHECKING
 
-from mint_ledger.journal.wording import number
+from mint_ledger.journal.wording import number, shown
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.views.balance_text import told
 
@@ -86,7 +86,7 @@ def sweep_html(sweep: Sweep) -> str:
     """One row a point: the dials, each estimate with its interval, and whether all targets are met."""
     rows = []
     for point in sweep.points[:MOST_ROWS]:
-        cells = [number(point.dials[dial], 6) for dial in sweep.dials]
+        cells = [shown(point.dials[dial], 6) for dial in sweep.dials]
         cells += [told(text, point.estimates[text]) for text in sweep.measures]
         rows.append((*cells, "all met" if point.meets_all else ""))
     left = len(sweep.points) - MOST_ROWS

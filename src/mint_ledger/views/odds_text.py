@@ -32,7 +32,8 @@ def _lot(lot: LotOdds) -> str:
     lines = [
         f"{lot.name}{who}{per}",
         f"  {'':<{width}}  {'':>6} {'chance in':>9} {'at the':>8}  {'drawings until it comes first':>29}",
-        f"  {'branch':<{width}}  {'weight':>6} {'long run':>9} {'1st':>8}  {'mean':>7} {'half':>5} {'19/20':>6} {'at most':>8}",
+        f"  {'branch':<{width}}  {'weight':>6} {'long run':>9} {'1st':>8}  {'mean':>7} {'half':>5} {'19/20':>6} "
+        f"{'at most':>8}",
     ]
     lines += [_branch(branch, width) for branch in lot.branches]
     return "\n".join([*lines, *_later(lot)])

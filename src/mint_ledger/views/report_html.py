@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from mint_ledger.journal.wording import number
+from mint_ledger.journal.wording import number, shown
 from mint_ledger.views.balance_text import told, undecided, wanted
 from mint_ledger.views.readout_text import readout_text
 from mint_ledger.views.story import story_text
@@ -199,7 +199,7 @@ def _sweep(sweep: Sweep) -> dict[str, Any]:
     dial = sweep.dials[0]
     points = [
         {
-            "value": number(point.dials[dial], 6),
+            "value": shown(point.dials[dial], 6),
             "cells": [told(text, point.estimates[text]) for text in sweep.measures],
             "today": point.dials[dial] == sweep.today[dial],
         }

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.balance.sweep import Sweep
 from mint_ledger.errors import BadRequest, NotFound, nearest
-from mint_ledger.journal.wording import number
+from mint_ledger.journal.wording import number, shown
 from mint_ledger.studies.estimate import is_share, sure_words
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY
 
@@ -31,6 +31,8 @@ def plot_sweep(sweep: Sweep, measure: str | None = None) -> Figure:
         raise NotFound(f"this sweep has no '{text}'{nearest(text, sweep.measures)}")
     if len(sweep.dials) > 2:
         raise BadRequest(f"a figure has room for one or two dials, not {len(sweep.dials)}")
+    if any(isinstance(value, str) for value in sweep.today.values()):
+        raise BadRequest("a figure wants dials that are numbers; the table has the words")
     figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
     (_line if len(sweep.dials) == 1 else _heat)(figure, sweep, text)
     return figure
@@ -72,7 +74,7 @@ def _line(figure: Figure, sweep: Sweep, text: str) -> None:
     if good:
         across, up = zip(*good, strict=True)
         axis.scatter(across, up, s=160, marker="s", facecolors="none", edgecolors=GREEN, linewidths=2)
-    axis.axvline(sweep.today[dial], color=GREY, linestyle="--", linewidth=1)
+    axis.axvline(float(sweep.today[dial]), color=GREY, linestyle="--", linewidth=1)
     axis.annotate(
         "today",
         (sweep.today[dial], 1.0),
@@ -111,8 +113,8 @@ def _heat(figure: Figure, sweep: Sweep, text: str) -> None:
                 if not np.isnan(value):
                     colour = "white" if value < middle else "black"
                     axis.text(column, row, number(value, 1), ha="center", va="center", fontsize=10, color=colour)
-    axis.set_xticks(range(len(xs)), [number(x, 4) for x in xs])
-    axis.set_yticks(range(len(ys)), [number(y, 4) for y in ys])
+    axis.set_xticks(range(len(xs)), [shown(x, 4) for x in xs])
+    axis.set_yticks(range(len(ys)), [shown(y, 4) for y in ys])
     axis.set_xlabel(first, fontsize=12)
     axis.set_ylabel(second, fontsize=12)
     figure.colorbar(image, ax=axis, label=_label(text))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from mint_ledger.balance.sweep import Sweep
-from mint_ledger.journal.wording import number
+from mint_ledger.journal.wording import shown as worded
 from mint_ledger.views.balance_text import told
 
 WIDTH = 80
@@ -13,7 +13,7 @@ MOST_LINES = 60
 def sweep_text(sweep: Sweep) -> str:
     """One line a point: the dials, each estimate with its interval, and whether all targets are met."""
     lines = [f"{sweep.title} · {sweep.runs:,} runs at each of {len(sweep.points):,} points · seed {sweep.seed}", ""]
-    cells = [[number(point.dials[dial], 4) for dial in sweep.dials] for point in sweep.points]
+    cells = [[worded(point.dials[dial], 4) for dial in sweep.dials] for point in sweep.points]
     cells_by_point = [[told(text, point.estimates[text]) for text in sweep.measures] for point in sweep.points]
     widths = [max(len(dial), *(len(row[i]) for row in cells)) for i, dial in enumerate(sweep.dials)]
     spans = [max(len(text), *(len(row[i]) for row in cells_by_point)) for i, text in enumerate(sweep.measures)]

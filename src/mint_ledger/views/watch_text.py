@@ -5,7 +5,7 @@ from __future__ import annotations
 import textwrap
 from typing import TYPE_CHECKING
 
-from mint_ledger.journal.wording import number
+from mint_ledger.journal.wording import shown
 from mint_ledger.views.balance_text import told, wanted
 from mint_ledger.views.study_text import digits_for, fixed
 
@@ -45,7 +45,7 @@ def change_text(change: Change, look: Look) -> str:
 
 def _dials(change: Change) -> str:
     shown = [
-        f"{name} {'new' if a is None else number(a, 6)} → {'gone' if b is None else number(b, 6)}"
+        f"{name} {'new' if a is None else shown(a)} → {'gone' if b is None else shown(b)}"
         for name, a, b in change.dials[:MOST_DIALS]
     ]
     left = len(change.dials) - MOST_DIALS

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from mint_ledger.audit.finding import Finding
 from mint_ledger.balance.comparison import Difference, compare_studies
 from mint_ledger.balance.targets import Judged
+from mint_ledger.game.dial_value import Value
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.watching.look import Look, Way
 
@@ -31,7 +32,7 @@ class Change:
         playtests: those that pass now and did not, or the reverse.
     """
 
-    dials: tuple[tuple[str, float | None, float | None], ...]
+    dials: tuple[tuple[str, Value | None, Value | None], ...]
     only_numbers: bool
     moved: tuple[Moved, ...]
     targets: tuple[tuple[Judged | None, Judged], ...]
@@ -77,11 +78,13 @@ def _finding_key(finding: Finding) -> tuple[str, str]:
     return finding.check.name, finding.caught.what
 
 
-def _dials(before: Look, after: Look) -> tuple[tuple[str, float | None, float | None], ...]:
-    sides = [dict(zip(look.game.dials.names, look.game.dials.values, strict=True)) for look in (before, after)]
+def _dials(before: Look, after: Look) -> tuple[tuple[str, Value | None, Value | None], ...]:
+    sides: list[dict[str, Value]] = [
+        {name: look.game.dials.shown(name) for name in look.game.dials.names} for look in (before, after)
+    ]
     for side, look in zip(sides, (before, after), strict=True):
         for variant, values in look.game.variants.items():
-            side |= {f"{name} ({variant})": float(value) for name, value in values.items()}
+            side |= {f"{name} ({variant})": value for name, value in values.items()}
     names = dict.fromkeys([*sides[0], *sides[1]])
     return tuple((n, sides[0].get(n), sides[1].get(n)) for n in names if sides[0].get(n) != sides[1].get(n))
 

@@ -43,13 +43,13 @@ def look_at(game: PlayableGame, runs: int = RUNS, seed: int = 1) -> Look:
     """
     habits: list[str | None] = [*game.habits] or [None]
     wanted: dict[Way, list[int]] = {(habit, None): [] for habit in habits}
-    for index, target in enumerate(game.targets):
+    for index, target in enumerate(game.all_targets):
         for habit in habits_of(game, target):
             wanted.setdefault((habit, target.variant), []).append(index)
     studies: dict[Way, Study] = {}
     judged: dict[tuple[int, str | None], Judged] = {}
     for (habit, variant), which in wanted.items():
-        targets = [game.targets[index] for index in which]
+        targets = [game.all_targets[index] for index in which]
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
         study = measure_game(game, runs, Setting(seed, habit, variant), measures)
         studies[habit, variant] = study
