@@ -168,9 +168,9 @@ def compare(
     if (other is None) == (not with_):
         raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")
     one = load(game)
-    tell_meant(
-        one, (*read_dials(settings), *read_changes(with_ or (), "--with", ("habit", "variant"))[1]), quiet=as_json
-    )
+    habit = habit_for(one, habit)
+    changed, dials = read_changes(with_ or (), "--with", ("habit", "variant"))
+    tell_meant(one, (*read_dials(settings), *dials), quiet=as_json)
     first = one.with_variant(variant) if variant else one
     first = first.with_dials(read_dials(settings))
     second, second_habit = (load(other), habit) if other is not None else (first, habit)
