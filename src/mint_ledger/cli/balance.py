@@ -164,6 +164,7 @@ def compare(
     from mint_ledger.balance.comparison import compare_games
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.client import load
+    from mint_ledger.playing.setting import habit_for
 
     if (other is None) == (not with_):
         raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")
@@ -482,12 +483,13 @@ def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: b
 
 def _write(path: Path, values: Mapping[str, float], variant: str | None, *, quiet: bool) -> None:
     """Put numbers into the game file, and show the change, unless JSON was printed."""
+    from mint_ledger.balance.dial_range import setting_of
     from mint_ledger.cli.files import show_changes, write_game
     from mint_ledger.client import load
     from mint_ledger.lowering.patched import with_numbers
 
     game = load(path)
-    after = with_numbers(game, values, variant)
+    after = with_numbers(game, {name: setting_of(name, value) for name, value in values.items()}, variant)
     written = write_game(game.source, after)
     if not quiet and not written:
         say(f"\n{path} has it already")

@@ -23,6 +23,7 @@ from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.measure import Measure
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
+from mint_ledger.playing.setting import titled
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import measured
 from mint_ledger.studies.request import check_measures
@@ -271,7 +272,7 @@ def exact_answers(
     else:
         wanted, left_out = _asked(game, named_measures(measures))
     whole = time.monotonic() + seconds
-    title = game.title + (f" · {habit}" if habit else "")
+    title = titled(game.title, habit)
     if measures is None and wanted:
         # Half of the time at most is for what nobody asked for by name.
         some = Work(states, time.monotonic() + seconds / 2.0, progress)

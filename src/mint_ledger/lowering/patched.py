@@ -25,7 +25,7 @@ def with_numbers(game: PlayableGame, values: Mapping[str, Value], variant: str |
         for dial in values:
             game.dials.find(dial)
         game = game_of(with_empty_variant(game.source, variant), PlayableGame)
-    own = concrete(game.dials, game.lowered.program.cast, game.stats, values) if variant is None else values
+    own = concrete(game.dials, game.lowered.program.cast, game.stats, values)
     for dial, value in own.items():
         game = game_of(with_number(game, dial, value, variant), PlayableGame)
     return game.source

@@ -19,7 +19,7 @@ from mint_ledger.journal.table import csv_text, journal_table, jsonl_text
 from mint_ledger.lowering.lower import lower
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.playing.setting import Setting, check_seed, habit_starts
+from mint_ledger.playing.setting import Setting, check_seed, habit_starts, titled
 from mint_ledger.program.expressions import Constant, Dial, DialOf
 from mint_ledger.program.program import ScriptItem
 from mint_ledger.program.row import WHATS, Row
@@ -122,8 +122,7 @@ class Run:
     def title(self) -> str:
         """The heading of its books: game, seed and run."""
         more = f" · run {self.number}" if self.number else ""
-        habit = f" · {self.habit}" if self.habit else ""
-        return f"{self.program.title} · seed {self.seed}{more}{habit}"
+        return titled(f"{self.program.title} · seed {self.seed}{more}", self.habit)
 
     @cached_property
     def journal(self) -> pd.DataFrame:

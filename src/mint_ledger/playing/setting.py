@@ -51,8 +51,13 @@ class Setting:
 
     def title(self, title: str) -> str:
         """The heading of a game that is played so."""
-        who = "nobody plays" if self.habit == NO_HABIT else self.habit
-        return title + "".join(f" · {part}" for part in (who, self.variant) if part)
+        return titled(title, self.habit, self.variant)
+
+
+def titled(title: str, habit: str | None, variant: str | None = None) -> str:
+    """The heading of a game, with who plays it and in which variant."""
+    who = "nobody plays" if habit == NO_HABIT else habit
+    return title + "".join(f" · {part}" for part in (who, variant) if part)
 
 
 def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:

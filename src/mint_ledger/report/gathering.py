@@ -13,7 +13,7 @@ from mint_ledger.balance.sweep import PATIENCE, Point, Sweep, sweep_ranges
 from mint_ledger.balance.targets import Judged, judge_targets
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.run import play_run
-from mint_ledger.playing.setting import Setting
+from mint_ledger.playing.setting import Setting, titled
 from mint_ledger.studies.budget import Budget, Progress
 from mint_ledger.studies.store import Store
 from mint_ledger.studies.studying import Asked, study_game
@@ -251,7 +251,7 @@ def stored_sweeps(game: PlayableGame, store: str | Path, leave_out: Sequence[str
             for value in sorted(entries):
                 study = opened.show(entries[value].number)
                 points.append(Point({name: value}, {"rate(win)": study.rate("win")}, ()))
-            title = game.title + (f" · {habit}" if habit else "")
+            title = titled(game.title, habit)
             least = min(entry.runs for entry in entries.values())
             today = {name: game.dials.value(name)}
             sweeps.append(Sweep(title, seed, least, (name,), ("rate(win)",), today, tuple(points)))

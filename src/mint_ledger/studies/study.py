@@ -18,7 +18,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite
-from mint_ledger.playing.setting import check_seed
+from mint_ledger.playing.setting import check_seed, titled
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, checked_sure, joined_sums, mean, mean_of, quantile, rate
 from mint_ledger.studies.intervals import OPEN, wilson
@@ -124,7 +124,7 @@ class Study:
     def title(self) -> str:
         """The game and the habit."""
         title = self.lowered.program.title
-        return f"{title} · {self.request.habit}" if self.request.habit else title
+        return titled(title, self.request.habit)
 
     @property
     def unit(self) -> str:

@@ -10,7 +10,7 @@ from pathlib import Path
 from mint_ledger.engines.names import EngineName, check_engine
 from mint_ledger.journal.books import account_name, all_accounts
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.playing.setting import Setting
+from mint_ledger.playing.setting import Setting, titled
 from mint_ledger.studies.estimate import checked_sure
 from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, prepare_game
 from mint_ledger.studies.store import Store
@@ -69,7 +69,7 @@ def study_game(
         study = make_study(prepared, request, runs, until=limit, executor=means.executor, progress=means.progress)
         return study.at(setting.sure)
     with Store(means.store) as opened:
-        stored = opened.study(prepared, request, f"{game.title} · {setting.habit}" if setting.habit else game.title)
+        stored = opened.study(prepared, request, titled(game.title, setting.habit))
         study = make_study(
             prepared, request, runs, until=limit, executor=means.executor, progress=means.progress, stored=stored
         )
