@@ -157,7 +157,10 @@ def test_a_sweep_and_a_tuning_of_a_pattern(garden: mint.Game, tmp_path: Path, co
     file.write_text(GARDEN.replace("max: 100", "max: 900"), encoding="utf-8")
     answer = command("tune", file, "--dial", "foe.*=x0.5..1.5 by 0.1", "--want", "0.4..0.9", "--runs", 400, "--write")
     assert answer.returncode in (0, 1), answer.stderr
-    assert "foe.* is 7 numbers: foe.health, foe.bite, foe.tough" in answer.stdout.replace("\n  ", " ")
+    assert (
+        "foe.* is 5 numbers: foe.health, foe.bite, foe.tough, weed[2].health, bramble.health"
+        in answer.stdout.replace("\n  ", " ")
+    )
     if answer.returncode == 0:
         before, after = garden.dials, mint.load(file).dials
         share = after.value("bramble.health") / before.value("bramble.health")

@@ -49,14 +49,21 @@ class Crit(Part):
 
 
 class Behind(Part):
-    """What a strike from behind does: a multiple of the damage, and what it skips."""
+    """What a strike from behind does: a multiple of the damage, and what it skips.
+
+    Behind begins where the striker stands more than 90° off from where the target looks.
+    """
 
     times: Amount | None = None
     skips: Annotated[list[Stage], BeforeValidator(lambda v: [v] if isinstance(v, str) else v)] | None = None
 
 
 class Attack(Part):
-    """One way to strike: from whom, at whom, when, whether it lands, and the damage."""
+    """One way to strike: from whom, at whom, when, whether it lands, and the damage.
+
+    `arc` is the full angle, in degrees, around where the striker looks: 90 is 45 to each side. In `breaks_if`, `other`
+    is the target.
+    """
 
     from_: Names = Field(alias="from")
     to: Names

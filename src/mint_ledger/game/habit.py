@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from mint_ledger.game.parts import Amount, Condition, Names, Part
 from mint_ledger.game.space import Moves
 
 
 class Act(Part):
-    """One thing that a player may choose: the first in the list that can be done and whose `if` holds."""
+    """One thing that a player may choose, if it can be done and its `if` holds: the first of them, or by weight."""
 
     do: str
     if_: Condition | None = Field(None, alias="if")
+    weight: Amount | None = None
     every: Amount | None = None
 
 
@@ -25,10 +26,18 @@ class Habit(Part):
     about: str | None = None
     reaction: Amount
     slips: Amount | None = None
+    choose: Literal["first", "random"] = "first"
     acts: list[Act] = Field(default_factory=list)
+    sees: list[str] | None = None
     aims: dict[str, Literal["nearest", "first", "weakest", "strongest"]] = Field(default_factory=dict)
     moves: Moves | None = None
     meets: list[dict[str, Amount]] = Field(default_factory=list)
+
+    @model_validator(mode="after")
+    def _weighs_what_it_draws(self) -> Habit:
+        if self.choose == "first" and any(act.weight is not None for act in self.acts):
+            raise ValueError("an act has a 'weight' where the habit has 'choose: random'; else the first is chosen")
+        return self
 
     @field_validator("meets")
     @classmethod

@@ -163,7 +163,8 @@ class Words:
             case "act":
                 return f"{who} begins {cause}" if self._plain(row) == "begins" else f"{who} does {cause}"
             case "called off":
-                return f"{who} is called off from {cause}"
+                why = f": {self._plain(row)}" if row.text >= 0 else ""
+                return f"{who} is called off from {cause}{why}"
             case "slip":
                 return f"{who} slips with {cause}"
             case "level":

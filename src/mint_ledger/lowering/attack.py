@@ -47,7 +47,7 @@ from mint_ledger.program.expressions import (
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
-from mint_ledger.program.statements import Call, If, Leave, Let, Note, Post, Raise, Set, Settle
+from mint_ledger.program.statements import Call, If, Leave, Let, Note, Post, Raise, Set, Settle, Statement
 
 Members = tuple[Member, ...]
 
@@ -210,21 +210,24 @@ class AttackLowering:
         aims_at_all = self.attack.aims == "all"
         chosen: Expr = const(-1) if aims_at_all else b.let(self._choice(b, striker, candidate, where, count))
         if self.attack.lasts is not None:
-            self._emit_wind_up(b, striker, chosen)
+            self._emit_wind_up(b, striker, chosen, ZERO)
         else:
-            b.emit(Call(self.handle("let fly"), (striker, chosen)))
+            b.emit(Call(self.handle("let fly"), (striker, chosen, ZERO)))
         self._lower_let_fly()
         self.lowering.procedure(b.procedure(try_attack(self.name)))
 
     def _lower_let_fly(self) -> None:
-        """`let fly NAME` (striker, target): at the target that was chosen, or at all."""
-        b = BlockBuilder(2)
-        striker, target = Local(0), Local(1)
+        """`let fly NAME` (striker, target, sure): at the target that was chosen, or at all within reach."""
+        b = BlockBuilder(3)
+        striker, target, sure = Local(0), Local(1), Local(2)
         if self.attack.aims == "all":
-            with b.each(ranges_of(self.targets)) as who, b.when(no(self.spared(striker, who))):
-                b.emit(Call(self.handle("hit"), (striker, who, ZERO)))
-        else:
-            b.emit(Call(self.handle("hit"), (striker, target, ZERO)))
+            with b.when(compare("<", target, ZERO)):
+                with b.each(ranges_of(self.targets)) as who:
+                    far = [no(test) for test, _ in self._out_of_range(b, striker, who)]
+                    with b.when(And((no(self.spared(striker, who)), *far))):
+                        b.emit(Call(self.handle("hit"), (striker, who, ZERO)))
+                b.emit(Leave("procedure"))
+        b.emit(Call(self.handle("hit"), (striker, target, sure)))
         self.lowering.procedure(b.procedure(self.handle("let fly")))
 
     # The wind-up: a strike that takes time
@@ -232,13 +235,17 @@ class AttackLowering:
     def _target_column(self) -> Column:
         return self.lowering.entity_column(Handle("winds up at", self.path), self.strikers, "mark", -1.0)
 
-    def _emit_wind_up(self, b: BlockBuilder, striker: Expr, chosen: Expr) -> None:
+    def _sure_column(self) -> Column:
+        return self.lowering.entity_column(Handle("winds up surely", self.path), self.strikers, "mark")
+
+    def _emit_wind_up(self, b: BlockBuilder, striker: Expr, chosen: Expr, sure: Expr) -> None:
         lowering = self.lowering
         assert self.attack.lasts is not None
         lasts = b.let(amount(self.scope(b, striker, None, "wind-up"), self.attack.lasts, "lasts"))
         b.emit(Set(busy_column(lowering), striker, const(busy_code(lowering, self.name))))
         b.emit(Set(busy_until(lowering), striker, add(Time(), lasts)))
         b.emit(Set(self._target_column(), striker, chosen))
+        b.emit(Set(self._sure_column(), striker, sure))
         b.emit(Note("act", striker, striker, self.cause, lowering.text(["begins"]), (lasts,)))
 
     def emit_wind_up_part(self, b: BlockBuilder) -> None:
@@ -257,15 +264,31 @@ class AttackLowering:
                 with b.block() as done:
                     with b.when(Due(At(busy_until(lowering), who))):
                         b.emit(Set(busy, who, ZERO))
-                        b.emit(Call(self.handle("let fly"), (who, target)))
+                        self._emit_release(b, who, target)
                         b.emit(Settle(self.cause, who))
                 b.emit(If(self._called_off(b, who, target), tuple(off), tuple(done)))
         lowering.order.append(OrderLine("1 time", f"{self.name}: strikes after its wind-up", self.path))
+
+    def _emit_release(self, b: BlockBuilder, who: Expr, target: Expr) -> None:
+        """The end of a wind-up: it strikes, if the target is where it can be struck; else it is called off."""
+        fly = Call(self.handle("let fly"), (who, target, At(self._sure_column(), who)))
+        reasons = self._out_of_range(b, who, target)
+        if not reasons:
+            b.emit(fly)
+            return
+        aimed = compare(">=", target, ZERO)
+        rest: tuple[Statement, ...] = (fly,)
+        for test, why in reversed(reasons):
+            off = Note("called off", who, who, self.cause, self.lowering.text([why]))
+            rest = (If(And((aimed, test)), (off,), rest),)
+        b.emit(rest[0])
 
     def _called_off(self, b: BlockBuilder, who: Expr, target: Expr) -> Expr:
         tests: list[Expr] = []
         if self.attack.aims != "all":
             tests.append(no(self.lowering.present(target)))
+        else:
+            tests.append(And((compare(">=", target, ZERO), no(self.lowering.present(target)))))
         keeps = blocked(self.lowering, self.name, who)
         if keeps is not None:
             tests.append(keeps)
@@ -330,7 +353,10 @@ class AttackLowering:
         paid = b.new_local()
         b.emit(Call(self.handle("pay"), (striker,), paid))
         b.leave_unless(Local(paid))
-        b.emit(Call(self.handle("hit"), (striker, target, sure)))
+        if self.attack.lasts is not None:
+            self._emit_wind_up(b, striker, target, sure)
+        else:
+            b.emit(Call(self.handle("hit"), (striker, target, sure)))
         self.lowering.procedure(b.procedure(strike(self.name)))
 
     # `hit`: the stages

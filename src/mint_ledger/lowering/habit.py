@@ -7,7 +7,7 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.habit import Habit
 from mint_ledger.lowering import contact
 from mint_ledger.lowering.action import ActionLowering, anyone_is_ever_busy, busy_column
-from mint_ledger.lowering.chance import happens
+from mint_ledger.lowering.chance import draw, emit_by_weight, happens
 from mint_ledger.lowering.columns import habit_column, only_script_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount, condition
@@ -16,11 +16,11 @@ from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
-from mint_ledger.program.expressions import ZERO, And, At, Due, Expr, Fold, Local, Time
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Fold, Local, Time
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
-from mint_ledger.program.statements import Call, If, Leave, Let, Note, Set, Settle
+from mint_ledger.program.statements import Call, Guard, If, Leave, Let, Note, Set, Settle
 
 NEVER = -1e18
 NO_HABIT = "none"
@@ -58,6 +58,14 @@ class HabitLowering:
         for attack in self.habit.aims:
             if attack not in known:
                 self.lowering.fault((*self.path, "aims", attack), f"unknown attack '{attack}'{nearest(attack, known)}")
+        for index, stat in enumerate(self.habit.sees or []):
+            owner, _, name = stat.rpartition(".")
+            kinds = [self.lowering.cast.members[owner]] if owner in self.lowering.cast.members else list(self.players)
+            stats = dict.fromkeys(name for member in kinds for name in member.kind.stats)
+            everywhere = {**stats, **(self.lowering.game.stats if not owner else {})}
+            if name not in everywhere:
+                path = (*self.path, "sees", index)
+                self.lowering.fault(path, f"there is no stat '{stat}' to see{nearest(name, everywhere)}")
         if not self.players:
             return
         self._lower_look()
@@ -92,6 +100,7 @@ class HabitLowering:
         chosen = b.new_local()
         b.emit(Let(chosen, const(-1)))
         lowering = self.lowering
+        weights: dict[int, Local] = {}
         for index, act in enumerate(self.habit.acts):
             path = (*self.path, "acts", index)
             if act.do not in lowering.game.actions:
@@ -101,6 +110,9 @@ class HabitLowering:
             if not set(action.doers) & set(self.players):
                 lowering.fault((*path, "do"), f"'{act.do}' is an action of {', '.join(action.action.by)}")
                 continue
+            if self.habit.choose == "random":
+                weights[index] = Local(b.new_local())
+                b.emit(Let(weights[index].index, ZERO))
             with b.when(compare("<", Local(chosen), ZERO)):
                 tests = [action.ready(b, who)]
                 scope = self.scope(b, who).with_path(path)
@@ -111,12 +123,35 @@ class HabitLowering:
                     # Chance in an `if` draws only for an act that could be done.
                     with b.when(And(tuple(tests))):
                         with b.when(condition(self.scope(b, who, f"act {index}").with_path(path), act.if_, "if")):
-                            b.emit(Let(chosen, const(index)))
+                            self._emit_possible(b, scope, chosen, index, weights)
                 else:
                     with b.when(And(tuple(tests))):
-                        b.emit(Let(chosen, const(index)))
+                        self._emit_possible(b, scope, chosen, index, weights)
+        if weights:
+            self._emit_drawn(b, who, chosen, weights)
         self._emit_choice(b, who, Local(chosen))
         lowering.procedure(b.procedure(Handle("look", self.path)))
+
+    def _emit_possible(self, b: BlockBuilder, scope: Scope, chosen: int, index: int, weights: dict[int, Local]) -> None:
+        """An act can be chosen: it is, or it takes part in the draw with its weight."""
+        if index not in weights:
+            b.emit(Let(chosen, const(index)))
+            return
+        formula = self.habit.acts[index].weight
+        weight: Expr = ONE
+        if formula is not None:
+            weight = b.let(amount(scope.pure("a weight"), formula, "weight"))
+            place = self.lowering.formula_place(formula, (*scope.path, "weight"))
+            b.emit(Guard(compare(">=", weight, ZERO), f"a weight of the habit '{self.name}' is below 0", place, weight))
+        b.emit(Let(weights[index].index, weight))
+
+    def _emit_drawn(self, b: BlockBuilder, who: Expr, chosen: int, weights: dict[int, Local]) -> None:
+        """Draw one of those that can be chosen; nothing is drawn where all weights are 0."""
+        total: Expr = ZERO
+        for weight in weights.values():
+            total = add(total, weight)
+        with b.when(compare(">", b.let(total), ZERO)):
+            b.emit(Let(chosen, emit_by_weight(b, draw(self.scope(b, who, "choice")), list(weights.values()))))
 
     def _emit_choice(self, b: BlockBuilder, who: Expr, chosen: Expr) -> None:
         b.leave_unless(compare(">=", chosen, ZERO))
