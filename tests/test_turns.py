@@ -76,7 +76,7 @@ rules: [{name: loses a point, when: {hit: lands}, do: [other.points -= 1]}]
 @pytest.mark.parametrize(
     ("sections", "words"),
     [
-        ("turns: [amber]", "has 1 entries; it wants 2 at least"),
+        ("turns: [amber]", "only amber takes turns; there are two players at least"),
         ("turns: [amber, tael]", "unknown entity 'tael', did you mean 'teal'?"),
         ("turns: {order: [amber, teal], pas: {cue: x}}", "unknown key 'pas', did you mean 'pass'?"),
     ],

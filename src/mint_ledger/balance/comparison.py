@@ -18,13 +18,12 @@ from mint_ledger.playing.setting import Setting
 from mint_ledger.program.row import Row
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, mean_of, measured, quantile_gap, quantile_of, turned_rate
 from mint_ledger.studies.intervals import Average, QuantileGap, Turned
+from mint_ledger.studies.seats import RESULTS
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
     from mint_ledger.studies.study import Study
-
-RESULTS = ("win", "lose", "draw", "unfinished")
 
 
 @dataclass(frozen=True, slots=True)

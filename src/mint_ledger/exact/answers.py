@@ -24,6 +24,7 @@ from mint_ledger.lowering.measure import Measure
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import titled
+from mint_ledger.program.program import Program
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import measured
 from mint_ledger.studies.request import check_measures
@@ -111,6 +112,7 @@ class Exact:
     Attributes:
         endings: those that can come up, the likeliest first; what reaches the clock's limit is `unfinished`.
         winners: the chance of each entity to win, where endings name one.
+        known_seats: the entities that may be asked about by each name: one by its own, all copies by their kind's.
         states: how many states the game has.
         times: the times at which runs end, going up, and `chances` how many of them end there.
         measures: the distribution of each measure that was asked for, by name.
@@ -121,6 +123,7 @@ class Exact:
     unit: str
     endings: tuple[ExactEnding, ...]
     winners: dict[str, float]
+    known_seats: Mapping[str, tuple[str, ...]]
     states: int
     known_endings: tuple[tuple[str, str], ...]
     times: Any = field(repr=False)
@@ -135,6 +138,8 @@ class Exact:
             NotFound: there is no such result or ending.
         """
         known = [*RESULTS, *(name for name, _ in self.known_endings)]
+        if what not in known and what in self.known_seats:
+            return math.fsum(self.winners.get(seat, 0.0) for seat in self.known_seats[what])
         if what not in known:
             raise NotFound(f"there is no result or ending '{what}'{nearest(what, known)}")
         return math.fsum(e.chance for e in self.endings if what == (e.result if what in RESULTS else e.name))
@@ -390,6 +395,7 @@ def _solved(walk: Walk, title: str, measures: Sequence[Measure], left_out: dict[
         unit="turns" if program.clock.unit == "turn" else "s",
         endings=tuple(sorted(endings, key=lambda e: -e.chance)),
         winners=dict(sorted(winners.items())),
+        known_seats=_seats(program),
         states=count,
         known_endings=tuple(names),
         times=np.array(seconds),
@@ -458,3 +464,11 @@ def _check_shares(shares: Any) -> None:
     off = float(abs(shares - 1.0).max()) if shares.size else 0.0
     if off > UNSURE:
         raise BrokenProgram(f"the ways on from a state add up to 1 but for {off:g}")
+
+
+def _seats(program: Program) -> dict[str, tuple[str, ...]]:
+    names: dict[str, tuple[str, ...]] = {}
+    for member in program.cast.members.values():
+        own = tuple(program.cast.entity_name(entity) for entity in member.entities)
+        names |= {member.name: own, **{name: (name,) for name in own}}
+    return names

@@ -17,9 +17,9 @@ class Pass(Part):
 
 
 class Turns(Part):
-    """The order of the players: entities or kinds, `[amber, teal]`."""
+    """The order of the players: entities, or kinds with all their copies, `[amber, teal]`."""
 
-    order: list[str] = Field(min_length=2)
+    order: list[str] = Field(min_length=1)
     pass_: Pass | None = Field(None, alias="pass")
 
     @model_validator(mode="before")

@@ -154,6 +154,8 @@ class Words:
                 return f"{cause} is dropped: {who or by} has left"
             case "tell":
                 return self._told(row)
+            case "turn":
+                return f"it is {who}'s turn"
             case "lot":
                 return f"{who} draws {cause}" if who else f"{cause} is drawn"
             case "contact":

@@ -13,7 +13,7 @@ from mint_ledger.lowering.scope import Scope
 from mint_ledger.program.building import BlockBuilder, add, compare, const, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, Apply, At, Constant, Expr, Or, Step
 from mint_ledger.program.program import OrderLine
-from mint_ledger.program.statements import Set
+from mint_ledger.program.statements import Note, Set
 
 
 def find_turn_order(lowering: Lowering) -> None:
@@ -33,6 +33,8 @@ def find_turn_order(lowering: Lowering) -> None:
         if isinstance(ref.entity, Constant):
             order.append((int(ref.entity.value), ref.members[0]))
     lowering.turn_order = order
+    if turns is not None and len(order) == 1:
+        lowering.fault(("turns",), f"only {turns.order[0]} takes turns; there are two players at least")
 
 
 def out_of_turn(lowering: Lowering, who: Expr) -> Expr | None:
@@ -47,6 +49,12 @@ def out_of_turn(lowering: Lowering, who: Expr) -> Expr | None:
     return And((plays, compare("!=", who, whose(lowering).entity)))
 
 
+def _emit_note(lowering: Lowering, b: BlockBuilder) -> None:
+    """A row that says whose turn it is."""
+    if lowering.turn_order:
+        b.emit(Note("turn", whose(lowering).entity, ZERO, const(-1)))
+
+
 def lower_turns(lowering: Lowering) -> None:
     """Wire what passes the turn on; in the order of the file, where a cue does."""
     turns = lowering.game.turns
@@ -57,13 +65,20 @@ def lower_turns(lowering: Lowering) -> None:
     count = const(max(len(lowering.turn_order), 1))
     column = turn_column(lowering)
     if turns.pass_ is None:
-        lowering.wiring.new_step.append(lambda b: b.emit(Set(column, ZERO, Apply("modulo", (sub(Step(), ONE), count)))))
+
+        def next_turn(b: BlockBuilder) -> None:
+            b.emit(Set(column, ZERO, Apply("modulo", (sub(Step(), ONE), count))))
+            _emit_note(lowering, b)
+
+        lowering.wiring.new_step.append(next_turn)
         lowering.order.append(OrderLine("1 time", "the next player's turn", ("turns",)))
         return
     event = lowering.event(cue_event(turns.pass_.cue), "cue")
 
     def passes(b: BlockBuilder, _: Expr, __: Expr, ___: tuple[Expr, ...]) -> None:
         b.emit(Set(column, ZERO, Apply("modulo", (add(At(column, ZERO), ONE), count))))
+        _emit_note(lowering, b)
 
+    lowering.on_opening.append(lambda b: _emit_note(lowering, b))
     lowering.wiring.on_event(event, passes)
     lowering.order.append(OrderLine("reactions: cues", f"the turn passes (cue {turns.pass_.cue})", ("turns",)))

@@ -25,6 +25,7 @@ WHATS = (
     "level",
     "dodge",
     "lot",
+    "turn",
 )
 WHAT_CODES = {what: float(code) for code, what in enumerate(WHATS)}
 MAX_VALUES = 8

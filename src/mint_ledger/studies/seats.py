@@ -7,9 +7,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from mint_ledger.errors import NotFound, nearest
 from mint_ledger.plain import finite
 from mint_ledger.program.program import Program
 
+RESULTS = ("win", "lose", "draw", "unfinished")
+# How many names of entities are looked through for one that is meant.
+MOST_NAMES = 1_000
 LEVEL = 0.05
 POWER = 0.9
 
@@ -91,3 +95,19 @@ def seats_of(program: Program, wins: Mapping[str, int], level: float = LEVEL) ->
         if len(seats) > 1 and any(counts.values()):
             found.append(Seats(member.name, counts, sum(counts.values()), level))
     return found
+
+
+def seat_names(program: Program, name: str) -> list[str]:
+    """The entities that a name means as winners: itself, or all copies of a kind.
+
+    Raises:
+        NotFound: there is no result, ending or entity of that name.
+    """
+    cast = program.cast
+    if name in cast.members:
+        return [cast.entity_name(entity) for entity in cast.members[name].entities]
+    known = [cast.entity_name(entity) for entity in range(1, cast.size)]
+    if name in known:
+        return [name]
+    endings = [ending.name for ending in program.endings]
+    raise NotFound(f"there is no result or ending '{name}'{nearest(name, [*RESULTS, *endings, *known[:MOST_NAMES]])}")

@@ -25,7 +25,7 @@ from mint_ledger.studies.intervals import OPEN, wilson
 from mint_ledger.studies.limits import measure_bounds, time_limit
 from mint_ledger.studies.playing import Span, play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest
-from mint_ledger.studies.seats import Seats, seats_of
+from mint_ledger.studies.seats import RESULTS, Seats, seat_names, seats_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -33,7 +33,6 @@ if TYPE_CHECKING:
 
 MAX_RUNS = 10_000_000
 MOST_UNKNOWN = 50_000
-RESULTS = ("win", "lose", "draw", "unfinished")
 COLUMNS = {
     "run": "the number of the run; `mint-ledger run --run` plays it again",
     "result": "win, lose, draw or unfinished",
@@ -147,15 +146,15 @@ class Study:
         return self.request.accounts
 
     def rate(self, what: str) -> Estimate:
-        """How often a result (`win`, `lose`, `draw`, `unfinished`) or an ending of that name came up.
+        """How often a result (`win`, `lose`, `draw`, `unfinished`) or an ending of that name came up, or an entity won.
 
         Raises:
-            NotFound: there is no such result or ending.
+            NotFound: there is no such result, ending or entity.
         """
         endings = [ending.name for ending in self.lowered.program.endings]
         if what not in RESULTS and what not in endings:
-            known = [*RESULTS, *endings]
-            raise NotFound(f"there is no result or ending '{what}'{nearest(what, known)}")
+            seats = seat_names(self.lowered.program, what)
+            return rate(int(self.measures["winner"].isin(seats).sum()), self.runs, self.sure)
         counts = self._ending_counts
         if what in RESULTS:
             results = [*(ending.result for ending in self.lowered.program.endings), "unfinished"]

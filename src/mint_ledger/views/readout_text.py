@@ -72,6 +72,8 @@ def _account(words: Words, engine: ReferenceEngine, key: AccountKey, label: str,
     column = engine.program.accounts[key.stat].column
     value = engine.value(column, key.entity)
     model = words.model(key.entity, key.stat) or Stat()
+    if not engine.state[engine.program.columns.present.offset + key.entity]:
+        return f"{label:<{width}}  absent"
     if model.value_type != "number":
         return f"{label:<{width}}  {words.value(key.entity, key.stat, value)}"
     low, high = engine.limits(column, key.entity)
