@@ -177,6 +177,16 @@ class Tuned:
         return self.summary()
 
 
+def check_runs(runs: int) -> None:
+    """Refuse so few runs that nothing could be told of a value.
+
+    Raises:
+        BadRequest: they are too few.
+    """
+    if runs < FEW:
+        raise BadRequest(f"tuning wants {FEW} runs at a value at least, not {runs}")
+
+
 def tune_dial(
     game: PlayableGame,
     dial: str,
@@ -205,8 +215,7 @@ def tune_dial(
     want, runs = wanted.want, budget.runs
     if not low < high or not 0.0 < step <= high - low:
         raise BadRequest(f"{dial} wants bounds that go up and a step between them, not {low:g}..{high:g} by {step:g}")
-    if runs < FEW:
-        raise BadRequest(f"tuning wants {FEW} runs at a value at least, not {runs}")
+    check_runs(runs)
     needed = measured(game, wanted.measure)
     spending = budget.begin()
 

@@ -229,11 +229,10 @@ def tune(
     """Find the values of dials that give what is wanted, and how sure that is."""
     habit = joined(played_by)
     variant = joined(variants)
+    from mint_ledger.balance.tune import check_runs
     from mint_ledger.cli.files import write_figure
     from mint_ledger.client import load
 
-    loaded = load(game)
-    tell_meant(loaded, (read_named(text)[0] for text in dial), quiet=as_json)
     bounds = dict(read_named(text) for text in dial)
     wants = want or []
     most = math.inf if most_runs is None else most_runs
@@ -243,8 +242,12 @@ def tune(
         raise BadRequest("--plot draws the tuning of one dial to one target")
     if not habits and len(wants) > 1:
         raise BadRequest("--want stands once; several targets stand in the file, or belong to --habits")
+    if not habits and len(bounds) == 1 and len(target or ()) <= 1:
+        check_runs(runs)
     if not habits and bool(target) == bool(wants) and (target or len(bounds) == 1):
         raise BadRequest("tune wants --target NAME of the file, or --want RANGE")
+    loaded = load(game)
+    tell_meant(loaded, bounds, quiet=as_json)
     changes: list[tuple[str | None, Mapping[str, float]]] = []
     if habits:
         if target or habit or variant or as_variant:

@@ -17,6 +17,7 @@ from mint_ledger.cli.arguments import (
     joined,
     read_dials,
 )
+from mint_ledger.cli.exits import UNUSABLE
 from mint_ledger.cli.output import say
 from mint_ledger.errors import BadRequest, MintError
 
@@ -67,13 +68,17 @@ def _piped_lines() -> Iterator[str]:
 
 
 def _converse(table: Table, lines: Iterator[str], *, is_prompt: bool) -> None:
+    wrong = 0
     for number, line in enumerate(lines, 1):
         try:
             answer = table.answer(line)
         except MintError as error:
-            if not is_prompt:
-                raise BadRequest(f"line {number}: {error}") from None
-            say(f"  {error}")
+            if is_prompt:
+                say(f"  {error}")
+            else:
+                # The rest of a pipe goes on; that a line was wrong is told by the exit code as well.
+                wrong += 1
+                say(f"line {number}: {error}", error=True)
             continue
         except KeyboardInterrupt:
             if not is_prompt:
@@ -81,5 +86,7 @@ def _converse(table: Table, lines: Iterator[str], *, is_prompt: bool) -> None:
             say("  interrupted; all is as it was before")
             continue
         if answer is None:
-            return
+            break
         say(answer)
+    if wrong:
+        raise typer.Exit(UNUSABLE)

@@ -9,6 +9,7 @@ from mint_ledger.cli.hand_commands import HELP, read_command, what_command
 from mint_ledger.client import Game, load
 from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.files import write_text
+from mint_ledger.journal.books import find_account
 from mint_ledger.playing.session import Session
 from mint_ledger.program.row import Row
 from mint_ledger.views.readout_text import accounts_text, present_accounts
@@ -52,7 +53,7 @@ class Table:
             "why": self._why,
             "show": self._show,
             "watch": self._watch,
-            "ask": lambda text: f"  {text}: {'yes' if self.session.holds(_wanted(text, 'ask')) else 'no'}",
+            "ask": lambda text: f"  {text}: {self.session.ask(_wanted(text, 'ask'))}",
             "statement": lambda text: statement_text(self.session.statement(text), unit=self._unit),
             "story": lambda _: self.session.story(),
             "save": self._save,
@@ -105,11 +106,24 @@ class Table:
         words = self.session.words
         keys = present_accounts(self.session.engine)
         if text:
+            worked_out = self.session.worked_out()
+            if text in worked_out:
+                return f"  {text}  {worked_out[text]}"
+            if text in self.session.values():
+                return accounts_text(self.session.engine, [find_account(self.session.engine.program, text)])
             names = {words.entity(key.entity) for key in keys} | {words.entity(k.entity).split("[")[0] for k in keys}
+            names |= {name.rpartition(".")[0].split("[")[0] for name in worked_out}
             if text not in names:
                 raise NotFound(f"nobody called '{text}' is there; there are {', '.join(sorted(filter(None, names)))}")
             keys = [k for k in keys if text in (words.entity(k.entity), words.entity(k.entity).split("[")[0])]
-        return accounts_text(self.session.engine, keys)
+        more = {
+            name: value
+            for name, value in self.session.worked_out().items()
+            if not text or text in (name.rpartition(".")[0], name.rpartition(".")[0].split("[")[0])
+        }
+        width = max(map(len, more), default=0)
+        lines = [f"  {name:<{width}}  {value}" for name, value in more.items()]
+        return "\n".join([accounts_text(self.session.engine, keys), *(["  worked out", *lines] if lines else [])])
 
     def _watch(self, text: str) -> str:
         if text == "none":

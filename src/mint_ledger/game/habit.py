@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from mint_ledger.game.parts import Amount, Condition, Names, Part
+from mint_ledger.game.parts import Amount, Condition, Names, Part, as_list
 from mint_ledger.game.space import Moves
 
 
@@ -27,11 +27,11 @@ class Habit(Part):
     reaction: Amount
     slips: Amount | None = None
     choose: Literal["first", "random"] = "first"
-    acts: list[Act] = Field(default_factory=list)
+    acts: Annotated[list[Act], BeforeValidator(as_list)] = Field(default_factory=list)
     sees: list[str] | None = None
     aims: dict[str, Literal["nearest", "first", "weakest", "strongest"]] = Field(default_factory=dict)
     moves: Moves | None = None
-    meets: list[dict[str, Amount]] = Field(default_factory=list)
+    meets: Annotated[list[dict[str, Amount]], BeforeValidator(as_list)] = Field(default_factory=list)
 
     @model_validator(mode="after")
     def _weighs_what_it_draws(self) -> Habit:

@@ -25,6 +25,11 @@ class Part(BaseModel):
     )
 
 
+def as_list(value: object) -> object:
+    """One mapping in the place of a list of them."""
+    return [value] if isinstance(value, dict) else value
+
+
 def as_number(value: object) -> float:
     """A number, and no formula."""
     formula = parse_formula(value)

@@ -17,7 +17,7 @@ from mint_ledger.game.script import Happening
 from mint_ledger.game.script_reading import happenings
 from mint_ledger.game.source import Source
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.formulas import condition
+from mint_ledger.lowering.formulas import condition, lower_formula
 from mint_ledger.lowering.lower import open_lowering
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.problem import Problem
@@ -46,6 +46,7 @@ class Additions:
         self.lowered: Lowered = lowered
         self.program: Program = lowered.program
         self._looks: dict[str, Handle] = {}
+        self._values: dict[str, tuple[Handle, str]] = {}
         self._happenings: dict[str, tuple[Happening, Handle]] = {}
         self._count = 0
 
@@ -86,6 +87,28 @@ class Additions:
             self._finish(name)
             self._looks[text] = name
         return self._looks[text]
+
+    def value(self, text: str) -> tuple[Handle, str]:
+        """Add a formula to ask for its value; gives the procedure that works it out, and the type of what comes of it.
+
+        Raises:
+            BadRequest: it is no formula of this game.
+        """
+        if text not in self._values:
+            self._count += 1
+            name = Handle("asked for", (self._count,))
+            b = BlockBuilder()
+            scope = Scope(self.lowering, b, ("outside",), no_chance="a question", outcome=True)
+            try:
+                typed = lower_formula(scope, parse_formula(text))
+            except (FormulaError, Problem) as error:
+                faults = [fault.message for fault in self.lowering.faults]
+                self.lowering.faults.clear()
+                raise BadRequest(str(error) or "; ".join(faults)) from None
+            self.lowering.procedure(b.procedure(name, typed.expr))
+            self._finish(name)
+            self._values[text] = name, typed.type
+        return self._values[text]
 
     def question(self, formula: Formula, owner: str) -> Handle | None:
         """Add a condition that is asked of an entity of a kind (as self) or of the world; none where it makes no sense.

@@ -47,6 +47,16 @@ class LoweredLot:
     others: tuple[int, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class WorkedOut:
+    """The formula of a stat, as it can be asked of an entity (as local 0): its value, its type, and what it reads."""
+
+    formula: str
+    value: Expr
+    type: str
+    reads: tuple[tuple[str, Expr], ...]
+
+
 @dataclass
 class Wiring:
     """What sets rules and attacks off, in the order of the file: it becomes the parts of a step."""
@@ -110,6 +120,8 @@ class Lowering:
     counted: frozenset[tuple[str, str]] = frozenset()
     asked_counts: set[tuple[str, str]] = field(default_factory=set)
     lots: dict[str, LoweredLot] = field(default_factory=dict)
+    # (kind, stat) → its formula; the kind of the game's own is empty.
+    worked_out: dict[tuple[str, str], WorkedOut] = field(default_factory=dict)
     # Levels that some rule or script goes to.
     gone_to: set[str] = field(default_factory=set)
     touched_stats: set[str] = field(default_factory=set)
@@ -125,7 +137,9 @@ class Lowering:
     turn_order: list[tuple[int, Member]] = field(default_factory=list)
 
     def fault(self, path: Path, message: str) -> None:
-        """Note a fault of the game file."""
+        """Note a fault of the game file; without a message it has been told where it stands."""
+        if not message:
+            return
         self.faults.append(Fault(self.source.place(path), path_name(path, self.source.data), message))
 
     def word(self, text: str) -> int:

@@ -201,6 +201,7 @@ def _lower_all(
         tuple(lowering.unnamed_luck),
         tuple(dict.fromkeys(lowering.rising)),
         tuple(lowering.lots.values()),
+        lowering.worked_out,
     )
     return lowering, lowered
 

@@ -12,20 +12,22 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression
 from mint_ledger.game.stat import Stat
-from mint_ledger.lowering import posting
+from mint_ledger.lowering import posting, reading
 from mint_ledger.lowering.columns import level_column
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.formulas import COMPARISONS, condition
+from mint_ledger.lowering.formulas import COMPARISONS, condition, lower_formula
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import Scope
 from mint_ledger.program import parts
-from mint_ledger.program.building import BlockBuilder, add, compare, no, sub
-from mint_ledger.program.expressions import ZERO, And, At, Constant, Step
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, no, sub
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Expr, Or, Step
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.row import WHATS
 from mint_ledger.program.statements import If, Set
 
-Sort = Literal["closing", "lowest", "highest", "total", "waste", "changes", "rows", "held", "first", "time", "level"]
+Sort = Literal[
+    "closing", "lowest", "highest", "total", "waste", "changes", "rows", "held", "first", "time", "level", "kept"
+]
 ROW_CALLS = {"hits": "hit", "misses": "miss", "dodges": "dodge", "blocks": "blocked"}
 ACCOUNT_CALLS = ("closing", "lowest", "highest")
 OPERATORS: dict[type[ast.AST], str] = {
@@ -127,7 +129,7 @@ class _Measures:
         values: list[Value] = []
         for side, own in zip(sides, words, strict=True):
             if own is not None and isinstance(side, ast.Call):
-                values.append(Reading("closing", self._slot(scope, side.args[0])))
+                values.append(self._reading(scope, "closing", side.args))
                 continue
             word = _text(side) if isinstance(side, ast.Name) or isinstance(getattr(side, "value", 0), str) else ""
             if word not in known:
@@ -140,7 +142,7 @@ class _Measures:
         """What `closing` of a word may be; none of anything else."""
         match node:
             case ast.Call(func=ast.Name(id="closing"), args=[account]):
-                stat = self._stat(scope, account)
+                stat = self._formula_of(scope, account) or self._stat(scope, account)
                 return tuple(stat.one_of or ()) if stat.value_type == "word" else None
         return None
 
@@ -182,6 +184,9 @@ class _Measures:
                 )
             sort, cause = next(iter(by_sort.items()))
             return Reading("rows", -1, (cause,), WHATS.index(sorts[sort]))
+        formula = self._formula_of(scope, arguments[0]) if name in ACCOUNT_CALLS else None
+        if formula is not None:
+            return self._worked_out(scope, name, arguments[0], formula)
         slot = self._slot(scope, arguments[0])
         if name != "count_of" and self._stat(scope, arguments[0]).value_type == "word":
             account = ast.unparse(arguments[0])
@@ -194,6 +199,34 @@ class _Measures:
         causes = self._causes(_text(arguments[1])) if len(arguments) > 1 else ()
         sort_of = {"total": "total", "waste": "waste", "count_of": "changes"}
         return Reading(sort_of[name], slot, causes)  # type: ignore[arg-type]
+
+    def _formula_of(self, scope: Scope, node: ast.expr) -> Stat | None:
+        """The stat that a node names, if it is worked out by a formula."""
+        ref, name = posting.target(scope, node)
+        stats = [reading.stats_of(self.lowering, member).get(name) for member in ref.members or (None,)]
+        found = next((stat for stat in stats if stat is not None), None)
+        return found if found is not None and found.formula is not None else None
+
+    def _worked_out(self, scope: Scope, name: str, node: ast.expr, stat: Stat) -> Reading:
+        """What a stat that has a formula comes to at the end, at its lowest or highest: looked at after each step."""
+        text = ast.unparse(node)
+        if stat.value_type == "word" and name != "closing":
+            raise Problem(f"{text} is a word and has no {name} amount; write closing({text}) == 'WORD'")
+        key = (name, text)
+        if key not in self.watched:
+            b = self.builder
+            value: Expr = b.let(lower_formula(scope, Formula(text, node)).expr)
+            column = self.lowering.layout.column(Handle(f"measure {name}", (text,)), "measure")
+            if name != "closing":
+                seen = self.lowering.layout.column(Handle(f"measure {name} seen", (text,)), "measure")
+                beyond = compare("<" if name == "lowest" else ">", value, At(column, ZERO))
+                value = choose(Or((no(At(seen, ZERO)), beyond)), value, At(column, ZERO))
+                b.emit(Set(column, ZERO, value))
+                b.emit(Set(seen, ZERO, ONE))
+            else:
+                b.emit(Set(column, ZERO, value))
+            self.watched[key] = Reading("kept", column.base)
+        return self.watched[key]
 
     def _is_account(self, node: ast.expr) -> bool:
         return isinstance(node, ast.Attribute) or (isinstance(node, ast.Name) and node.id in self.lowering.game.stats)

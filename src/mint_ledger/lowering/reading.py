@@ -88,7 +88,14 @@ def worked_out(f: InFormula, ref: EntityRef, name: str, member: Member | None, s
         no_chance="the formula of a stat",
         reads_for=f.scope.reads_for,
     )
-    typed = f.once((mark, ref.entity, f.scope.reads_for), scope, stat.formula)
+    try:
+        typed = f.once((mark, ref.entity, f.scope.reads_for), scope, stat.formula)
+    except Problem as problem:
+        if f.scope.within or f.scope.path[: len(scope.path)] != scope.path:
+            # It is told where the formula stands, and not once more wherever that is read.
+            f.scope.lowering.fault((*scope.path, "formula"), str(problem))
+            raise Problem("") from None
+        raise
     if stat.one_of is None:
         return typed
     if typed.type != "word":
@@ -353,7 +360,7 @@ def outcome(f: InFormula, name: str) -> Typed:
         winner = At(winner_column(lowering), ZERO)
         return Typed(winner, "entity", members=tuple(lowering.cast.members.values()))
     names = ending_words(lowering, name)
-    value: Expr = Constant(float(lowering.word("")))
+    value: Expr = Constant(float(lowering.word("unfinished" if name == "result" else "")))
     for index, word in enumerate(names):
         value = choose(compare("==", ending, const(index)), Constant(float(lowering.word(word))), value)
     return Typed(value, "word", (*dict.fromkeys(names), ""))

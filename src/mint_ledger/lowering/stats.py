@@ -5,12 +5,13 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterable
 
+from mint_ledger.formula import Formula
 from mint_ledger.game.cast import WORLD, Cast, Member
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import reading
 from mint_ledger.lowering.columns import account_column, flow_columns
-from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.context import Lowering, WorkedOut
 from mint_ledger.lowering.entities import world
 from mint_ledger.lowering.flow import lower_flow
 from mint_ledger.lowering.formulas import FormulaLowerer
@@ -127,9 +128,24 @@ def _check_worked_out(lowering: Lowering) -> None:
             ref = EntityRef(Local(0), (member,)) if member else world()
             f = FormulaLowerer(scope.with_path(path), lowering.formula_place(stat.formula, path))
             try:
-                reading.worked_out(f, ref, name, member, stat)
+                typed = reading.worked_out(f, ref, name, member, stat)
             except Problem as problem:
                 lowering.fault(path, str(problem))
+                continue
+            key = (member.name if member else "", name)
+            reads = tuple(reads_of(lowering, member, stat.formula, path))
+            lowering.worked_out[key] = WorkedOut(stat.formula.text, typed.expr, typed.type, reads)
+
+
+def reads_of(lowering: Lowering, member: Member | None, formula: Formula, path: Path) -> list[tuple[str, Expr]]:
+    """The names in a formula with what each stands for, as `why` tells them."""
+    scope = spec_scope(lowering, member, path[-2], "the formula of a stat").with_path(path)  # type: ignore[arg-type]
+    f = FormulaLowerer(scope, -1)
+    try:
+        f.lower(formula.tree)
+    except Problem:
+        return []
+    return list(f.reads.items())
 
 
 def emit_limit_postings(lowering: Lowering, b: BlockBuilder) -> None:

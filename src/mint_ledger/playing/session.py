@@ -22,7 +22,7 @@ from mint_ledger.lowering.additions import Additions
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.run import outcome
 from mint_ledger.playing.setting import Setting, check_seed, habit_starts, level_start
-from mint_ledger.playing.why import Why, explain
+from mint_ledger.playing.why import Why, explain, formula_stats
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.row import Row
 from mint_ledger.program.state import Start
@@ -228,6 +228,25 @@ class Session:
         self._engine.grow(self._additions.program)
         return self._engine.ask(look) != 0.0
 
+    def ask(self, text: str) -> str:
+        """What a formula comes to now, in words: a number, yes or no, a word, an entity.
+
+        Raises:
+            BadRequest: it is no formula of this game.
+        """
+        procedure, kind = self._additions.value(text)
+        self._engine.grow(self._additions.program)
+        return self.words.typed(self._engine.ask(procedure), kind)
+
+    def worked_out(self) -> dict[str, str]:
+        """The stats that have a formula, of the game and of entities that are there, with what they come to now."""
+        present = self._engine.program.columns.present
+        return {
+            name: self.words.typed(self._engine.evaluate(formula.value, entity), formula.type)
+            for name, entity, formula in formula_stats(self.lowered)
+            if self._engine.state[present.offset + entity] != 0.0
+        }
+
     def why(self, account: str, count: int = 3) -> Why:
         """Why an account is worth what it is: its last postings, and the rules behind them.
 
@@ -271,7 +290,7 @@ class Session:
         """What was done, as the plain content of a playtest that expects the values now seen.
 
         Args:
-            accounts: whose values are expected; by default of all that differ from what they opened with.
+            accounts: whose values are expected; by default of all that were changed.
         """
         chosen = self._changed() if accounts is None else [find_account(self._engine.program, a) for a in accounts]
         expected = [self._expectation(key) for key in chosen] + self._statuses()
@@ -344,7 +363,11 @@ class Session:
         program = self._engine.program
         opening = self._engine.opening
         slots = {key: program.accounts[key.stat].column.offset + key.entity for key in self._present_accounts()}
-        return [key for key, slot in slots.items() if self._value(key) != opening[slot]]
+        # What came back to where it began was changed all the same.
+        moved = {(row.stat, row.entity) for row in self._engine.rows if row.what == 0.0 and row.after != row.before}
+        return [
+            key for key, slot in slots.items() if self._value(key) != opening[slot] or (key.stat, key.entity) in moved
+        ]
 
     def _expectation(self, key: AccountKey) -> str:
         """A condition that holds for what an account is worth now; long decimals are told to the second place."""

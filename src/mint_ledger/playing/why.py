@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from mint_ledger import showing
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.errors import NotFound, Place
+from mint_ledger.errors import Place
 from mint_ledger.game.source import Source
 from mint_ledger.journal.books import AccountKey, account_name, find_account
-from mint_ledger.journal.wording import Words, signed
+from mint_ledger.journal.wording import Words, number, signed
+from mint_ledger.lowering.context import WorkedOut
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.program.expressions import At, Constant, Read
 from mint_ledger.program.handle import Path
@@ -68,6 +69,9 @@ class Why:
     reasons: tuple[Reason, ...]
     flowing: Flowing | None
     unit: str
+    # Of a stat that is worked out: its formula, and what that reads, with its values.
+    formula: str = ""
+    reads: tuple[tuple[str, str], ...] = ()
 
     def __str__(self) -> str:
         return showing.text("why_text.why_text", self)
@@ -80,7 +84,10 @@ def explain(lowered: Lowered, engine: ReferenceEngine, account: str, count: int 
         NotFound: there is no such account.
     """
     program = engine.program
-    key = _find(lowered, account)
+    formula = _worked_out(lowered, engine, account)
+    if formula is not None:
+        return formula
+    key = find_account(program, account)
     words = Words(program)
     column = program.accounts[key.stat].column
     low, high = engine.limits(column, key.entity)
@@ -104,19 +111,47 @@ def explain(lowered: Lowered, engine: ReferenceEngine, account: str, count: int 
     )
 
 
-def _find(lowered: Lowered, account: str) -> AccountKey:
-    try:
-        return find_account(lowered.program, account)
-    except NotFound:
-        owner, _, stat = account.rpartition(".")
-        members = lowered.program.cast.members
-        stats = members[owner].kind.stats if owner in members else lowered.program.world_stats if not owner else {}
-        if stat in stats and stats[stat].formula is not None:
-            raise NotFound(
-                f"{account} is worked out as {stats[stat].formula}, so nothing is ever posted to it; "
-                "ask why of the accounts that it reads"
-            ) from None
-        raise
+def _worked_out(lowered: Lowered, engine: ReferenceEngine, account: str) -> Why | None:
+    """Why a stat that has a formula comes to what it does; none of an account."""
+    for name, entity, formula in formula_stats(lowered):
+        if name != account:
+            continue
+        words = Words(engine.program)
+        program = engine.program
+        return Why(
+            account=name,
+            time=engine.time,
+            value=words.typed(engine.evaluate(formula.value, entity), formula.type),
+            low=float("-inf"),
+            high=float("inf"),
+            band="",
+            opening="",
+            postings=0,
+            reasons=(),
+            flowing=None,
+            unit="turn" if program.clock.unit == "turn" else "s",
+            formula=formula.formula,
+            reads=tuple(
+                (read, _read(words, entity, read, engine.evaluate(value, entity))) for read, value in formula.reads
+            ),
+        )
+    return None
+
+
+def _read(words: Words, entity: int, name: str, value: float) -> str:
+    """What a formula reads, in words: a stat of its own as that is shown, anything else as a number."""
+    return words.value(entity, words.stats.index(name), value, 4) if name in words.stats else number(value, 4)
+
+
+def formula_stats(lowered: Lowered) -> Iterator[tuple[str, int, WorkedOut]]:
+    """The stats that have a formula, of every entity: what each is called, whose it is, and the formula."""
+    for (kind, stat), formula in lowered.worked_out.items():
+        if not kind:
+            yield stat, 0, formula
+            continue
+        cast = lowered.program.cast
+        for entity in cast.members[kind].entities:
+            yield f"{cast.entity_name(entity)}.{stat}", entity, formula
 
 
 def _rows_with_flows(engine: ReferenceEngine) -> list[Row]:

@@ -127,7 +127,7 @@ def _slots_of(program: Program, reading: Reading, tallied: tuple[int, ...]) -> l
     size, causes = program.layout.size, len(program.causes)
     step = program.columns.step.base
     match reading.sort:
-        case "closing" | "first" | "level":
+        case "closing" | "first" | "level" | "kept":
             return [reading.slot]
         case "time":
             return [step]

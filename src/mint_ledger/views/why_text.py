@@ -23,6 +23,15 @@ def why_text(why: Why) -> str:
     allowed = f" (it may go {' '.join(limits)})" if limits else ""
     lines = textwrap.wrap(f"{why.account} is {why.value} {time}{allowed}{band}", WIDTH)
     lines += _flow(why)
+    if why.formula:
+        read = ", ".join(f"{name} is {value}" for name, value in why.reads)
+        lines += textwrap.wrap(
+            f"worked out as {why.formula}" + (f"; {read}" if read else ""),
+            WIDTH,
+            initial_indent="  ",
+            subsequent_indent="    ",
+        )
+        return "\n".join([*lines, "  nothing is ever posted to it; ask why of what it reads"])
     if not why.reasons:
         return "\n".join([*lines, f"  nothing has changed it since it opened with {why.opening}"])
     for reason in why.reasons:
