@@ -186,4 +186,8 @@ def merge_stat(base: Stat, own: Stat) -> Stat:
         fields.pop("fade", None)
     if own.fade is not None:
         fields.pop("recover", None)
+    for key in ("recover", "fade") if own.follows is not None else ():
+        fields.pop(key, None)
+    if own.recover is not None or own.fade is not None:
+        fields.pop("follows", None)
     return Stat.model_construct(_fields_set=set(fields), **fields)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import ast
+from functools import cached_property
 from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
+from mint_ledger.formula import parse_formula
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.parts import Amount, Condition, Part, Range
 
@@ -28,6 +30,17 @@ class Flow(Part):
         return self
 
 
+class Follow(Part):
+    """A value that is shown late: it comes after another stat, once that has been left alone for `after`.
+
+    `rate` is how fast it comes, a second (or turn); without one it is there at once.
+    """
+
+    stat: str
+    after: Amount | None = None
+    rate: Amount | None = None
+
+
 _OF_FORMULAS = {"formula", "label", "group", "bands", "one_of"}
 
 
@@ -44,6 +57,7 @@ class Stat(Part):
     formula: Amount | None = None
     recover: Flow | None = None
     fade: Flow | None = None
+    follows: Follow | None = None
     bands: dict[str, Range] | None = None
     resets: Literal["level"] | None = None
     group: str | None = None
@@ -60,6 +74,10 @@ class Stat(Part):
             )
         if not isinstance(data, (dict, Stat)):
             raise ValueError(f"wants a number, yes or no, or a mapping, not {describe(data)}")
+        if isinstance(data, dict) and "start" not in data and isinstance(data.get("follows"), dict):
+            followed = data["follows"].get("stat")
+            # It opens where the other does.
+            return {**data, "start": followed} if isinstance(followed, str) else data
         return data
 
     @model_validator(mode="after")
@@ -74,6 +92,10 @@ class Stat(Part):
                 raise ValueError(f"starts as '{self.start}', which is not one of {', '.join(self.one_of)}")
             if self.min is not None or self.max is not None or self.recover or self.fade or self.bands:
                 raise ValueError("a word has no limits, flows or bands")
+            if self.follows:
+                raise ValueError("a word follows nothing")
+        if self.follows is not None and (self.recover is not None or self.fade is not None):
+            raise ValueError("a stat that follows another neither recovers nor fades")
         if self.recover is not None and self.fade is not None:
             raise ValueError("a stat may recover or fade, not both; 'if' and 'to' can say which way and when")
         if self.at_limit == "wrap" and (self.min is None or self.max is None):
@@ -85,7 +107,18 @@ class Stat(Part):
     @property
     def flow(self) -> Flow | None:
         """The flow of the stat, whichever way it goes."""
-        return self.recover or self.fade
+        return self.recover or self.fade or self._coming_after
+
+    @cached_property
+    def _coming_after(self) -> Flow | None:
+        if self.follows is None:
+            return None
+        return Flow(to=parse_formula(self.follows.stat), rate=self.follows.rate, at_once=self.follows.rate is None)
+
+    @property
+    def flow_key(self) -> str:
+        """The key under which the flow stands."""
+        return "recover" if self.recover else "fade" if self.fade else "follows"
 
     @property
     def starts_by_formula(self) -> bool:

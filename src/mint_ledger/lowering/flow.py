@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Member
-from mint_ledger.game.stat import Stat
+from mint_ledger.game.stat import Follow, Stat
 from mint_ledger.lowering import reading
 from mint_ledger.lowering.columns import account_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.entities import world
 from mint_ledger.lowering.formulas import amount, condition
+from mint_ledger.lowering.posting import account_owners, target
+from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion
-from mint_ledger.program.building import BlockBuilder
-from mint_ledger.program.expressions import ZERO, Expr, Local
+from mint_ledger.program.building import BlockBuilder, add
+from mint_ledger.program.expressions import ZERO, At, Due, Expr, Local, Seconds
+from mint_ledger.program.handle import Path
 from mint_ledger.program.program import FlowSpec, OrderLine
 from mint_ledger.program.statements import Flow
 
@@ -24,7 +27,7 @@ def lower_flow(
     """Lower the flow of one kind's stat."""
     flow = stat.flow
     assert flow is not None
-    word = "recover" if stat.recover else "fade"
+    word = stat.flow_key
     base = (*reading.stat_path(lowering, member, name), word)
     own = (*reading.member_stat_path(member, name), word)
     ref = EntityRef(Local(0), (member,)) if member else None
@@ -42,7 +45,10 @@ def lower_flow(
         dial_scope = scope.with_path(own) if lowering.dial_index((*own, key)) is not None else scope
         return amount(dial_scope, formula, key)
 
-    if flow.to is not None:
+    gate = condition(scope, flow.if_, "if") if flow.if_ else None
+    if stat.follows is not None:
+        end, gate = _followed(lowering, scope, own, stat.follows, flow.to)
+    elif flow.to is not None:
         end = number(flow.to, "to")
     elif stat.recover:
         end = high if high is not None else reading.start_value(scope, ref or world(), name, member, stat)
@@ -58,10 +64,29 @@ def lower_flow(
         rate=number(flow.rate, "rate"),
         after=number(flow.after, "after"),
         after_limit=number(flow.after_limit, "after_limit") if flow.after_limit else None,
-        gate=condition(scope, flow.if_, "if") if flow.if_ else None,
+        gate=gate,
         at_once=flow.at_once,
         cause=lowering.cause("flow", f"{word}", base),
     )
+
+
+def _followed(
+    lowering: Lowering, scope: Scope, own: Path, follow: Follow, to: Formula | None
+) -> tuple[Expr, Expr | None]:
+    """What a stat follows, and since when it may: the other has been left alone for so long."""
+    assert to is not None
+    end = amount(scope, to, "stat")
+    try:
+        ref, name = target(scope, to.tree)
+        account_owners(scope, ref, name)
+    except Problem as problem:
+        lowering.fault((*scope.path, "stat"), str(problem).replace("to change", "to follow"))
+        return ZERO, None
+    if follow.after is None:
+        return end, None
+    moved = Seconds(At(reading.touched_column(lowering, name), ref.entity))
+    dial_scope = scope.with_path(own) if lowering.dial_index((*own, "after")) is not None else scope
+    return end, Due(add(moved, amount(dial_scope, follow.after, "after")))
 
 
 def emit_flows(lowering: Lowering, b: BlockBuilder) -> None:
