@@ -170,6 +170,8 @@ def _yaml_message(error: Any) -> str:
     if "'\\t'" in problem:
         return "a tab cannot indent YAML; use spaces"
     hint = ""
+    if "mapping values are not allowed" in problem:
+        hint = "; a value with a colon in it wants quotes"
     if "flow" in str(error.context or "") or "','" in problem:
         hint = "; inside { } a value with a comma, a colon or a bracket wants quotes, and every bracket an end"
     return f"this is not YAML: {problem}{hint}"
