@@ -9,6 +9,7 @@ import subprocess
 import sys
 import time
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -80,7 +81,7 @@ def test_both_engines_and_every_way_to_play_give_the_same_numbers() -> None:
         "dials": {"clock.limit": 18},
     }
     alone = game.study(120, engine="native", **options)  # type: ignore[arg-type]
-    with ThreadPoolExecutor(3) as threads, ProcessPoolExecutor(2) as processes:
+    with ThreadPoolExecutor(3) as threads, ProcessPoolExecutor(2, mp_context=get_context("spawn")) as processes:
         others = [
             game.study(120, engine="reference", **options),  # type: ignore[arg-type]
             game.study(120, engine="native", executor=threads, **options),  # type: ignore[arg-type]
