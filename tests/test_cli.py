@@ -204,7 +204,7 @@ def test_study_counts_the_runs_that_run_shows(command: Command, saltmere: Path, 
     [
         (("run", "saltmere.yaml", "--set", "crab.byte=3"), "there is no dial 'crab.byte', did you mean 'crab.bite'?"),
         (("run", "saltmere.yaml", "--set", "crab.bite"), "--set wants DIAL=VALUE"),
-        (("run", "saltmere.yaml", "--set", "crab.bite=x"), "'x' is no number"),
+        (("run", "saltmere.yaml", "--set", "crab.bite=x"), "wants a number, not 'x'"),
         (("run", "saltmere.yaml", "--set", "crab.bite=1e999"), "wants a finite number"),
         (("run", "saltmere.yaml", "--seed", "-4"), "a seed is a whole number"),
         (("run", "saltmere.yaml", "-o", "night.pdf"), "data is written as .csv, .jsonl or .parquet"),

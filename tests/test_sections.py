@@ -54,6 +54,7 @@ def test_numbers_are_dials_in_those_sections_that_say_so_and_in_no_others() -> N
     statuses: {g: {lasts: 1}}
     rules: [{name: h, when: {every: 1}, do: ["b += 1"]}]
     levels: {i: {until: "level_time > 5"}}
+    lots: {l: {of: {m: {weight: 1}}}}
     habits: {j: {by: c, reaction: 0.5, acts: [{do: f}]}}
     """
     found = {str(path[0]) for path in mint.loads(text).dials.paths}

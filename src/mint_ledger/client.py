@@ -280,6 +280,7 @@ class Game(PlayableGame):
         share: float = 0.1,
         habit: Several = None,
         variant: Several = None,
+        sure: float = 0.95,
         progress: Progress | None = None,
     ) -> Sensitivity:
         """Which dials matter: each is moved down and up by itself, under the same luck.
@@ -292,6 +293,7 @@ class Game(PlayableGame):
             share: by how much each is moved, as a share of its value.
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
+            sure: the chance with which each interval holds the true value.
             progress: called with (dials done, dials in all).
 
         Raises:
@@ -299,8 +301,10 @@ class Game(PlayableGame):
             BadRequest: the estimate has no value in each run.
         """
         from mint_ledger.balance.sensitivity import make_sensitivity
+        from mint_ledger.studies.estimate import checked_sure
 
-        return make_sensitivity(self, dials, measure, share, runs, self._setting(seed, habit, variant), progress)
+        setting = self._setting(seed, habit, variant, sure=checked_sure(sure))
+        return make_sensitivity(self, dials, measure, share, runs, setting, progress)
 
     def tune(
         self,
@@ -406,6 +410,7 @@ class Game(PlayableGame):
         habit: Several = None,
         seconds: float = math.inf,
         most_runs: float = math.inf,
+        sure: float = 0.95,
         told: Callable[[Mapping[str, float], float], None] | None = None,
     ) -> TunedMany:
         """Find settings of several dials that meet several targets, with small changes from today.
@@ -418,6 +423,7 @@ class Game(PlayableGame):
             habit: the habit of targets that name none; each of the game's by default.
             seconds: no new setting is tried after so many seconds.
             most_runs: nor after so many runs in all.
+            sure: the chance with which what is said of an interval holds.
             told: is told each setting that was tried, and how far off it is.
 
         Raises:
@@ -429,7 +435,7 @@ class Game(PlayableGame):
 
         wanted = [self.target(target) if isinstance(target, str) else target for target in targets] or self.targets
         budget = Budget(runs, seconds, most_runs)
-        return tune_dials(self, bounds_of(self, dials), wanted, budget, Setting(seed, together(habit)), told)
+        return tune_dials(self, bounds_of(self, dials), wanted, budget, Setting(seed, together(habit), sure=sure), told)
 
     def tune_habits(
         self,

@@ -15,7 +15,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, mean_of, measured, turned_rate
+from mint_ledger.studies.estimate import CONFIDENCE, Estimate, mean_of, measured, turned_rate
 from mint_ledger.studies.intervals import Average, Turned
 from mint_ledger.studies.seats import seat_names
 from mint_ledger.studies.studying import measure_game
@@ -44,6 +44,14 @@ class Moved:
     is_certain: bool = False
 
 
+class SensitivityInterrupted(KeyboardInterrupt):
+    """It was stopped with Ctrl-C; `ranking` has the dials that were moved, of `dials` that were to be."""
+
+    def __init__(self, ranking: Sensitivity, dials: int) -> None:
+        self.ranking = ranking
+        super().__init__(f"stopped after {len(ranking.moved) + len(ranking.skipped):,} of {dials:,} dials")
+
+
 @dataclass(frozen=True)
 class Sensitivity:
     """What each dial does to an estimate, those that move it most first."""
@@ -56,6 +64,7 @@ class Sensitivity:
     seed: int
     moved: tuple[Moved, ...]
     skipped: tuple[tuple[str, str], ...]
+    sure: float = CONFIDENCE
 
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a dial: today's value, both moved values, the effect of +1 % and its interval."""
@@ -128,6 +137,7 @@ def make_sensitivity(
     Raises:
         NotFound: there is no such dial, habit, measure.
         BadRequest: the estimate has no value in each run, or the share is none.
+        SensitivityInterrupted: it was stopped with Ctrl-C after some dials.
     """
     if not 0.0 < share < 1.0:
         raise BadRequest(f"dials are moved by a share between 0 and 1, not {share:g}")
@@ -147,6 +157,14 @@ def make_sensitivity(
     values_of(usual, measure)
     moved: list[Moved] = []
     skipped: list[tuple[str, str]] = []
+
+    def ranking() -> Sensitivity:
+        ranked = sorted(moved, key=lambda dial: -abs(dial.effect.value))
+        seldom = _seldom([dial.noise for dial in ranked])
+        told = tuple(replace(dial, is_certain=dial.noise <= seldom) for dial in ranked)
+        title = setting.title(game.title)
+        return Sensitivity(title, measure, today, share, runs, setting.seed, told, tuple(skipped), setting.sure)
+
     for count, name in enumerate(names, 1):
         value = known.value(name)
         ends = (value * (1.0 - share), value * (1.0 + share))
@@ -156,20 +174,19 @@ def make_sensitivity(
             sides = [values_of(study({name: _plain(end)}), measure) for end in ends]
             gap = (sides[1] - sides[0]).dropna()
             if measure.startswith("rate"):
-                difference = turned_rate(int((gap > 0).sum()), int((gap < 0).sum()), len(gap))
+                difference = turned_rate(int((gap > 0).sum()), int((gap < 0).sum()), len(gap), setting.sure)
             else:
-                difference = mean_of(gap.tolist())
+                difference = mean_of(gap.tolist(), setting.sure)
             moved.append(Moved(name, value, ends, difference.scaled(1 / (200.0 * share)), _noise(difference)))
         except (GameError, BadRequest, RunStopped) as error:
             skipped.append((name, str(error).splitlines()[0].rpartition(": ")[2]))
+        except KeyboardInterrupt:
+            if not moved:
+                raise
+            raise SensitivityInterrupted(ranking(), len(names)) from None
         if progress is not None:
             progress(count, len(names))
-    moved.sort(key=lambda dial: -abs(dial.effect.value))
-    seldom = _seldom([dial.noise for dial in moved])
-    moved = [replace(dial, is_certain=dial.noise <= seldom) for dial in moved]
-    return Sensitivity(
-        setting.title(game.title), measure, today, share, runs, setting.seed, tuple(moved), tuple(skipped)
-    )
+    return ranking()
 
 
 def _noise(difference: Estimate) -> float:

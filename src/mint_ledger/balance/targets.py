@@ -49,6 +49,14 @@ class Judged:
         }
 
 
+class JudgingInterrupted(KeyboardInterrupt):
+    """It was stopped with Ctrl-C; `judged` has the targets that were judged, of `targets` that were to be."""
+
+    def __init__(self, judged: list[Judged], targets: int) -> None:
+        self.judged = judged
+        super().__init__(f"stopped after {len(judged):,} of {targets:,} targets")
+
+
 def verdict(estimate: Estimate, want: Span) -> Verdict:
     """Met if the whole interval lies in what is wanted, missed if none of it does, else undecided.
 
@@ -109,6 +117,7 @@ def judge_targets(
 
     Raises:
         NotFound: there is no target of such a name, or no such measure, result or ending.
+        JudgingInterrupted: it was stopped with Ctrl-C after some targets.
     """
     names = [target.name for target in game.all_targets]
     for name in only:
@@ -138,14 +147,24 @@ def judge_these(
     for target, who in pairs:
         groups.setdefault((who, target.variant), []).append(target)
     by_target: dict[tuple[int, str | None], Judged] = {}
+
+    def judged() -> list[Judged]:
+        known = [by_target[id(target), who] for target, who in pairs if (id(target), who) in by_target]
+        return named_together(known)
+
     for (who, variant), targets in groups.items():
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
         own = game.variant_dials(variant) if keeps_variants else {}
         turned = {name: value for name, value in setting.dials.items() if name not in own}
         part = Setting(setting.seed, who, variant, turned, setting.sure)
-        study = study_game(game, runs, part, Asked(measures, ()), Means(progress=progress))
-        by_target |= {(id(judged.target), who): judged for judged in judge_study(study, targets, who)}
-    return named_together([by_target[id(target), who] for target, who in pairs]), runs * len(groups)
+        try:
+            study = study_game(game, runs, part, Asked(measures, ()), Means(progress=progress))
+        except KeyboardInterrupt:
+            if not by_target:
+                raise
+            raise JudgingInterrupted(judged(), len(pairs)) from None
+        by_target |= {(id(one.target), who): one for one in judge_study(study, targets, who)}
+    return judged(), runs * len(groups)
 
 
 def named_together(judged: Sequence[Judged]) -> list[Judged]:

@@ -56,6 +56,7 @@ def targets(
     as_json: JsonOption = False,
 ) -> None:
     """Judge the game by its targets: met, missed, or undecided at this many runs."""
+    from mint_ledger.balance.targets import JudgingInterrupted
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.client import load
     from mint_ledger.views.balance_text import targets_text
@@ -64,13 +65,20 @@ def targets(
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     if not loaded.targets:
         raise BadRequest(f"{game} has no targets; write some, like {{name: fair, measure: rate(win), want: 0.4..0.6}}")
+    stopped: JudgingInterrupted | None = None
     with study_progress(f"{loaded.title}: runs") as progress:
-        judged = loaded.judge(runs, seed, only=only or (), dials=read_dials(settings), sure=sure, progress=progress)
+        try:
+            judged = loaded.judge(runs, seed, only=only or (), dials=read_dials(settings), sure=sure, progress=progress)
+        except JudgingInterrupted as stop:
+            stopped, judged = stop, stop.judged
     if as_json:
         say_json([result.as_json() for result in judged])
     else:
         met = sum(result.verdict == "met" for result in judged)
         say(f"{loaded.title}: {met} of {len(judged)} targets are met ({runs:,} runs each)\n\n{targets_text(judged)}")
+    if stopped is not None:
+        say(str(stopped), error=True)
+        raise typer.Exit(INTERRUPTED)
     if any(result.verdict == "missed" for result in judged):
         raise typer.Exit(FELL_SHORT)
 
@@ -266,7 +274,15 @@ def tune(
         if wants:
             goals.append(_wanted(measure, wants[0], habit, variant))
         several = loaded.tune_many(
-            bounds, goals, runs=runs, seed=seed, habit=habit, seconds=seconds, most_runs=most, told=_setting_teller()
+            bounds,
+            goals,
+            runs=runs,
+            seed=seed,
+            habit=habit,
+            seconds=seconds,
+            most_runs=most,
+            sure=sure,
+            told=_setting_teller(),
         )
         if several.reached and answer > len(several.answers):
             raise BadRequest(f"there is no answer {answer}; there are {len(several.answers)}")
@@ -348,12 +364,14 @@ def sensitivity(
     played_by: HabitOption = None,
     variants: VariantOption = None,
     plot: Annotated[Path | None, typer.Option(help="Draw the ranking into this file.")] = None,
+    sure: SureOption = 0.95,
     as_json: JsonOption = False,
 ) -> None:
     """Say which dials matter: what one per cent more of each does."""
     habit = joined(played_by)
     variant = joined(variants)
     from mint_ledger.balance.dial_range import bounds_of
+    from mint_ledger.balance.sensitivity import SensitivityInterrupted
     from mint_ledger.balance.sensitivity import sobol as indices_of
     from mint_ledger.cli.files import write_figure
     from mint_ledger.cli.progress import counted_progress
@@ -363,6 +381,7 @@ def sensitivity(
 
     loaded = load(game)
     tell_meant(loaded, (read_named(text)[0] for text in dial or () if "=" in text), quiet=as_json)
+    stopped: SensitivityInterrupted | None = None
     with counted_progress(f"{loaded.title}: {'studies' if sobol else 'dials'}") as progress:
         if sobol is not None:
             ranges = {}
@@ -380,16 +399,24 @@ def sensitivity(
                 progress=progress,
             )
         else:
-            answer = loaded.sensitivity(
-                dial or (),
-                runs,
-                seed,
-                measure=measure,
-                share=share,
-                habit=habit,
-                variant=variant,
-                progress=progress,
-            )
+            try:
+                answer = loaded.sensitivity(
+                    dial or (),
+                    runs,
+                    seed,
+                    measure=measure,
+                    share=share,
+                    habit=habit,
+                    variant=variant,
+                    sure=sure,
+                    progress=progress,
+                )
+            except SensitivityInterrupted as stop:
+                stopped, answer = stop, stop.ranking
+    if stopped is not None:
+        say_json(answer.as_json()) if as_json else say(answer.summary())
+        say(str(stopped), error=True)
+        raise typer.Exit(INTERRUPTED)
     if sobol is not None:
         plain = [
             {"dial": i.dial, "first": [i.first.value, i.first.low, i.first.high]}

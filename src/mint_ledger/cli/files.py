@@ -9,13 +9,12 @@ from typing import TYPE_CHECKING
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes, write_text
 from mint_ledger.game.guard import refuse_game
-from mint_ledger.game.source import Source
-from mint_ledger.game.table_files import changed_files
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
 
+    from mint_ledger.game.source import Source
     from mint_ledger.playing.run import Run
 
 
@@ -66,6 +65,8 @@ def write_game(before: Source, after: Source) -> list[str]:
     Raises:
         BadRequest: one of them cannot be written.
     """
+    from mint_ledger.game.table_files import changed_files
+
     changed = changed_files(before, after)
     for path, (_, text) in changed.items():
         write_text(Path(path), text)
@@ -74,6 +75,8 @@ def write_game(before: Source, after: Source) -> list[str]:
 
 def show_changes(before: Source, after: Source) -> str:
     """What changes in a game's file and those of its tables, line by line."""
+    from mint_ledger.game.table_files import changed_files
+
     changed = changed_files(before, after)
     return "\n".join(show_change(Path(path), *texts) for path, texts in changed.items())
 

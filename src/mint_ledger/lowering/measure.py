@@ -129,7 +129,11 @@ class _Measures:
         values: list[Value] = []
         for side, own in zip(sides, words, strict=True):
             if own is not None and isinstance(side, ast.Call):
-                values.append(self._reading(scope, "closing", side.args))
+                formula = self._formula_of(scope, side.args[0])
+                if formula is not None:
+                    values.append(self._worked_out(scope, "closing", side.args[0], formula))
+                else:
+                    values.append(Reading("closing", self._slot(scope, side.args[0])))
                 continue
             word = _text(side) if isinstance(side, ast.Name) or isinstance(getattr(side, "value", 0), str) else ""
             if word not in known:

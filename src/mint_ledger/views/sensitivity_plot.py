@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from mint_ledger.balance.sensitivity import Sensitivity
-from mint_ledger.studies.estimate import is_share
+from mint_ledger.studies.estimate import is_share, sure_words
 from mint_ledger.views.run_plot import BLUE, ORANGE
 
 if TYPE_CHECKING:
@@ -40,7 +40,10 @@ def plot_sensitivity(ranking: Sensitivity) -> Figure:
     axis.invert_yaxis()
     axis.axvline(0, color="black", linewidth=0.9)
     unit = "points" if is_share(ranking.measure) else "units"
-    axis.set_xlabel(f"change of {ranking.measure} for +1 % of the dial ({unit}), with 95 % intervals", fontsize=12)
+    axis.set_xlabel(
+        f"change of {ranking.measure} for +1 % of the dial ({unit}), with {sure_words(ranking.sure)} intervals",
+        fontsize=12,
+    )
     axis.spines[["top", "right"]].set_visible(False)
     axis.grid(axis="x", color="#dddddd", linewidth=0.6)
     axis.set_title(f"{ranking.title}: which dials matter ({ranking.runs:,} runs each)", fontsize=14)

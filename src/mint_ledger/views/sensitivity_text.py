@@ -6,7 +6,7 @@ import textwrap
 
 from mint_ledger.balance.sensitivity import Index, Moved, Sensitivity
 from mint_ledger.journal.wording import number, signed
-from mint_ledger.studies.estimate import Estimate, is_share
+from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.balance_text import told
 from mint_ledger.views.study_text import fixed, span_text
 
@@ -28,7 +28,7 @@ def sensitivity_text(ranking: Sensitivity) -> str:
         gain = _scaled(ranking, first)
         text = f"{first.dial} moves it most: +1 % gives {signed(gain.value, 2)} {unit}."
         lines += [*textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    "), ""]
-    lines.append(f"  {'dial':<38}{'today':>9}{unit + ' a %':>13}   95 % interval")
+    lines.append(f"  {'dial':<38}{'today':>9}{unit + ' a %':>13}   {sure_words(ranking.sure)} interval")
     for dial in certain[:MOST_LINES]:
         gain = _scaled(ranking, dial)
         name = dial.dial if len(dial.dial) <= 37 else dial.dial[:36] + "…"

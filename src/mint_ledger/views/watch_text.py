@@ -44,14 +44,14 @@ def change_text(change: Change, look: Look) -> str:
 
 
 def _dials(change: Change) -> str:
-    shown = [
+    moved = [
         f"{name} {'new' if a is None else shown(a)} → {'gone' if b is None else shown(b)}"
         for name, a, b in change.dials[:MOST_DIALS]
     ]
     left = len(change.dials) - MOST_DIALS
     more = f" and {left} dials more" if left > 0 else ""
     rest = "" if change.only_numbers else "; and not only numbers"
-    return "\n".join(_wrapped(", ".join(shown) + more + rest))
+    return "\n".join(_wrapped(", ".join(moved) + more + rest))
 
 
 def _moved(moved: Moved, time_unit: str) -> str:
