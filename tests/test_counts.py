@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
+from conftest import Command
 
 import mint_ledger as mint
 
@@ -48,11 +51,14 @@ def test_levels_are_words_and_their_visits_are_counted() -> None:
         mint.loads(YARD.replace("level == rocks", "level == rock"))
 
 
-def test_a_name_of_the_file_goes_before_a_new_word() -> None:
+def test_a_name_of_the_file_goes_before_a_new_word(command: Command, tmp_path: Path) -> None:
     text = "clock: {unit: turn, limit: 3}\nstats: {level: 5, visit: 7, found: 0}\nkinds: {a: {stats: {h: 1}}}\n"
     text += "rules: [{name: r, when: start, do: [found = level + visit]}]\nlevels: {one: {}}\n"
     game = mint.loads(text)
     assert game.run().at(0)["found"] == 12
+    (tmp_path / "own.yaml").write_text(text, encoding="utf-8")
+    told = command("check", "own.yaml").stdout
+    assert "line 2: 'level' is your own name in formulas" in told.replace("\n        ", " ")
     with pytest.raises(mint.GameError, match="no levels"):
         mint.loads("stats: {found: {formula: visit}}\nkinds: {a: {stats: {h: 1}}}\n")
 

@@ -35,6 +35,23 @@ def check_text(game: GameFile, lowered: Lowered, results: Sequence[PlaytestResul
 
 def _advice(game: GameFile, lowered: Lowered) -> list[str]:
     """What would be better to have, though nothing is wrong."""
+    return [*_own_names(game), *_unnamed(game, lowered)]
+
+
+def _own_names(game: GameFile) -> list[str]:
+    """Names of the file that formulas would otherwise know as something else."""
+    lines: list[str] = []
+    for word, what in (("level", "the level that is played"), ("visit", "how often it has begun")):
+        owners: list[tuple[str, ...]] = [("stats", word), ("numbers", word), ("kinds", word)]
+        owners += [("kinds", kind, "stats", word) for kind, model in game.kinds.items() if word in model.stats]
+        places = [game.source.place(path).line for path in owners if path in game.source.places]
+        if game.levels and places:
+            text = f"line {places[0]}: '{word}' is your own name in formulas; {what} has none there"
+            lines += textwrap.wrap(text, WIDTH, initial_indent="  note  ", subsequent_indent=" " * 8)
+    return lines
+
+
+def _unnamed(game: GameFile, lowered: Lowered) -> list[str]:
     if not lowered.unnamed_luck:
         return []
     places = [game.source.place(path).line for path in lowered.unnamed_luck]
