@@ -148,6 +148,30 @@ def test_studies_and_sweeps_know_words(garden: mint.Game, tmp_path: Path) -> Non
             call()
 
 
+def test_each_word_is_tuned_as_a_game_of_its_own(garden: mint.Game, tmp_path: Path, command: Command) -> None:
+    from mint_ledger.game.target import Target
+
+    want = Target.model_validate({"name": "half", "measure": "rate(win)", "want": "0.5..1"})
+    stands = garden.tune_words("mara.weapon", targets=[want], runs=400)
+    shares = {word: judged[0].estimate.value for word, judged in stands.judged.items()}
+    for word, share in shares.items():
+        assert share == garden.with_dials({"mara.weapon": word}).study(400).estimate("rate(win)").value
+    tuned = garden.tune_words("mara.weapon", ["rake", "shears"], {"*.health": "x0.3..1.6"}, [want], runs=400)
+    assert set(tuned.tuned) == {"rake", "shears"}
+    assert tuned.reached
+    for word in tuned.reached:
+        share = tuned.tuned[word].answers[0].dials["*.health"]
+        turned = garden.with_dials({"mara.weapon": word, "*.health": f"x{share}"})
+        assert turned.study(1000, seed=77).estimate("rate(win)").value >= 0.45
+    (tmp_path / "garden.yaml").write_text(GARDEN, encoding="utf-8")
+    answer = command("tune", "garden.yaml", "--dial", "mara.weapon=rake,spade", "--want", "0.5", "--runs", 400)
+    assert (answer.returncode, "not 'spade'" in answer.stderr) == (2, True)
+    answer = command(
+        "tune", "garden.yaml", "--dial", "mara.weapon=rake,shears", "--want", "0..1", "--runs", 400, "--json"
+    )
+    assert json.loads(answer.stdout)["reached"] == ["rake", "shears"]
+
+
 def test_a_sweep_and_a_tuning_of_a_pattern(garden: mint.Game, tmp_path: Path, command: Command) -> None:
     sweep = garden.sweep({"foe.*": "x0.5..1.5 by 0.5"}, runs=60)
     assert [point.dials["foe.*"] for point in sweep.points] == [0.5, 1.0, 1.5]

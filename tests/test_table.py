@@ -209,3 +209,6 @@ def test_a_column_is_drawn(folder: Path, command: Command) -> None:
     answer = command("run", folder / "game.yaml", "--plot", picture, "--account", "waves.foes", "--account", "a.h")
     assert answer.returncode == 0, answer.stderr
     assert picture.read_bytes().startswith(b"\x89PNG")
+    assert command("run", folder / "game.yaml", "--plot", "waves.foes", cwd=folder).returncode == 0
+    assert (folder / "waves.foes.png").read_bytes().startswith(b"\x89PNG")
+    assert "a figure is written as" in command("run", folder / "game.yaml", "--plot", "waves.fo", cwd=folder).stderr

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from mint_ledger.balance.tune import Tuned
     from mint_ledger.balance.tune_habits import TunedHabits
     from mint_ledger.balance.tune_many import TunedMany
+    from mint_ledger.balance.tune_words import TunedWords
     from mint_ledger.engines.names import EngineName
     from mint_ledger.exact.answers import Exact
     from mint_ledger.exact.odds import Odds
@@ -64,6 +65,11 @@ class Game(PlayableGame):
     ) -> Setting:
         """How it is played: by its only habit, where nothing else is said."""
         return Setting(seed, habit_for(self, together(habit)), together(variant), dict(dials or {}), sure)
+
+    def _wanted(self, targets: Sequence[str | Target]) -> list[Target]:
+        """Targets by their names, or all of the file; one of several habits or variants once for each."""
+        named = [self.target(target) if isinstance(target, str) else target for target in targets]
+        return [one for target in named for one in target.combinations()] or self.all_targets
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.game_html", self)
@@ -433,9 +439,49 @@ class Game(PlayableGame):
         from mint_ledger.balance.dial_range import bounds_of
         from mint_ledger.balance.tune_many import tune_dials
 
-        wanted = [self.target(target) if isinstance(target, str) else target for target in targets] or self.targets
+        wanted = self._wanted(targets)
         budget = Budget(runs, seconds, most_runs)
         return tune_dials(self, bounds_of(self, dials), wanted, budget, Setting(seed, together(habit), sure=sure), told)
+
+    def tune_words(
+        self,
+        dial: str,
+        words: Sequence[str] = (),
+        dials: Mapping[str, str | tuple[float, float, float]] | None = None,
+        targets: Sequence[str | Target] = (),
+        *,
+        runs: int = 10_000,
+        seed: int = 1,
+        habit: Several = None,
+        seconds: float = math.inf,
+        most_runs: float = math.inf,
+        sure: float = 0.95,
+    ) -> TunedWords:
+        """Take each word of a dial as a game of its own: judge it, or tune further dials in it.
+
+        Args:
+            dial: a dial that is a word, like `mara.weapon`.
+            words: which of its words; all by default.
+            dials: further dials with their ranges, to be tuned for each word.
+            targets: names of the file's targets, or `Target`s; all of the file by default.
+            runs: how many runs judge an answer.
+            seed: the seed of all studies but those that confirm.
+            habit: the habit of targets that name none; each of the game's by default.
+            seconds: no new setting is tried after so many seconds.
+            most_runs: nor after so many runs in all.
+            sure: the chance with which what is said of an interval holds.
+
+        Raises:
+            NotFound: there is no such dial, target, habit or measure.
+            BadRequest: the dial is no word, a range is none, or there are no targets.
+        """
+        from mint_ledger.balance.dial_range import bounds_of
+        from mint_ledger.balance.tune_words import tune_words
+
+        wanted = self._wanted(targets)
+        bounds = bounds_of(self, dials) if dials else {}
+        setting = Setting(seed, together(habit), sure=sure)
+        return tune_words(self, dial, words, bounds, wanted, Budget(runs, seconds, most_runs), setting)
 
     def tune_habits(
         self,

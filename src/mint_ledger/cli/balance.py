@@ -256,6 +256,26 @@ def tune(
         raise BadRequest("tune wants --target NAME of the file, or --want RANGE")
     loaded = load(game)
     tell_meant(loaded, bounds, quiet=as_json)
+    words = [name for name in bounds if name in loaded.dials.names and isinstance(loaded.dials.shown(name), str)]
+    if words:
+        if len(words) > 1 or habits or write or plot is not None:
+            raise BadRequest("one dial at a time may be a word, without --habits, --write and --plot")
+        by_word = loaded.tune_words(
+            words[0],
+            [part.strip() for part in bounds.pop(words[0]).split(",")],
+            bounds,
+            [*(target or ()), *([_wanted(measure, wants[0], habit, variant)] if wants else [])],
+            runs=runs,
+            seed=seed,
+            habit=habit,
+            seconds=seconds,
+            most_runs=most,
+            sure=sure,
+        )
+        say_json(by_word.as_json()) if as_json else say(by_word.summary())
+        if not by_word.reached:
+            raise typer.Exit(FELL_SHORT)
+        return
     changes: list[tuple[str | None, Mapping[str, float]]] = []
     if habits:
         if target or habit or variant or as_variant:
@@ -269,7 +289,7 @@ def tune(
         fell_short = not by_habit.reached
         changes = [(name, values) for name, values in by_habit.variants.items()]
         tuned: Tuned | TunedMany | TunedHabits = by_habit
-    elif len(bounds) > 1 or len(target or ()) > 1:
+    elif len(bounds) > 1 or len(target or ()) > 1 or any(loaded.target(name).each is not None for name in target or ()):
         goals: list[str | Target] = [*(target or ())]
         if wants:
             goals.append(_wanted(measure, wants[0], habit, variant))

@@ -18,6 +18,9 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
 
+FIGURES = ("png", "svg", "pdf")
+
+
 def write_output(path: Path, content: str | bytes) -> None:
     """Write what was made of a game, but never over a game file.
 
@@ -52,7 +55,7 @@ def write_table(path: Path, table: pd.DataFrame, *, index: bool = False) -> None
 
 def write_figure(path: Path, figure: Figure) -> None:
     """Write a figure as PNG, SVG or PDF."""
-    if path.suffix not in (".png", ".svg", ".pdf"):
+    if path.suffix[1:] not in FIGURES:
         raise BadRequest(f"{path}: a figure is written as .png, .svg or .pdf")
     out = io.BytesIO()
     figure.savefig(out, format=path.suffix[1:])

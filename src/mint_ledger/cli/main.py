@@ -199,7 +199,9 @@ def run(
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write the journal (.csv, .jsonl, .parquet).")
     ] = None,
-    plot: Annotated[Path | None, typer.Option(help="Draw the run into this file (.png, .svg or .pdf).")] = None,
+    plot: Annotated[
+        Path | None, typer.Option(help="Draw the run into this file (.png, .svg or .pdf), or a column of a table.")
+    ] = None,
     timeline: Annotated[
         Path | None, typer.Option(help="Draw levels, hits, actions and statuses over time into this file.")
     ] = None,
@@ -214,13 +216,17 @@ def run(
     """Play the game once and tell what happened."""
     habit = joined(played_by)
     variant = joined(variants)
-    from mint_ledger.cli.files import write_figure, write_journal
+    from mint_ledger.cli.files import FIGURES, write_figure, write_journal
+    from mint_ledger.game.dials import table_column
     from mint_ledger.views.story import story_text
 
     _check_span(start, end)
     played = _played(game, seed, number, habit, variant, script, settings, engine, quiet=as_json)
     if output:
         write_journal(output, played)
+    if plot and plot.suffix[1:] not in FIGURES and table_column(played.program.dials, str(plot)):
+        # The name of a column in the place of a file: it is drawn into one of its name.
+        account, plot = [*(account or ()), str(plot)], Path(f"{plot}.png")
     if plot:
         write_figure(plot, played.plot(account))
     if timeline:

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from mint_ledger.balance.tune import Tuned
 from mint_ledger.balance.tune_habits import TunedHabits
 from mint_ledger.balance.tune_many import Answer, TunedMany
+from mint_ledger.balance.tune_words import TunedWords
 from mint_ledger.journal.wording import number
 from mint_ledger.views.balance_text import targets_text, told, wanted
 
@@ -158,3 +159,16 @@ def _span(ends: tuple[float, float]) -> str:
 
 def _wrapped(text: str) -> list[str]:
     return textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    ")
+
+
+def tuned_words_text(tuned: TunedWords) -> str:
+    """Each word with what it comes to, and which of them meet what is wanted."""
+    words = [*tuned.judged, *tuned.tuned]
+    meet = f"all targets are met with {', '.join(tuned.reached)}" if tuned.reached else "none of them meets all targets"
+    head = f"{tuned.title}: {len(words)} words of {tuned.dial} (today {tuned.today}); {meet}"
+    lines = textwrap.wrap(head, WIDTH, subsequent_indent="  ")
+    for word, judged in tuned.judged.items():
+        lines += ["", f"{tuned.dial} = {word}", targets_text(judged)]
+    for word, many in tuned.tuned.items():
+        lines += ["", f"{tuned.dial} = {word}", many.summary()]
+    return "\n".join(lines)
