@@ -212,3 +212,55 @@ def test_a_column_is_drawn(folder: Path, command: Command) -> None:
     assert command("run", folder / "game.yaml", "--plot", "waves.foes", cwd=folder).returncode == 0
     assert (folder / "waves.foes.png").read_bytes().startswith(b"\x89PNG")
     assert "a figure is written as" in command("run", folder / "game.yaml", "--plot", "waves.fo", cwd=folder).stderr
+
+
+WATCHED = """
+clock: {step: 0.1, limit: 30}
+tables:
+  t: {columns: [k, b], rows: [[0, 1], [2, 4], [3.5, 9], [7, 2], [11, 20]]}
+  u: {columns: [k, b], rows: [[1, 2], [2, 5], [3, 1], [4, 8], [5, 0], [6, 3]]}
+  w: {columns: [k, b], rows: [[1, 0], [2, 3], [4, 5]]}
+stats: {n: 0, seen: 0}
+kinds: {a: {stats: {h: {start: 0, max: 12, recover: {rate: 0.7}}, g: {formula: "t.b[h]"}, s: {formula: "smooth(t.b, h)"}}}}
+rules: [{name: r, when: {becomes: CONDITION}, do: [n += 1, seen = time]}]
+"""
+
+
+@pytest.mark.parametrize(
+    ("condition", "times", "last"),
+    [
+        ("t.b[time / 2] > 3", 2, 22.0),
+        ("t.b[a.h] == 2", 1, 10.0),
+        ("a.g > 8", 2, 15.8),
+        ("a.s > 5.5", 2, 11.2),
+        ("smooth(t.b, time / 3) < 4", 1, 18.1),
+        ("key_at(w.b, a.h) >= 2", 1, 4.3),
+        ("key_at(w.b, time / 4) == 4", 1, 20.0),
+        ("u.b[time / 4] > 4", 2, 16.0),
+        ("u.b[a.h] == 0", 1, 7.2),
+        ("smooth(u.b, a.h / 2) > 4", 2, 9.8),
+    ],
+)
+def test_conditions_over_tables_come_true_in_the_same_step_where_steps_are_passed_over(
+    condition: str, times: int, last: float
+) -> None:
+    game = mint.loads(WATCHED.replace("CONDITION", f'"{condition}"'))
+    for engine in ("reference", "native"):
+        study = game.study(1, measures={"n": "closing(n)", "seen": "closing(seen)"}, engine=engine)  # type: ignore[arg-type]
+        assert study.estimate("mean(n)").value == times
+        assert study.estimate("mean(seen)").value == pytest.approx(last)
+
+
+def test_a_large_table_is_looked_up_quickly_enough_to_stand_in_many_rules() -> None:
+    rows = ",".join(f"[{key}, {2 * key}, {3 * key}]" for key in range(1, 1001))
+    rules = "\n".join(
+        f"  - {{name: r{k}, when: {{every: 1}}, do: ['a.h = t.b[a.h] + smooth(t.c, a.h) + key_at(t.b, a.h)']}}"
+        for k in range(5)
+    )
+    text = f"clock: {{unit: turn, limit: 2}}\ntables: {{t: {{columns: [a, b, c], rows: [{rows}]}}}}\n"
+    game = mint.loads(text + f"kinds: {{a: {{stats: {{h: {{start: 5, max: 4000}}}}}}}}\nrules:\n{rules}\n")
+    h = 5.0
+    for _ in range(5):
+        key = min(max(int(h // 2), 1), 1000)
+        h = min(2 * min(int(h), 1000) + np.interp(h, [1, 1000], [3, 3000]) + key, 4000)
+    assert game.run().at(1)["a.h"] == pytest.approx(h)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated
 
 from pydantic import Field, PlainValidator, WithJsonSchema, model_validator
@@ -9,13 +10,15 @@ from pydantic import Field, PlainValidator, WithJsonSchema, model_validator
 from mint_ledger.game.parts import Part
 
 MOST_ROWS, MOST_COLUMNS = 1_000, 100
+LARGEST = 1e300
 
 
 def read_cell(value: object) -> float | str:
     """A number; what is none is kept, so that it can be told of each cell where it stands."""
     if isinstance(value, bool) or not isinstance(value, (int, float)):
         return "nothing" if value is None else str(value)
-    return float(value)
+    number = float(value) if abs(value) < LARGEST else math.inf
+    return number if math.isfinite(number) else str(value)
 
 
 Cell = Annotated[float | str, PlainValidator(read_cell), WithJsonSchema({"type": "number"})]

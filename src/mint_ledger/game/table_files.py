@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import stat
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
@@ -195,6 +196,8 @@ def _number(text: str, comma: bool) -> float | str:
             number = float(form)
         except ValueError:
             continue
+        if not math.isfinite(number):
+            break
         return int(number) if number.is_integer() and abs(number) < 1e15 else number
     return text or "nothing"
 

@@ -120,6 +120,8 @@ class Lowering:
     counted: frozenset[tuple[str, str]] = frozenset()
     asked_counts: set[tuple[str, str]] = field(default_factory=set)
     lots: dict[str, LoweredLot] = field(default_factory=dict)
+    # How many branches of lots have been written out, those within branches of others among them.
+    drawings: int = 0
     # (kind, stat) → its formula; the kind of the game's own is empty.
     worked_out: dict[tuple[str, str], WorkedOut] = field(default_factory=dict)
     # Levels that some rule or script goes to.

@@ -22,6 +22,7 @@ from mint_ledger.program.statements import Guard, Let, Note, Set
 
 EmitDo = Callable[[Scope, list[Do], Expr], None]
 MOST_NESTED = 5
+MOST_DRAWINGS = 10_000
 
 
 def emit_lot(scope: Scope, item: LotDo, emit_do: EmitDo) -> None:
@@ -32,6 +33,13 @@ def emit_lot(scope: Scope, item: LotDo, emit_do: EmitDo) -> None:
         raise Problem(f"unknown lot '{item.lot}'{nearest(item.lot, lots)}")
     if item.lot in scope.drawn or len(scope.drawn) >= MOST_NESTED:
         raise Problem(f"lots draw each other without end: {' → '.join((*scope.drawn, item.lot))}")
+    lowering.drawings += len(lots[item.lot].of)
+    if lowering.drawings > MOST_DRAWINGS:
+        # Once is enough: whatever is drawn from here on is too much as well.
+        first = lowering.drawings - len(lots[item.lot].of) <= MOST_DRAWINGS
+        raise Problem(
+            f"lots within lots come to more than {MOST_DRAWINGS:,} branches, which are the most" if first else ""
+        )
     if scope.luck is None:
         raise Problem("a lot is drawn by rules, attacks, actions and statuses; chance may not stand here")
     drawing = _Drawing(scope, item.lot, lots[item.lot], emit_do)

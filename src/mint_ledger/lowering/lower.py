@@ -245,7 +245,9 @@ def _intern_words(lowering: Lowering) -> None:
 def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) -> None:
     game = lowering.game
 
-    def visit(items: Sequence[Do], owners: tuple[str, ...], lots: tuple[str, ...] = ()) -> None:
+    drawn: set[tuple[str, tuple[str, ...]]] = set()
+
+    def visit(items: Sequence[Do], owners: tuple[str, ...]) -> None:
         for item in items:
             match item:
                 case do.CueDo():
@@ -253,14 +255,15 @@ def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) ->
                 case do.SpawnDo():
                     lowering.makers.setdefault(item.spawn, set()).update(owners)
                 case do.IfDo():
-                    visit(item.do, owners, lots)
-                    visit(item.else_ or [], owners, lots)
+                    visit(item.do, owners)
+                    visit(item.else_ or [], owners)
                 case do.EachDo():
-                    visit(item.do, owners, lots)
+                    visit(item.do, owners)
                 case do.LotDo():
-                    if item.lot in game.lots and item.lot not in lots:
+                    if item.lot in game.lots and (item.lot, owners) not in drawn:
+                        drawn.add((item.lot, owners))
                         for branch in game.lots[item.lot].of.values():
-                            visit(branch.do, owners, (*lots, item.lot))
+                            visit(branch.do, owners)
                 case do.GoDo():
                     lowering.gone_to.add(item.go)
                 case do.SafeDo():

@@ -13,8 +13,8 @@ from mint_ledger.game.table import Table, key_text
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import InFormula, Typed
-from mint_ledger.program.building import add, choose, compare, const, div, mul, sub
-from mint_ledger.program.expressions import Constant, Dial, Expr, Local, With
+from mint_ledger.program.building import add, choose, compare, const, div, lower_of, mul, sub
+from mint_ledger.program.expressions import And, Constant, Dial, DialOf, Expr, Local, Unary, With
 from mint_ledger.program.handle import Path
 
 
@@ -82,7 +82,7 @@ def looked_up(f: InFormula, node: ast.Subscript) -> Typed:
     at = f.number(node.slice)
     if isinstance(at, Constant):
         return Typed(cells[max(sum(key <= at.value for key in keys) - 1, 0)], "number")
-    return Typed(_with(f, at, lambda value: _search(value, [const(key) for key in keys], cells)), "number")
+    return Typed(_with(f, at, lambda value: _cell_at(cells, _row_of(value, keys))), "number")
 
 
 def smooth(f: InFormula, arguments: list[ast.expr]) -> Typed:
@@ -91,14 +91,23 @@ def smooth(f: InFormula, arguments: list[ast.expr]) -> Typed:
     keys, cells = _keys(table), _cells(f, name, column)
 
     def between(value: Expr) -> Expr:
-        pieces: list[Expr] = []
-        for index, (low, high) in enumerate(itertools.pairwise(keys)):
-            share = div(sub(value, const(low)), const(high - low))
-            pieces.append(add(cells[index], mul(sub(cells[index + 1], cells[index]), share)))
-        inner = _search(value, [const(key) for key in keys], [*pieces, cells[-1]])
-        return choose(compare("<", value, const(keys[0])), cells[0], inner)
+        if len(keys) == 1:
+            return cells[0]
+        # The last row goes on to itself, so that nothing rises behind it.
+        return _with(f, _row_of(value, keys), lambda row: _line(value, row, keys, cells))
 
     return Typed(_with(f, f.number(arguments[1]), between), "number")
+
+
+def _line(value: Expr, row: Expr, keys: list[float], cells: list[Expr]) -> Expr:
+    low, high = _cell_at(cells, row), _cell_at([*cells[1:], cells[-1]], row)
+    if _are_counted(keys):
+        share = sub(value, add(row, const(keys[0])))
+    else:
+        widths = [following - key for key, following in itertools.pairwise(keys)]
+        share = div(sub(value, _number_at(keys, row)), _number_at([*widths, 1.0], row))
+    held = choose(compare("<", value, const(keys[0])), const(0.0), share)
+    return add(low, mul(sub(high, low), held))
 
 
 def key_at(f: InFormula, arguments: list[ast.expr]) -> Typed:
@@ -113,8 +122,12 @@ def key_at(f: InFormula, arguments: list[ast.expr]) -> Typed:
             message = f"key_at() wants a column that does not fall, and {where} is {following:g} after {one:g}"
             lowering.fault(("tables", name, "rows", index + 1, column), message)
     lowering.rising.append(tuple(cell.index for cell in cells if isinstance(cell, Dial)))
-    keys: list[Expr] = [const(key) for key in _keys(table)]
-    return Typed(_with(f, f.number(arguments[1]), lambda value: _search(value, cells, keys)), "number")
+    keys = _keys(table)
+
+    def found(value: Expr) -> Expr:
+        return _with(f, _last_not_above(f, value, cells), lambda row: _key_of(keys, row))
+
+    return Typed(_with(f, f.number(arguments[1]), found), "number")
 
 
 def not_alone(f: InFormula, node: ast.Attribute) -> str:
@@ -167,6 +180,56 @@ def _with(f: InFormula, value: Expr, body: Callable[[Expr], Expr]) -> Expr:
         return body(value)
     local = f.scope.builder.new_local()
     return With(local, value, body(Local(local)))
+
+
+def _are_counted(keys: list[float]) -> bool:
+    """Whether keys go up in ones, so that the row of a key is known without a search."""
+    return all(following - key == 1.0 for key, following in itertools.pairwise(keys))
+
+
+def _row_of(value: Expr, keys: list[float]) -> Expr:
+    """The position of the row with the greatest key not above a value; the first where all are."""
+    if _are_counted(keys):
+        row = lower_of(Unary("floor", sub(value, const(keys[0]))), const(len(keys) - 1))
+        # Below the first key, and where there is no number, it is the first.
+        return choose(compare(">=", value, const(keys[0])), row, const(0.0))
+    return _search(value, [const(key) for key in keys], [const(row) for row in range(len(keys))])
+
+
+def _last_not_above(f: InFormula, value: Expr, cells: list[Expr]) -> Expr:
+    """The position of the last of rising cells that is not above a value, by halves; the first where all are."""
+    last = len(cells) - 1
+
+    def further(row: Expr, step: int) -> Expr:
+        if step == 0:
+            return row
+        local = f.scope.builder.new_local()
+        ahead = add(Local(local), const(step))
+        reached = And((compare("<=", ahead, const(last)), compare(">=", value, _cell_at(cells, ahead))))
+        return With(local, row, further(choose(reached, ahead, Local(local)), step // 2))
+
+    return further(const(0.0), 1 << (last.bit_length() - 1) if last else 0)
+
+
+def _key_of(keys: list[float], row: Expr) -> Expr:
+    return add(row, const(keys[0])) if _are_counted(keys) else _number_at(keys, row)
+
+
+def _cell_at(cells: Sequence[Expr], row: Expr) -> Expr:
+    """The cell of a column in a row."""
+    dials = [cell.index for cell in cells if isinstance(cell, Dial)]
+    if len(set(cells)) == 1:
+        return cells[0]
+    if len(dials) == len(cells):
+        return DialOf(tuple(dials), 0, row)
+    return _search(row, [const(index) for index in range(len(cells))], cells)
+
+
+def _number_at(numbers: Sequence[float], row: Expr) -> Expr:
+    """One of several numbers, by its position."""
+    if len(set(numbers)) == 1:
+        return const(numbers[0])
+    return _search(row, [const(index) for index in range(len(numbers))], [const(number) for number in numbers])
 
 
 def _search(value: Expr, rising: Sequence[Expr], results: Sequence[Expr]) -> Expr:
