@@ -158,6 +158,17 @@ def test_what_is_written_goes_into_the_csv_and_leaves_the_rest_as_it_was(folder:
     assert (folder / "game.yaml").read_text(encoding="utf-8") == (folder / "before.yaml").read_text(encoding="utf-8")
 
 
+def test_marks_quotes_and_line_ends_of_spreadsheets_stay_as_they_are(folder: Path) -> None:
+    from mint_ledger.lowering.patched import with_numbers
+
+    content = '\ufeff"wave";foes;"pay"\r\n1;3;1,5\r\n"5";" 6";2\r\n'
+    (folder / "waves.csv").write_bytes(content.encode("utf-8"))
+    game = mint.load(folder / "game.yaml")
+    assert game.dials.value("waves.foes[5]") == 6
+    source = with_numbers(game, {"waves.foes[5]": 8, "waves.pay[1]": 2.5})
+    assert source.files["waves.csv"] == '\ufeff"wave";foes;"pay"\r\n1;3;2,5\r\n5;8;2\r\n'
+
+
 def test_the_bytes_of_a_csv_belong_to_the_game(folder: Path) -> None:
     from mint_ledger.tables.numbers import numbers_of
 

@@ -170,6 +170,8 @@ def _yaml_message(error: Any) -> str:
     if "'\\t'" in problem:
         return "a tab cannot indent YAML; use spaces"
     hint = ""
+    if "found undefined alias" in problem:
+        hint = "; YAML reads a bare * as an alias: a pattern wants quotes, like '*.bite'"
     if "mapping values are not allowed" in problem:
         hint = "; a value with a colon in it wants quotes"
     if "flow" in str(error.context or "") or "','" in problem:

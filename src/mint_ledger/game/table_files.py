@@ -16,6 +16,8 @@ from mint_ledger.game.source import MAX_BYTES, Source, parse_source, read_source
 from mint_ledger.game.table import MOST_COLUMNS, MOST_ROWS
 
 Key = tuple[str | int, ...]
+# Some spreadsheet programs begin a CSV file with this; it stays where it is.
+BOM = "\ufeff"
 
 
 class TableFileError(ValueError):
@@ -123,12 +125,24 @@ def patched_table(source: Source, path: Key, value: float) -> Source | None:
     line = lines[field.line - 1]
     plain = f"{value:g}" if float(f"{value:g}") == value else repr(value)
     shown = plain.replace(".", ",") if _separator(text) != "," and "," in field.text else plain
-    lines[field.line - 1] = line[: field.first] + shown + line[field.last :]
+    if '"' in line:
+        lines[field.line - 1] = _quoted_with(line, _separator(text), int(column), shown)
+    else:
+        lines[field.line - 1] = line[: field.first] + shown + line[field.last :]
     files = {**source.files, file: "".join(lines)}
     bare = replace(source, data=_without(source), files={}, table_files={})
     turned = with_table_files(bare, files.__getitem__)
     fits = turned.data["tables"][name]["rows"][int(row)][int(column)] == value
     return turned if fits else None
+
+
+def _quoted_with(line: str, separator: str, column: int, shown: str) -> str:
+    """A line that has quotes, with another text in one of its fields; what has to have quotes keeps them."""
+    bare = line.rstrip("\r\n")
+    cells = next(csv.reader(io.StringIO(bare), delimiter=separator))
+    out = io.StringIO()
+    csv.writer(out, delimiter=separator, lineterminator="").writerow([*cells[:column], shown, *cells[column + 1 :]])
+    return out.getvalue() + line[len(bare) :]
 
 
 def _without(source: Source) -> dict[str, Any]:
@@ -158,7 +172,7 @@ def csv_fields(text: str) -> list[list[_Field]]:
     """
     separator = _separator(text)
     rows: list[list[_Field]] = []
-    for number, line in enumerate(text.splitlines(), start=1):
+    for number, line in enumerate(text.removeprefix(BOM).splitlines(), start=1):
         if not line.strip():
             continue
         if len(rows) > MOST_ROWS:
@@ -186,7 +200,7 @@ def _fields_of(line: str, number: int, separator: str) -> list[_Field]:
 
 
 def _separator(text: str) -> str:
-    head = next((line for line in text.splitlines() if line.strip()), "")
+    head = next((line for line in text.splitlines() if line.strip(BOM + " ")), "")
     return max(",;\t", key=head.count)
 
 
@@ -235,6 +249,6 @@ def _read_beside(folder: Path, name: str) -> str:
     if len(raw) > MAX_BYTES:
         raise TableFileError(f"is too long; a table's file may have {MAX_BYTES:,} bytes at most")
     try:
-        return raw.decode("utf-8-sig")
+        return raw.decode("utf-8")
     except UnicodeDecodeError as error:
         raise TableFileError("this is not text in UTF-8", raw[: error.start].count(b"\n") + 1) from None

@@ -21,11 +21,15 @@ def _estimate(value: object) -> str:
     return value
 
 
+def _listed(value: object) -> object:
+    return [value] if isinstance(value, str) else value
+
+
 class Each(Part):
     """The habits and variants in each of which a target is wanted; several in a list inside play together."""
 
-    habit: list[Together] | None = None
-    variant: list[Together] | None = None
+    habit: Annotated[list[Together] | None, BeforeValidator(_listed)] = None
+    variant: Annotated[list[Together] | None, BeforeValidator(_listed)] = None
 
 
 class Target(Part):
