@@ -34,7 +34,7 @@ def work(given: tuple[int, float]) -> tuple[Counter[str], list[str], int]:
     seed, until = given
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY * 4, MOST_MEMORY * 4))
     plain = HOST.format(where="do: [b += 1]")
-    texts = [plain, *(path.read_text("utf-8") for path in sorted((ROOT / "examples").glob("*.yaml")))]
+    texts = [plain, *(mint.load(path).to_yaml() for path in sorted((ROOT / "examples").glob("*.yaml")))]
     texts.append(mint.demo_path().read_text("utf-8"))
     folder = Path(tempfile.mkdtemp())
     write_book(folder / "book.xlsx", make_sheets(mint.loads(plain)))

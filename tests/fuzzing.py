@@ -29,7 +29,8 @@ WORDS = (
     "0", "2.5", "1e308", "-1", "true", "'x'", "count(ant)", "total(ant.h)", "any(ant.h > 1)", "chance(0.5)", "dice(2, 6)",
     "between(0, 1)", "normal(0, 1)", "pick(1, 2)", "whole(1, 6)", "log(a)", "exp(a)", "sqrt(a)", "min(a, b)", "abs(a)",
     "clamp(a, 0, 9)", "distance(ant[1], ant[2])", "has(ant[1], s)", "ready(x)", "hits(x)", "level_time", "lambda: 1",
-    "__import__('os')", "a.b.c", "[1]", "{}", "f''", "a := 1", "a if b else h", "nope", "random",
+    "t.c[a]", "t.c", "smooth(t.c, h)", "key_at(t.k, b)", "pick(1, 2, weights=(a, 1))", "weights(1)", "visit", "level",
+    "misses(x)", "max", "__import__('os')", "a.b.c", "[1]", "{}", "f''", "a := 1", "a if b else h", "nope", "random",
 )  # fmt: skip
 OPERATORS = (
     " + ",
@@ -51,12 +52,14 @@ OPERATORS = (
 HOST = """
 clock: {{limit: 2}}
 stats: {{a: {{start: 3, min: -9, max: 9}}, b: 0}}
+tables: {{t: {{columns: [k, c], rows: [[1, 2], [2, 4], [5, 3]]}}}}
+lots: {{l: {{of: {{x: {{weight: 2, sure_by: 3, do: [b += 1]}}, y: 1}}}}}}
 kinds: {{ant: {{copies: 3, stats: {{h: {{start: 2, min: 0, max: 5, bands: {{low: ..2, up: "2.."}}}}}}}}}}
 statuses: {{s: {{lasts: 1}}}}
 rules: [{{name: r, when: {{every: 1}}, {where}}}]
 """
 LINES = (
-    "go 1", "go until a > 2", "step 2", "step -1", "go 1e9", "hit ant with x", "meet ant[1] ant[2] for 1", "cue c x=1", "why a",
+    "ask t.c[a]", "ask key_at(t.k, b)", "go 1", "go until a > 2", "step 2", "step -1", "go 1e9", "hit ant with x", "meet ant[1] ant[2] for 1", "cue c x=1", "why a",
     "why", "ask a > 1", "ask", "set a = 5", "set a = a / 0", "give s to ant[1]", "end s of ant[1]", "spawn ant", "remove ant[2]",
     "undo", "undo 9", "redo", "show", "show ant", "watch a", "statement a", "story", "habit none", "level x", "help", "help go",
     "act x", "act x; set a = 1", "# nothing", ";;;", "save", "reload", "quit quit",
@@ -170,9 +173,11 @@ def try_formula(luck: random.Random) -> str:
             'do: ["b += {}"]',
             'do: [{{if: "{}", do: [b += 1]}}]',
             'let: {{k: "{}"}}, do: [b += k]',
+            'do: [{{lot: l, times: "{}"}}]',
+            'do: [{{spawn: ant, count: "{}", set: {{h: "{}"}}}}]',
         )
     )
-    return try_game(HOST.format(where=where.format(text)))
+    return try_game(HOST.format(where=where.format(text, text)))
 
 
 def try_line(luck: random.Random, table: Table) -> str:

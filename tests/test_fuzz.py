@@ -32,7 +32,7 @@ def test_broken_formulas_are_refused_in_words_or_played(luck: random.Random) -> 
 
 
 def test_broken_games_are_refused_in_words_or_played(luck: random.Random) -> None:
-    texts = [HOST.format(where="do: [b += 1]"), *(path.read_text("utf-8") for path in EXAMPLES)]
+    texts = [HOST.format(where="do: [b += 1]"), *(mint.load(path).to_yaml() for path in EXAMPLES)]
     seen = [try_game(broken_text(luck, luck.choice(texts))) for _ in range(MANY // 4)]
     assert "GameError" in seen
 

@@ -137,6 +137,10 @@ def test_several_drawings_without_repeats_are_all_different() -> None:
     more = text.replace("times: 3", "times: 5")
     with pytest.raises(mint.GameError, match="draws 5 without repeats, and the lot 'd' has 4 branches"):
         mint.loads(more)
+    with pytest.raises(mint.GameError, match="draws 1e"):
+        mint.loads(text.replace("times: 3, without: repeats", "times: 1e12"))
+    with pytest.raises(mint.RunStopped, match="10,000 times at most"):
+        mint.loads(text.replace("times: 3, without: repeats", "times: h + 1e12")).run()
     with pytest.raises(mint.RunStopped, match="too few branches"):
         mint.loads(text.replace("times: 3", "times: 3 + h + 2")).run()
 

@@ -23,6 +23,8 @@ from mint_ledger.program.statements import Guard, Let, Note, Set
 EmitDo = Callable[[Scope, list[Do], Expr], None]
 MOST_NESTED = 5
 MOST_DRAWINGS = 10_000
+# How often at once.
+MOST_TIMES = 10_000
 
 
 def emit_lot(scope: Scope, item: LotDo, emit_do: EmitDo) -> None:
@@ -50,11 +52,14 @@ def emit_lot(scope: Scope, item: LotDo, emit_do: EmitDo) -> None:
     most = len(lots[item.lot].of)
     if item.without and item.times.number is not None and item.times.number > most:
         raise Problem(f"draws {item.times.number:g} without repeats, and the lot '{item.lot}' has {most} branches")
+    if item.times.number is not None and item.times.number > MOST_TIMES:
+        raise Problem(f"draws {item.times.number:g} times at once; the most is {MOST_TIMES:,}")
     count = b.let(higher_of(Unary("floor", amount(scope, item.times, "times")), ZERO))
+    place = lowering.formula_place(item.times, (*scope.path, "times"))
+    b.emit(Guard(compare("<=", count, const(MOST_TIMES)), f"a lot is drawn {MOST_TIMES:,} times at most", place, count))
     if item.without:
         fault = f"the lot '{item.lot}' has too few branches to draw so many without repeats"
-        index = lowering.formula_place(item.times, (*scope.path, "times"))
-        b.emit(Guard(compare("<=", count, const(most)), fault, index, count))
+        b.emit(Guard(compare("<=", count, const(most)), fault, place, count))
     taken = [Local(b.new_local()) for _ in lots[item.lot].of] if item.without else []
     for local in taken:
         b.emit(Let(local.index, ZERO))
