@@ -18,8 +18,8 @@ from mint_ledger.engines import work
 from mint_ledger.errors import GameError, RunStopped
 from mint_ledger.exact import answers
 from mint_ledger.formula import syntax
-from mint_ledger.game import cast, clock, kind, source
-from mint_ledger.lowering import lower, sharing
+from mint_ledger.game import cast, clock, kind, source, table
+from mint_ledger.lowering import lot, lower, sharing
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.walking import nodes
 from mint_ledger.studies import study
@@ -236,6 +236,9 @@ def test_the_page_says_the_limits_that_hold() -> None:
         work.MOST_ROWS,
         study.MAX_RUNS,
         book.MOST_ROWS,
+        table.MOST_ROWS,
+        lot.MOST_DRAWINGS,
+        lot.MOST_TIMES,
         answers.STATES,
     ):
         assert f"{limit:,}" in page
