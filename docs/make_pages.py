@@ -176,7 +176,7 @@ def _all_commands() -> list[list[str]]:
 def _page(check: Check) -> str:
     example, runs = _example(check)
     audit = mint.loads(example, "game.yaml").audit(runs=runs, only=[check.name])
-    return finding_page(check, example, audit.summary())
+    return finding_page(check, example, audit.summary(notes=True))
 
 
 def _example(check: Check) -> tuple[str, int]:

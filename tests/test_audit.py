@@ -34,7 +34,7 @@ def bog(tmp_path: Path) -> Path:
 def test_findings_have_a_code_a_place_a_sentence_and_a_way_to_mend_it(command: Command, bog: Path) -> None:
     result = command("audit", bog.name, "--runs", 0)
     assert result.returncode == 1
-    assert "Bog: 2 findings" in result.stdout
+    assert "Bog: 2 wrong" in result.stdout
     assert "bog.yaml:9:" in result.stdout
     assert "T201 contact-drains" in result.stdout
     assert "10 are gone in 10 steps" in result.stdout.replace("\n    ", " ")
@@ -47,7 +47,7 @@ def test_findings_have_a_code_a_place_a_sentence_and_a_way_to_mend_it(command: C
 def test_check_names_what_needs_no_play_and_stays_at_exit_0(command: Command, bog: Path) -> None:
     result = command("check", bog.name)
     assert result.returncode == 0
-    assert "looks wrong (2 findings" in result.stdout
+    assert "looks wrong, or may be (2 findings" in result.stdout
     assert "line 11" in result.stdout.replace("line  ", "line ")
     assert [f["code"] for f in json.loads(command("check", bog.name, "--json").stdout)["findings"]] == ["T201", "C301"]
 
@@ -143,7 +143,58 @@ def test_the_examples_have_no_findings(path: Path) -> None:
     assert not mint.load(path).audit(runs=20).open
 
 
-def test_all_that_is_found_in_the_demo_is_that_nobody_loses_by_oil(demo: mint.Game) -> None:
-    [finding] = demo.audit(runs=20).open
-    assert (finding.check.name, finding.caught.where) == ("never-happened", "lamp out")
+def test_the_demo_has_no_findings_and_what_it_accepts_is_found(demo: mint.Game) -> None:
+    audit = demo.audit(runs=20)
+    assert not audit.open
+    [note] = audit.notes
+    assert (note.check.name, note.caught.where) == ("never-happened", "lamp out")
+    assert "rarer than 1 in" in note.caught.evidence[0]
     assert not demo.audit(runs=0).open
+
+
+GRADES = """
+title: Shed
+clock: {step: 0.5, limit: 10}
+kinds:
+  mole: {stats: {dug: {start: 0, min: 0}, kept: {start: 3, max: 9}}, rules: [{name: digs, when: {every: 1}, do: [dug += 1]}]}
+endings: {deep: {result: win, if: mole.dug >= 5}, tired: {result: lose, if: mole.dug < 0}}
+"""
+
+
+def test_only_what_is_wrong_is_an_alarm(command: Command, tmp_path: Path) -> None:
+    file = tmp_path / "shed.yaml"
+    file.write_text(GRADES.replace(", tired: {result: lose, if: mole.dug < 0}", ""), encoding="utf-8")
+    answer = command("audit", file, "--runs", 3)
+    assert answer.returncode == 0
+    assert "notes besides; --all lists them" in answer.stdout
+    assert "stat-never-changed" not in answer.stdout
+    assert "note: C308 stat-never-changed" in command("audit", file, "--runs", 3, "--all").stdout
+    # A condition that cannot hold is proved.
+    file.write_text(GRADES, encoding="utf-8")
+    answer = command("audit", file, "--runs", 3)
+    assert (answer.returncode, "1 wrong" in answer.stdout) == (1, True)
+    # What may be wrong is said, and is an alarm for those who ask for it.
+    file.write_text(GRADES.replace("mole.dug < 0", "time > 99"), encoding="utf-8")
+    maybe = "actions: {rest: {by: mole, do: [dug += 0]}}\n"
+    file.write_text(GRADES.replace("if: mole.dug < 0", "if: time > 8 and mole.dug < 2") + maybe, encoding="utf-8")
+    answer = command("audit", file, "--runs", 3)
+    assert (answer.returncode, "maybe: F511 nobody-plays" in answer.stdout) == (0, True)
+    assert command("audit", file, "--runs", 3, "--strict").returncode == 1
+    grades = {one["grade"] for one in json.loads(command("audit", file, "--runs", 3, "--json").stdout)["findings"]}
+    assert grades == {"maybe", "note"}
+    levels = mint.load(file).audit(runs=3).as_sarif()["runs"][0]["results"]
+    assert {result["level"] for result in levels} == {"warning", "note"}
+
+
+def test_a_finding_is_explained_without_a_game(command: Command) -> None:
+    told = command("audit", "--about", "F509").stdout
+    assert "fires-twice" in told
+    assert "wrong: a play or a proof shows it" in told
+    assert command("audit", "--about", "fires-twise").returncode == 2
+    assert "wants a game file" in command("audit").stderr
+
+
+def test_kinds_that_are_like_another_have_its_findings_once() -> None:
+    text = "kinds: {a: {stats: {h: 1}}, b: {like: a}, c: {like: a}}\n"
+    [finding] = mint.loads(text).audit(only=["stat-never-read"]).findings
+    assert finding.caught.evidence == ("the same of b.h, c.h",)

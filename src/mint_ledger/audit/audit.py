@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from mint_ledger import showing
-from mint_ledger.audit import conditions, contact, fairness, limits, order
-from mint_ledger.audit.finding import Caught, Check, Finding
+from mint_ledger.audit import conditions, contact, fairness, idle, limits, order
+from mint_ledger.audit.finding import Caught, Check, Finding, Grade
 from mint_ledger.audit.plays import play_all
 from mint_ledger.audit.subject import Subject
 from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
@@ -17,14 +17,33 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.studies.budget import Progress
 
+
+def _found_by_the_audit(_: Subject) -> Iterator[Caught]:
+    """What the file accepts and nothing finds is known once all else has been looked for."""
+    return iter(())
+
+
+UNUSED = Check(
+    "C314",
+    "allow-accepts-nothing",
+    "conditions",
+    "An 'allow' that accepts nothing",
+    "The file accepts a finding that is not found (any more): it was mended, or its name has changed.",
+    "Take the entry away, or write the name as the finding tells it.",
+    _found_by_the_audit,
+    plays=True,
+)
 CHECKS: tuple[Check, ...] = (
     *limits.CHECKS,
     *contact.CHECKS,
     *conditions.CHECKS,
     *order.CHECKS,
     *fairness.CHECKS,
+    *idle.CHECKS,
+    UNUSED,
 )
 MOST_RUNS = 100_000
+GRADES: tuple[Grade, ...] = ("wrong", "maybe", "note")
 
 
 @dataclass(frozen=True)
@@ -34,7 +53,7 @@ class Audit:
     Attributes:
         title: the game.
         file: its file.
-        findings: what is to be mended, in the order of the checks; then what the file accepts.
+        findings: what is wrong, what may be, notes, each in the order of the checks; then what the file accepts.
         checks: how many checks were made.
         runs: how many runs were played for it; 0 where it only looked at the file.
         silences: what checks by chance that found nothing would have seen.
@@ -49,8 +68,18 @@ class Audit:
 
     @property
     def open(self) -> tuple[Finding, ...]:
-        """The findings that the file does not accept."""
-        return tuple(finding for finding in self.findings if not finding.accepted)
+        """What is wrong or may be, and the file does not accept; without notes."""
+        return tuple(finding for finding in self.findings if not finding.accepted and finding.grade != "note")
+
+    @property
+    def wrong(self) -> tuple[Finding, ...]:
+        """What is wrong, by a play or a proof, and the file does not accept."""
+        return tuple(finding for finding in self.open if finding.grade == "wrong")
+
+    @property
+    def notes(self) -> tuple[Finding, ...]:
+        """What is only worth knowing."""
+        return tuple(finding for finding in self.findings if not finding.accepted and finding.grade == "note")
 
     @finite
     def as_json(self) -> dict[str, Any]:
@@ -72,9 +101,9 @@ class Audit:
     def _repr_html_(self) -> str:
         return showing.text("notebook.text_html", self.summary())
 
-    def summary(self) -> str:
-        """The findings as text."""
-        return showing.text("audit_text.audit_text", self)
+    def summary(self, *, notes: bool = False) -> str:
+        """The findings as text; notes are counted, or listed as well."""
+        return showing.text("audit_text.audit_text", self, notes)
 
     def __str__(self) -> str:
         return self.summary()
@@ -101,15 +130,55 @@ def make_audit(
         raise BadRequest(f"an audit plays 0 to {MOST_RUNS:,} runs of each habit and variant, not {runs!r}")
     _check_allowed(game)
     chosen = [check for check in _chosen(only) if runs or not check.plays]
-    wants_plays = any(check.plays for check in chosen)
+    # What the file accepts without need is known once everything else has been looked for.
+    asked = [check for check in CHECKS if runs or not check.plays] if UNUSED in chosen else chosen
+    wants_plays = any(check.plays for check in asked)
     plays = play_all(game, runs, seed, progress) if wants_plays else None
     subject = Subject(game, plays, max(runs, 200), seed)
-    findings = [_finding(game, check, caught) for check in chosen for caught in check.find(subject)]
-    findings.sort(key=lambda finding: bool(finding.accepted))
+    findings = [_finding(game, check, caught) for check in asked for caught in _once_a_place([*check.find(subject)])]
+    if UNUSED in chosen:
+        findings = [*(f for f in findings if f.check in chosen), *_unused(game, findings)]
+    findings.sort(key=lambda finding: (bool(finding.accepted), GRADES.index(finding.grade)))
     played = len(plays.runs) if plays else 0
     return Audit(
         game.title, str(game.source.file), tuple(findings), len(chosen), played, tuple(dict.fromkeys(subject.silences))
     )
+
+
+def _unused(game: PlayableGame, findings: Sequence[Finding]) -> Iterator[Finding]:
+    """The entries of `allow` that accept none of the findings."""
+    for index, allowed in enumerate(game.allow):
+        named = [f for f in findings if allowed.finding in (f.check.name, f.check.code)]
+        if not any(allowed.at is None or allowed.at == finding.caught.where for finding in named):
+            where = f" at {allowed.at}" if allowed.at is not None else ""
+            what = f"The file accepts '{allowed.finding}'{where}, and nothing of the kind was found."
+            yield _finding(game, UNUSED, Caught(("allow", index), allowed.finding, what))
+
+
+def _once_a_place(caught: Sequence[Caught]) -> list[Caught]:
+    """Those of one stat once: kinds that are like the one under which it stands have the same mistake."""
+    kept: dict[object, Caught] = {}
+    others: dict[object, list[str]] = {}
+    for number, one in enumerate(caught):
+        is_of_a_stat = one.path[:1] == ("kinds",) and one.path[2:3] == ("stats",)
+        key: object = one.path if is_of_a_stat else number
+        if key in kept:
+            others.setdefault(key, []).append(one.where)
+        else:
+            kept[key] = one
+    for key, names in others.items():
+        more = f"the same of {', '.join(names[:4])}" + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+        kept[key] = replace(kept[key], evidence=(*kept[key].evidence, more))
+    return list(kept.values())
+
+
+def check_of(name: str) -> Check:
+    """The check of a name or code.
+
+    Raises:
+        NotFound: there is none.
+    """
+    return next(_chosen([name]))
 
 
 def _chosen(only: Sequence[str]) -> Iterator[Check]:

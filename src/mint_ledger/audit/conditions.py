@@ -60,7 +60,7 @@ def true_from_the_start(subject: Subject) -> Iterator[Caught]:
     """What should become true already holds as the game opens, and so does not become true."""
     facts = subject.facts
     for fact in facts.conditions:
-        if "becomes" not in fact.path or _at_copies_that_come_later(facts, fact):
+        if "becomes" not in fact.path or _at_copies_that_come_later(facts, fact) or _fires_later(subject, fact):
             continue
         for owner in fact.owners or (WORLD,):
             if subject.holds_at_opening(fact.formula, owner):
@@ -69,6 +69,16 @@ def true_from_the_start(subject: Subject) -> Iterator[Caught]:
                 what = f"'{fact.formula}' already holds as the game opens, so it does not become true."
                 yield Caught(fact.path, name, what)
                 break
+
+
+def _fires_later(subject: Subject, fact: ConditionFact) -> bool:
+    """Whether runs show that the rule rightly waits for the next time."""
+    if subject.played is None or "when" not in fact.path:
+        return False
+    try:
+        return subject.plays.rule_count(fact.path[: fact.path.index("when")]) > 0
+    except StopIteration:
+        return False  # its kind has no entities
 
 
 def _at_copies_that_come_later(facts: Facts, fact: ConditionFact) -> bool:
@@ -105,9 +115,10 @@ def never_happened(subject: Subject) -> Iterator[Caught]:
     yield from _bands_never(subject)
 
 
-def _never(subject: Subject, path: Path, name: str, what: str) -> Caught:
+def _never(subject: Subject, path: Path, name: str, what: str, *, nobody: bool = False) -> Caught:
     runs = len(subject.plays.runs)
-    return Caught(path, name, f"{what} in none of {runs} runs, by any habit in any variant.", ())
+    often = f"in any of {runs} runs" if nobody else f"in none of {runs} runs"
+    return Caught(path, name, f"{what} {often}, by any habit in any variant.", ())
 
 
 def _rules_never(subject: Subject) -> Iterator[Caught]:
@@ -137,22 +148,25 @@ def _causes_never(subject: Subject) -> Iterator[Caught]:
     struck = {name for what, name in seen if what in ("hit", "miss", "dodge", "blocked")}
     for name in game.attacks:
         if name not in struck:
-            yield _never(subject, ("attacks", name), name, f"Nobody struck with {name}")
+            yield _never(subject, ("attacks", name), name, f"Nobody struck with {name}", nobody=True)
     done = {name for what, name in seen if what == "act"}
     chosen = {act.do for habit in game.habits.values() for act in habit.acts}
     for name in game.actions:
         if name not in done and (name in chosen or not game.habits):
-            yield _never(subject, ("actions", name), name, f"Nobody came to do {name}")
+            yield _never(subject, ("actions", name), name, f"Nobody came to do {name}", nobody=True)
         elif name not in done and game.habits:
             yield Caught(("actions", name), name, f"No habit ever chooses {name}, so simulated players never do it.")
     given = {name for what, name in seen if what == "status"}
     for name in game.statuses:
         if name not in given and name in subject.facts.given_statuses:
-            yield _never(subject, ("statuses", name), name, f"Nobody was given {name}")
+            yield _never(subject, ("statuses", name), name, f"Nobody was given {name}", nobody=True)
     ended = {play.ending for play in subject.plays.runs}
     for name in game.endings:
         if name not in ended:
-            yield _never(subject, ("endings", name), name, f"The run ended with '{name}'")
+            runs = len(subject.plays.runs)
+            what = f"The run ended with '{name}' in none of {runs} runs, by any habit in any variant."
+            rare = f"so by these players it is rarer than 1 in {max(runs // 3, 1)} (95 % confidence)"
+            yield Caught(("endings", name), name, what, (rare,), grade="note")
 
 
 def _bands_never(subject: Subject) -> Iterator[Caught]:
@@ -191,6 +205,8 @@ def stat_never_changed(subject: Subject) -> Iterator[Caught]:
     facts = subject.facts
     for (owner, stat), (path, model) in facts.stats.items():
         if path[-1] != stat or not model.is_account or facts.is_changed(owner, stat):
+            continue
+        if any(stat in status.changes for status in subject.game.statuses.values()):
             continue
         if model.min is not None or model.max is not None or model.bands:
             name = facts.account(owner, stat)
@@ -244,6 +260,7 @@ CHECKS = (
         "without ever being equal, and the rule or ending never comes.",
         "Ask with <= or >=.",
         equality_stepped_over,
+        grade="wrong",
     ),
     Check(
         "C302",
@@ -263,6 +280,7 @@ CHECKS = (
         "Within the limits that the file declares the condition is always false, so what it guards never happens.",
         "Change the number, the limit, or the direction of the comparison.",
         never_holds,
+        grade="wrong",
     ),
     Check(
         "C304",
@@ -300,6 +318,7 @@ CHECKS = (
         "The stat is kept, and nothing depends on it: no formula, damage, cost, readout or measure.",
         "Show it in the readout, use it in a rule, or take it out.",
         stat_never_read,
+        grade="note",
     ),
     Check(
         "C308",
@@ -309,6 +328,7 @@ CHECKS = (
         "The stat has limits or bands, so it should move; nothing in the file changes it.",
         "Add the rule or attack that is missing; a constant is written as a bare number.",
         stat_never_changed,
+        grade="note",
     ),
     Check(
         "C309",

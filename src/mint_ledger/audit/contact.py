@@ -168,6 +168,7 @@ CHECKS = (
         "second: the stat is gone at once.",
         "Give the attack a cooldown or the target a safe time; for a rule use 'cooldown', 'every', or 'meets'.",
         contact_drains,
+        grade="wrong",
     ),
     Check(
         "T202",
@@ -197,6 +198,7 @@ CHECKS = (
         "Things happen at steps, so the duration is played as the next longer number of steps.",
         "Write a multiple of the step.",
         uneven_duration,
+        grade="note",
     ),
     Check(
         "T205",

@@ -226,7 +226,7 @@ def _is_rewarded(subject: Subject, play: Play, index: int) -> int:
         while 0 <= place < len(play.rows) and play.rows[place].step == row.step:
             near.append(play.rows[place])
             place += step
-    rewards = (r for r in near if r.what == 0.0 and r.cause >= 0 and causes[int(r.cause)].sort == "rule")
+    rewards = (r for r in near if r.what == 0.0 and r.cause >= 0 and causes[int(r.cause)].sort in ("rule", "branch"))
     return int(any(r.entity != row.entity and r.after > r.before for r in rewards))
 
 
@@ -289,6 +289,7 @@ CHECKS = (
         "Guard the division, the root or the circle that the message names.",
         run_stops,
         plays=True,
+        grade="wrong",
     ),
     Check(
         "F501",
@@ -299,6 +300,7 @@ CHECKS = (
         "Let the order change from round to round, or give the later seats something for it.",
         seats_unfair,
         plays=True,
+        grade="wrong",
     ),
     Check(
         "F502",
@@ -308,6 +310,7 @@ CHECKS = (
         "The stat recovers faster than all attacks together can take from it.",
         "Lower the rate, or let recovering wait ('after') for longer than the time between two hits.",
         fight_cannot_end,
+        grade="wrong",
     ),
     Check(
         "F503",
@@ -326,6 +329,7 @@ CHECKS = (
         "There are endings that win, and none that loses.",
         "Add an ending that loses; for a game that is only played through, allow this finding.",
         no_way_to_lose,
+        grade="note",
     ),
     Check(
         "F505",
@@ -355,6 +359,7 @@ CHECKS = (
         "Two kinds have the same stats and rules. A change to one will be forgotten in the other.",
         "Make them copies of one kind, or let one be like the other.",
         kinds_alike,
+        grade="note",
     ),
     Check(
         "F508",
@@ -365,6 +370,7 @@ CHECKS = (
         "Hang the reward on 'when: gone', which every way comes to.",
         defeat_not_counted,
         plays=True,
+        grade="wrong",
     ),
     Check(
         "F509",
@@ -375,5 +381,6 @@ CHECKS = (
         "Ask with >= or <=, or let the rule happen once ('at_most: 1').",
         fires_twice,
         plays=True,
+        grade="wrong",
     ),
 )

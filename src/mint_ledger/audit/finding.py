@@ -13,6 +13,8 @@ from mint_ledger.program.handle import Path
 if TYPE_CHECKING:
     from mint_ledger.audit.subject import Subject
 
+Grade = Literal["wrong", "maybe", "note"]
+"""How sure it is that something is to be mended: a play or a proof shows it, it often is, or it is worth knowing."""
 Group = Literal["limits", "contact and time", "conditions", "order", "fairness and flow"]
 
 
@@ -21,7 +23,7 @@ class Caught:
     """What a check gives: where, what will happen in the game, and what shows it.
 
     `where` is what the mistake is about, in the words of the file (`keeper.health`, a rule's name); `replay` are the
-    options of `mint-ledger run` that show it.
+    options of `mint-ledger run` that show it; `grade` is another than that of the check.
     """
 
     path: Path
@@ -29,6 +31,7 @@ class Caught:
     what: str
     evidence: tuple[str, ...] = ()
     replay: str = ""
+    grade: Grade | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +50,7 @@ class Check:
     mend: str
     find: Callable[[Subject], Iterator[Caught]]
     plays: bool = False
+    grade: Grade = "maybe"
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,12 +63,18 @@ class Finding:
     command: str = ""
     accepted: str = ""
 
+    @property
+    def grade(self) -> Grade:
+        """How sure it is that this is to be mended."""
+        return self.caught.grade or self.check.grade
+
     @finite
     def as_json(self) -> dict[str, Any]:
         """The finding as plain values."""
         return {
             "code": self.check.code,
             "name": self.check.name,
+            "grade": self.grade,
             "where": self.caught.where,
             "file": self.place.file,
             "line": self.place.line,

@@ -105,7 +105,11 @@ def much_waste(subject: Subject) -> Iterator[Caught]:
     times: Counter[tuple[float, float]] = Counter()
     plays = subject.plays
     for _, row in plays.postings():
-        if row.asked > 0.0 and row.cause >= 0 and plays.program.causes[int(row.cause)].sort in ("rule", "action"):
+        if (
+            row.asked > 0.0
+            and row.cause >= 0
+            and plays.program.causes[int(row.cause)].sort in ("rule", "branch", "action")
+        ):
             key = (row.stat, row.cause)
             asked[key] += row.asked
             lost[key] += row.waste
@@ -207,6 +211,7 @@ CHECKS = (
         "for a while cannot be beaten any more.",
         "Give the stat a max, or let the gain stop somewhere.",
         gain_without_cap,
+        grade="note",
     ),
     Check(
         "L102",
@@ -237,6 +242,7 @@ CHECKS = (
         "another value than the file says.",
         "Change the start or the limit, or write 'start' as the formula of the limit.",
         start_outside_limits,
+        grade="wrong",
     ),
     Check(
         "L105",
@@ -247,6 +253,7 @@ CHECKS = (
         "Make the gain smaller, let it wait until it is needed (needs, if), or raise the cap.",
         much_waste,
         plays=True,
+        grade="note",
     ),
     Check(
         "L106",

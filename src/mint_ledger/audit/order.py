@@ -226,6 +226,7 @@ CHECKS = (
         "Let one rule do the whole, or break the circle.",
         chain_too_deep,
         plays=True,
+        grade="wrong",
     ),
     Check(
         "O404",
@@ -235,6 +236,7 @@ CHECKS = (
         "A stat that resets with the level is changed in the rule that changes the level.",
         "Give it in the new level ('when: {level: …}'), or do not reset the stat.",
         award_lost_with_the_level,
+        grade="wrong",
     ),
     Check(
         "O405",

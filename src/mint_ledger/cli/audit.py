@@ -8,26 +8,40 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, JsonOption, SeedOption
+from mint_ledger.cli.arguments import JsonOption, SeedOption
 from mint_ledger.cli.exits import FELL_SHORT
 from mint_ledger.cli.output import say, say_json
+from mint_ledger.errors import BadRequest
 
 
 def audit(
-    game: GameArgument,
+    game: Annotated[Path | None, typer.Argument(metavar="GAME", help="The game file.")] = None,
     runs: Annotated[int, typer.Option(help="How many runs of each habit and variant; 0: look at the file alone.")] = 50,
     seed: SeedOption = 1,
     only: Annotated[
         list[str] | None, typer.Option(metavar="NAME", help="Only this check, by name or code (repeatable).")
     ] = None,
+    strict: Annotated[bool, typer.Option("--strict", help="Exit code 1 for what may be wrong as well.")] = False,
+    every: Annotated[bool, typer.Option("--all", help="List the notes as well.")] = False,
+    about: Annotated[
+        str | None, typer.Option(metavar="NAME", help="Say what a finding means, and play nothing.")
+    ] = None,
     sarif: Annotated[Path | None, typer.Option(help="Write the findings as SARIF 2.1.0 into this file.")] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Play the game in many ways and name the usual mistakes."""
+    """Play the game in many ways and name the usual mistakes: what is wrong (exit code 1), and what may be."""
     from mint_ledger.cli.files import write_output
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
 
+    if about is not None:
+        from mint_ledger.audit.audit import check_of
+        from mint_ledger.views.audit_text import check_page
+
+        say(check_page(check_of(about)))
+        return
+    if game is None:
+        raise BadRequest("audit wants a game file, or --about and the name of a finding")
     loaded = load(game)
     with counted_progress(f"{loaded.title}: runs") as progress:
         answer = loaded.audit(runs=runs, seed=seed, only=only or (), progress=progress)
@@ -36,8 +50,8 @@ def audit(
     if as_json:
         say_json(answer.as_json())
     else:
-        say(answer.summary())
+        say(answer.summary(notes=every))
         if sarif:
             say(f"\n{sarif} is written")
-    if answer.open:
+    if answer.wrong or (strict and answer.open):
         raise typer.Exit(FELL_SHORT)

@@ -12,7 +12,7 @@ from mint_ledger.game.space import Position
 
 
 class Lives(Part):
-    """A life is spent when a condition becomes true: the stat counts down, other stats are filled."""
+    """A life is spent when a condition becomes true: the stat counts down; but for the last, others are filled."""
 
     stat: str
     spent_if: Condition
@@ -22,10 +22,13 @@ class Lives(Part):
 
     @cached_property
     def rule(self) -> Rule:
-        """The rule that it stands for."""
-        steps: list[object] = [f"{self.stat} -= 1", *(f"fill {stat}" for stat in self.fill)]
+        """The rule that it stands for; with the last life nothing is filled any more."""
+        steps: list[object] = [f"fill {stat}" for stat in self.fill]
         if self.safe_for is not None:
             steps.append({"safe": "self", "for": self.safe_for.plain()})
         if self.where is not None:
             steps.append({"move": "self", "to": [part.plain() for part in self.where]})
-        return Rule.model_validate({"name": "a life is spent", "when": {"becomes": self.spent_if.text}, "do": steps})
+        do: list[object] = [f"{self.stat} -= 1"]
+        if steps:
+            do.append({"if": f"{self.stat} > 0", "do": steps})
+        return Rule.model_validate({"name": "a life is spent", "when": {"becomes": self.spent_if.text}, "do": do})

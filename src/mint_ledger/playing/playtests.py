@@ -25,12 +25,16 @@ PlayedOften = Callable[[LoweredPlaytest, int, Wanted], "Found"]
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """One expectation: what was expected when, whether it held, and the values that it read."""
+    """One expectation: what was expected when, whether it held, and the values that it read.
+
+    `over_at` is when the run had ended, if that was before the time.
+    """
 
     at: str
     expected: str
     held: bool
     values: str
+    over_at: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,7 +113,11 @@ def play_playtest(
         for until, index, (at, procedure, text) in looks:
             engine.play(until=until)
             held = engine.ask(procedure) != 0.0
-            results[index] = Found(_when(lowered, at), text, held, _values(lowered, engine, index, playtest, text))
+            over_at = _over_at(lowered, engine, at)
+            values = _values(lowered, engine, index, playtest, text)
+            if over_at is not None:
+                values = ", ".join(filter(None, (f"the run was over at {over_at}", values)))
+            results[index] = Found(_when(lowered, at), text, held, values, over_at)
         for index, expectation in enumerate(model.expect):
             if isinstance(expectation.that, Wanted) and expectation.in_ is not None:
                 results[index] = played_often(playtest, expectation.in_, expectation.that)
@@ -134,6 +142,13 @@ def _check_starts(lowered: Lowered, engine: ReferenceEngine, starts: list[Start]
             name = words.account(start.entity, accounts[start.column.base])
             side, limit = ("above its max", high) if start.value > high else ("below its min", low)
             raise BadRequest(f"{name} would start at {start.value:g}, {side} of {limit:g}")
+
+
+def _over_at(lowered: Lowered, engine: ReferenceEngine, at: float | None) -> str | None:
+    """When the run had ended, if that was a step before the time at least."""
+    if at is None or not engine.is_over or engine.time > at - engine.time_of(1.0) / 2:
+        return None
+    return f"turn {engine.time:g}" if lowered.program.clock.unit == "turn" else f"{engine.time:g} s"
 
 
 def _when(lowered: Lowered, at: float | None) -> str:

@@ -5,18 +5,22 @@ from __future__ import annotations
 import textwrap
 
 from mint_ledger.audit.audit import Audit
-from mint_ledger.audit.finding import Finding
+from mint_ledger.audit.finding import Check, Finding
 
 WIDTH = 80
 INDENT = 6
 
 
-def audit_text(audit: Audit) -> str:
+def audit_text(audit: Audit, notes: bool = False) -> str:
     """The findings: what will happen, what shows it, how to mend it; then what the file accepts."""
     played = f", {audit.runs:,} runs played" if audit.runs else ", the file alone"
-    lines = [f"{audit.title}: {_count(len(audit.open), 'finding')} ({_count(audit.checks, 'check')}{played})"]
-    for finding in audit.open:
+    wrong, maybe = len(audit.wrong), len(audit.open) - len(audit.wrong)
+    found = ", ".join([f"{wrong} wrong", f"{maybe} maybe"][bool(not wrong) : 2 if maybe else 1]) or "no findings"
+    lines = [f"{audit.title}: {found} ({_count(audit.checks, 'check')}{played})"]
+    for finding in (*audit.open, *(audit.notes if notes else ())):
         lines += ["", *_told(finding)]
+    if audit.notes and not notes:
+        lines += ["", f"{_count(len(audit.notes), 'note')} besides; --all lists them"]
     accepted = [finding for finding in audit.findings if finding.accepted]
     if accepted:
         lines += ["", f"Accepted by the file: {len(accepted)}"]
@@ -36,9 +40,9 @@ def _count(number: int, word: str) -> str:
 
 def _told(finding: Finding) -> list[str]:
     check, caught = finding.check, finding.caught
-    lines = [f"{finding.place}: {check.code} {check.name}"]
+    lines = [f"{finding.place}: {finding.grade}: {check.code} {check.name}"]
     if len(lines[0]) > WIDTH:
-        lines = [f"{finding.place}:", f"  {check.code} {check.name}"]
+        lines = [f"{finding.place}:", f"  {finding.grade}: {check.code} {check.name}"]
     lines += _wrapped(caught.what, 2)
     for evidence in caught.evidence:
         lines += _wrapped(f"– {evidence}", 4)
@@ -50,4 +54,24 @@ def _told(finding: Finding) -> list[str]:
 def _wrapped(text: str, indent: int) -> list[str]:
     return textwrap.wrap(
         text, WIDTH, initial_indent=" " * indent, subsequent_indent=" " * (indent + 2), break_on_hyphens=False
+    )
+
+
+def check_page(check: Check) -> str:
+    """What a finding means, how sure it is, and what to do about it."""
+    sure = {
+        "wrong": "wrong: a play or a proof shows it",
+        "maybe": "maybe: it often is a mistake",
+        "note": "a note: worth knowing",
+    }[check.grade]
+    how = "found by playing" if check.plays else "found by looking at the file"
+    lines = [f"{check.code} {check.name}: {check.title}", f"  {sure}; {how}", ""]
+    return "\n".join(
+        [
+            *lines,
+            *_wrapped(check.means, 2),
+            *_wrapped(f"mend: {check.mend}", 2),
+            "",
+            f"  to accept it: allow: [{{finding: {check.name}, because: …}}]",
+        ]
     )

@@ -67,7 +67,7 @@ def _findings(audit: Audit) -> list[str]:
     """What looks wrong, a line each; `audit` says more, and plays as well."""
     if not audit.open:
         return ["  nothing in the file looks like a usual mistake (audit plays it to see more)"]
-    lines = [f"  looks wrong ({_count(len(audit.open), 'finding')}; mint-ledger audit says more):"]
+    lines = [f"  looks wrong, or may be ({_count(len(audit.open), 'finding')}; mint-ledger audit says more):"]
     for finding in audit.open:
         text = f"line {finding.place.line}  {finding.check.name}: {finding.caught.what}"
         lines += textwrap.wrap(text, WIDTH, initial_indent=" " * 4, subsequent_indent=" " * 6, break_on_hyphens=False)

@@ -27,7 +27,7 @@ def finding_page(check: Check, example: str, caught: str) -> str:
         [
             f"# {check.title}",
             "",
-            f"`{check.name}` · `{check.code}` · {check.group}. {how}",
+            f"`{check.name}` · `{check.code}` · {check.group} · {check.grade}. {how}",
             "",
             *textwrap.wrap(check.means, 100),
             "",
@@ -63,12 +63,17 @@ def findings_index(checks: Sequence[Check]) -> str:
         "`mint-ledger audit game.yaml` plays every habit in every variant and names the usual mistakes;",
         "`mint-ledger check` names those that need no play. Each has a page: what it means, how to mend it,",
         "and a small game that has it. This list is made from the checks themselves.",
+        "",
+        "There are three grades. *wrong*: a play or a proof shows the mistake, and `audit` ends with exit code 1. *maybe*: it",
+        "often is one; it is said, and `--strict` makes it an alarm. *note*: worth knowing; `--all` lists them. A finding may",
+        "have another grade in a game than its check, like an ending that no player reached. `audit --about NAME` tells a",
+        "finding's page.",
     ]
     for group in GROUPS:
-        lines += ["", f"## {group.capitalize()}", "", "| code | finding | |", "|---|---|---|"]
+        lines += ["", f"## {group.capitalize()}", "", "| code | finding | grade | |", "|---|---|---|---|"]
         lines += [
             f"| {check.code} | [{check.name}](findings/{check.name}.md) "
-            f"| {check.title}{' (plays)' if check.plays else ''} |"
+            f"| {check.grade} | {check.title}{' (plays)' if check.plays else ''} |"
             for check in checks
             if check.group == group
         ]

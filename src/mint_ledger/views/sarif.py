@@ -47,7 +47,7 @@ def _result(finding: Finding) -> dict[str, Any]:
     result: dict[str, Any] = {
         "ruleId": finding.check.code,
         "ruleIndex": CHECKS.index(finding.check),
-        "level": "warning",
+        "level": {"wrong": "error", "maybe": "warning", "note": "note"}[finding.grade],
         "message": {"text": text + (f" Replay: {finding.command}" if finding.command else "")},
         "locations": [
             {

@@ -1,0 +1,125 @@
+"""What is without effect: players who never act, statuses that change nothing, playtests that ask after the end."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from mint_ledger.audit.finding import Caught, Check
+from mint_ledger.audit.subject import Subject
+from mint_ledger.balance.playtest_study import play_tests
+from mint_ledger.errors import MintError
+from mint_ledger.program.row import WHATS
+
+
+def nobody_plays(subject: Subject) -> Iterator[Caught]:
+    """A game with actions and without a habit: in its runs nothing is ever done."""
+    game = subject.game
+    if game.actions and not game.habits:
+        names = ", ".join(list(game.actions)[:4])
+        what = f"The game has actions ({names}) and no habit, so nobody does any of them in a run or a study."
+        yield Caught(("actions",), "actions", what)
+
+
+def habit_never_acts(subject: Subject) -> Iterator[Caught]:
+    """A habit that has acts and did none of them in any run."""
+    plays = subject.plays
+    players = subject.game.lowered.habit_players
+    for name, habit in subject.game.habits.items():
+        runs = [play for play in plays.runs if play.habit == name]
+        if not habit.acts or not runs or not players[name]:
+            continue
+        acting = {act.do for act in habit.acts}
+        if any(
+            WHATS[int(row.what)] in ("act", "slip")
+            and int(row.entity) in players[name]
+            and plays.words.cause(row.cause) in acting
+            for play in runs
+            for row in play.rows
+        ):
+            continue
+        what = f"Players of the habit '{name}' did nothing in any of {len(runs)} runs."
+        yield Caught(("habits", name), name, what, (), plays.replay(runs[0]))
+
+
+def status_without_effect(subject: Subject) -> Iterator[Caught]:
+    """A status that only changes stats, given to somebody who has none of them."""
+    plays, cast = subject.plays, subject.facts.cast
+    told: set[tuple[str, str]] = set()
+    for play in plays.runs:
+        for row in play.rows:
+            if WHATS[int(row.what)] != "status":
+                continue
+            name, member = plays.words.cause(row.cause), cast.member_of(int(row.entity))
+            status = subject.game.statuses.get(name)
+            if status is None or member is None or (name, member.name) in told or not status.changes:
+                continue
+            if status.blocks or status.do or set(status.changes) & set(member.kind.stats):
+                continue
+            told.add((name, member.name))
+            lacks = " and ".join(status.changes)
+            what = f"{member.name} is given '{name}', which changes {lacks} alone, and {member.name} has no such stat."
+            yield Caught(("statuses", name), name, what, (), plays.replay(play))
+
+
+def asks_after_the_end(subject: Subject) -> Iterator[Caught]:
+    """A playtest that expects something at a time that its run never comes to."""
+    if not subject.game.playtests:
+        return
+    try:
+        results = play_tests(subject.game)
+    except MintError:
+        return
+    for result in results:
+        for found in result.found:
+            if found.over_at is not None:
+                what = f"The playtest '{result.name}' asks {found.at}, and its run is over at {found.over_at}."
+                yield Caught(("playtests", result.name), result.name, what, (f"expected: {found.expected}",))
+                break
+
+
+CHECKS = (
+    Check(
+        "F511",
+        "nobody-plays",
+        "fairness and flow",
+        "Actions, and nobody to do them",
+        "Simulated players do what their habit says. Without a habit nobody acts, and what runs and studies tell is of "
+        "a game in which nothing is done.",
+        "Write a habit for those who act; 'mint-ledger try' lets you play by hand meanwhile.",
+        nobody_plays,
+    ),
+    Check(
+        "F512",
+        "habit-never-acts",
+        "fairness and flow",
+        "A habit that never acts",
+        "None of its acts could ever be done, or their conditions never held: its players stand still.",
+        "Look at what its acts need, at their 'if', and at who it is for ('by').",
+        habit_never_acts,
+        plays=True,
+        grade="wrong",
+    ),
+    Check(
+        "C312",
+        "status-without-effect",
+        "conditions",
+        "A status that changes what its bearer lacks",
+        "All that the status does is to change a stat, and whoever was given it has no such stat.",
+        "Give it to those who have the stat, or name the stat that is meant.",
+        status_without_effect,
+        plays=True,
+        grade="wrong",
+    ),
+    Check(
+        "C313",
+        "asks-after-the-end",
+        "conditions",
+        "A playtest that asks after the end",
+        "The run has ended before the time at which something is expected; what is looked at is how it ended, whether "
+        "or not the expectation holds.",
+        "Ask earlier or 'at: end', or let the game start so that it goes on for longer.",
+        asks_after_the_end,
+        plays=True,
+        grade="wrong",
+    ),
+)

@@ -1,0 +1,19 @@
+from __future__ import annotations
+
+from twins import line_of, only_in_the_first
+
+FAULTY = """
+title: Forge
+clock: {step: 0.5, limit: 10}
+kinds: {smith: {stats: {iron: {start: 0, min: 0, max: 9}}}}
+actions: {hammer: {by: smith, needs: iron > 0, do: [iron -= 1]}}
+habits:
+  busy: {by: smith, reaction: 1, acts: [{do: hammer}]}
+"""
+
+
+def test_habit_never_acts_is_caught_and_the_mended_twin_is_not() -> None:
+    mended = FAULTY.replace("iron: {start: 0", "iron: {start: 5")
+    finding = only_in_the_first(FAULTY, mended, "habit-never-acts", runs=2)
+    assert finding.caught.where == "busy"
+    assert "busy" in line_of(FAULTY, finding)
