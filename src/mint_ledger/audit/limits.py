@@ -211,7 +211,6 @@ CHECKS = (
         "for a while cannot be beaten any more.",
         "Give the stat a max, or let the gain stop somewhere.",
         gain_without_cap,
-        grade="note",
     ),
     Check(
         "L102",

@@ -64,10 +64,10 @@ def findings_index(checks: Sequence[Check]) -> str:
         "`mint-ledger check` names those that need no play. Each has a page: what it means, how to mend it,",
         "and a small game that has it. This list is made from the checks themselves.",
         "",
-        "There are three grades. *wrong*: a play or a proof shows the mistake, and `audit` ends with exit code 1. *maybe*: it",
-        "often is one; it is said, and `--strict` makes it an alarm. *note*: worth knowing; `--all` lists them. A finding may",
-        "have another grade in a game than its check, like an ending that no player reached. `audit --about NAME` tells a",
-        "finding's page.",
+        "There are three grades. *wrong*: a play or a proof shows the mistake, and `audit` ends with exit code 1.",
+        "*maybe*: it often is one; it is said, and `--strict` makes it an alarm. *note*: worth knowing; `--all` lists",
+        "them. A finding may have another grade in a game than its check, like an ending that no player reached.",
+        "`audit --about NAME` tells a finding's page.",
     ]
     for group in GROUPS:
         lines += ["", f"## {group.capitalize()}", "", "| code | finding | grade | |", "|---|---|---|---|"]
