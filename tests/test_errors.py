@@ -174,3 +174,16 @@ def test_json_is_read_too() -> None:
     assert mint.loads(text).run().at(0)["a"] == 5
     found = faults('{\n  "title": "J",\n  "stast": {"a": 1}\n}')
     assert found == ["mill.yaml:3:3: unknown key 'stast', did you mean 'stats'?"]
+
+
+def test_a_coordinate_of_who_is_nowhere_says_so() -> None:
+    text = """
+    space: {}
+    kinds: {mara: {where: [0, 0]}, wolf: {stats: {g: 1}, rules: [{name: r, when: start, if: x < 3, do: [g = 2]}]}}
+    rules: [{name: q, when: start, if: wolf.x < mara.x, do: [wolf.g = 1]}]
+    """
+    with pytest.raises(mint.GameError) as error:
+        mint.loads(text)
+    assert [fault.message for fault in error.value.faults] == [
+        "wolf is nowhere, so it has no 'x'; give it a 'where: [x, y]'"
+    ] * 2

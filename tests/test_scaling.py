@@ -130,6 +130,22 @@ def test_words_are_dials(garden: mint.Game) -> None:
         )
 
 
+def test_playtests_and_levels_set_words(tmp_path: Path) -> None:
+    text = (
+        GARDEN
+        + """
+levels: {lawn: {start: {mara.weapon: trowel}, until: level_time >= 2, next: bed}, bed: {}}
+playtests:
+  with shears: {dials: {mara.weapon: shears, '*.health': {times: 0.5}}, only_script: true, level: bed, expect: [{at: 1, that: mara.weapon == shears and bramble.health == 30}]}
+  as it starts: {start: {mara.weapon: rake}, only_script: true, level: bed, expect: [{at: 1, that: mara.weapon == rake}]}
+  on the lawn: {only_script: true, expect: [{at: 1, that: mara.weapon == trowel}]}
+"""
+    )
+    assert all(result.passed for result in mint.loads(text).play_tests())
+    with pytest.raises(mint.GameError, match="one of trowel, rake, shears, not 'spade'"):
+        mint.loads(text.replace("dials: {mara.weapon: shears", "dials: {mara.weapon: spade"))
+
+
 def test_studies_and_sweeps_know_words(garden: mint.Game, tmp_path: Path) -> None:
     dials = {"mara.weapon": ["trowel", "rake", "shears"]}
     sweep = garden.sweep(dials, runs=60, store=tmp_path / "s.sqlite")

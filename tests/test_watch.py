@@ -133,3 +133,25 @@ def test_each_save_is_answered_a_broken_file_too_and_ctrl_c_ends_it(watching: Wa
     text = watching.out.read_text("utf-8")
     assert text.rstrip().endswith("no longer watching")
     assert "Traceback" not in text
+
+
+def test_a_table_beside_the_game_is_watched_with_it(tmp_path: Path) -> None:
+    (tmp_path / "waves.csv").write_text("wave,foes\n1,3\n2,5\n", encoding="utf-8")
+    (tmp_path / "hill.yaml").write_text(
+        "title: Hill\nclock: {unit: turn, limit: 4}\ntables: {waves: {file: waves.csv}}\nstats: {n: 0}\n"
+        "rules: [{name: r, when: {every: 1}, do: ['n += waves.foes[turn]']}]\nendings: {full: {result: win, if: n >= 10}}\n",
+        encoding="utf-8",
+    )
+    watching = Watching(tmp_path / "hill.yaml")
+    try:
+        watching.wait(lambda text: "wins" in text)
+        (tmp_path / "waves.csv").write_text("wave,foes\n1,3\n2,1\n", encoding="utf-8")
+        watching.wait(lambda text: "waves.foes[2] 5 → 1" in text)
+        (tmp_path / "waves.csv").write_text("wave,foes\n1,3\n2,many\n", encoding="utf-8")
+        text = watching.wait(lambda text: "cannot be used" in text)
+        assert "waves.csv:3:3" in text
+        (tmp_path / "waves.csv").write_text("wave,foes\n1,3\n2,6\n", encoding="utf-8")
+        watching.wait(lambda text: "waves.foes[2] 1 → 6" in text)
+    finally:
+        watching.process.send_signal(signal.SIGINT)
+        assert watching.process.wait(timeout=20) == 0

@@ -9,6 +9,7 @@ from dataclasses import replace
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CHANCE_CALLS, COUNT_CALLS, parse_expression, shorten
+from mint_ledger.game.dials import COORDINATES
 from mint_ledger.lowering import chance, counts, entities, reading, table
 from mint_ledger.lowering.columns import level_began_column
 from mint_ledger.lowering.context import Lowering
@@ -271,6 +272,10 @@ class FormulaLowerer:
         for member in scope.self_.members if scope.self_ else ():
             known.extend(member.kind.stats)
         owners = [m.name for m in lowering.cast.with_stat(name)]
+        nowhere = [m.name for m in (scope.self_.members if scope.self_ else ()) if name not in m.kind.stats]
+        if name in COORDINATES and nowhere:
+            more = reading.no_space(lowering)
+            return f"{nowhere[0]} is nowhere, so it has no '{name}'; give it a 'where: [x, y]'{more}"
         if owners and scope.self_ is None:
             shown = owners[0] if len(owners) == 1 else " or ".join(owners[:3])
             return f"unknown name '{name}'; it is a stat of {shown}, so write '{owners[0]}.{name}'"

@@ -161,7 +161,14 @@ def _join_dials(lowering: Lowering, ways: list[tuple[Typed, list[Member]]], ref:
 def _no_such_stat(lowering: Lowering, member: Member | None, name: str) -> str:
     stats = stats_of(lowering, member)
     owner = member.name if member else "the game"
+    if name in COORDINATES and member is not None:
+        return f"{owner} is nowhere, so it has no '{name}'; give it a 'where: [x, y]'{no_space(lowering)}"
     return f"{owner} has no stat '{shorten(name)}'{nearest(name, stats)}"
+
+
+def no_space(lowering: Lowering) -> str:
+    """What else is missing for a place, where the game has none."""
+    return "" if lowering.game.space is not None else ", and the game 'space: {}' at its top"
 
 
 def attribute(f: InFormula, node: ast.Attribute) -> Typed:
