@@ -37,3 +37,36 @@ habits: {dull: {by: guard, reaction: 1, acts: [{do: nap}]}}
 """
     names = {finding.caught.where for finding in found(text, "never-happened", 2)}
     assert names == {"poke", "nap", "guard.calm upset"}
+
+
+PLAYERS = """
+title: Forge
+clock: {step: 0.5, limit: 20}
+kinds:
+  smith: {stats: {heat: {start: 5, min: 0, max: 9}}}
+  boy: {stats: {coal: {start: 0, min: 0}}}
+actions:
+  hammer: {by: smith, do: [heat -= 1]}
+  blow: {by: smith, do: [heat += 1]}
+  fetch: {by: boy, do: [coal += 1]}
+habits:
+  busy: {by: smith, reaction: 1, acts: [{do: hammer, if: heat > 3}]}
+  quick: {by: boy, reaction: 0.5, acts: [{do: fetch}]}
+endings:
+  molten: {result: lose, if: smith.heat >= 8}
+  stocked and cold: {result: win, if: boy.coal >= 30 and smith.heat <= 3}
+  hot: {result: draw, if: smith.heat >= 9 and boy.coal >= 900}
+"""
+
+
+def test_players_besides_the_habits_show_what_can_be_reached() -> None:
+    notes = {finding.caught.where: finding for finding in found(PLAYERS, "never-happened", 5)}
+    # Neither habit alone comes to these: one who acts at once does, and both habits together.
+    assert notes["molten"].grade == "note"
+    assert "one who acts at" in notes["molten"].caught.evidence[1]
+    assert notes["stocked and cold"].caught.evidence[1] == "'busy + quick' came to it"
+    # Nobody at all comes to this.
+    assert notes["hot"].grade == "maybe"
+    assert "nor in" in notes["hot"].caught.evidence[1]
+    # What no habit chooses is done by others, and worth a note alone.
+    assert notes["blow"].grade == "note"

@@ -133,7 +133,7 @@ def _rules_never(subject: Subject) -> Iterator[Caught]:
             count = subject.plays.rule_count(path)
         except StopIteration:
             continue  # its kind has no entities
-        if not count:
+        if not count and path not in subject.plays.others.rules:
             yield _never(subject, path, part.title(), f"The rule '{part.title()}' was carried out")
 
 
@@ -144,7 +144,8 @@ def _given_cues(facts: Facts) -> Iterator[str]:
 
 
 def _causes_never(subject: Subject) -> Iterator[Caught]:
-    game, seen = subject.game, subject.plays.seen
+    game, others = subject.game, subject.plays.others
+    seen = subject.plays.seen | others.seen
     struck = {name for what, name in seen if what in ("hit", "miss", "dodge", "blocked")}
     for name in game.attacks:
         if name not in struck:
@@ -154,8 +155,9 @@ def _causes_never(subject: Subject) -> Iterator[Caught]:
     for name in game.actions:
         if name not in done and (name in chosen or not game.habits):
             yield _never(subject, ("actions", name), name, f"Nobody came to do {name}", nobody=True)
-        elif name not in done and game.habits:
-            yield Caught(("actions", name), name, f"No habit ever chooses {name}, so simulated players never do it.")
+        elif name not in chosen and game.habits:
+            what = f"No habit ever chooses {name}, so simulated players never do it."
+            yield Caught(("actions", name), name, what, grade="note" if name in done else None)
     given = {name for what, name in seen if what == "status"}
     for name in game.statuses:
         if name not in given and name in subject.facts.given_statuses:
@@ -166,7 +168,13 @@ def _causes_never(subject: Subject) -> Iterator[Caught]:
             runs = len(subject.plays.runs)
             what = f"The run ended with '{name}' in none of {runs} runs, by any habit in any variant."
             rare = f"so by these players it is rarer than 1 in {max(runs // 3, 1)} (95 % confidence)"
-            yield Caught(("endings", name), name, what, (rare,), grade="note")
+            reached = dict(others.endings).get(name)
+            if reached is not None:
+                yield Caught(("endings", name), name, what, (rare, f"{reached} came to it"), grade="note")
+            else:
+                tried = ", ".join(others.players)
+                more = (f"nor in {others.runs} runs by {tried}",) if others.runs else ()
+                yield Caught(("endings", name), name, what, (rare, *more), grade="maybe" if more else "note")
 
 
 def _bands_never(subject: Subject) -> Iterator[Caught]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from mint_ledger.audit.others import Others, play_others
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest, Fault, GameError, RunStopped
@@ -60,6 +61,7 @@ class Plays:
     runs: tuple[Play, ...]
     stops: tuple[Stop, ...]
     deepest: tuple[float, ...] = ()
+    others: Others = field(default_factory=Others)
 
     @property
     def program(self) -> Program:
@@ -143,7 +145,9 @@ def play_all(game: PlayableGame, runs: int, seed: int, progress: Progress | None
                 if progress is not None:
                     progress(len(plays) + len(stops), runs * len(variants) * len(habits))
     assert first is not None
-    return Plays(first, seed, tuple(plays), (*stops, *_stress(game)), _longest_chain(first, habits, seed))
+    others = play_others(game, _counting, runs, seed)
+    longest = _longest_chain(first, habits, seed)
+    return Plays(first, seed, tuple(plays), (*stops, *_stress(game)), longest, others)
 
 
 def _longest_chain(lowered: Lowered, habits: Sequence[str | None], seed: int) -> tuple[float, ...]:
