@@ -198,3 +198,38 @@ def test_kinds_that_are_like_another_have_its_findings_once() -> None:
     text = "kinds: {a: {stats: {h: 1}}, b: {like: a}, c: {like: a}}\n"
     [finding] = mint.loads(text).audit(only=["stat-never-read"]).findings
     assert finding.caught.evidence == ("the same of b.h, c.h",)
+
+
+def test_a_quick_audit_and_one_without_time_say_what_they_did_not_look_at() -> None:
+    game = mint.load(mint.demo_path())
+    quick = game.audit(quick=True)
+    assert quick.unlooked == (
+        "players besides the habits",
+        "step-length-matters",
+        "once-in-every-step",
+        "order-of-rules-matters",
+        "seats-unfair",
+    )
+    assert 0 < quick.runs < game.audit(runs=12, only=["much-waste"]).runs
+    hasty = game.audit(seconds=1e-6)
+    assert hasty.runs <= len(game.habits) and "much-waste" in hasty.unlooked
+    assert "step-length-matters" in hasty.unlooked
+    assert "Not looked at: " in hasty.summary()
+    assert not game.audit(runs=2, only=["much-waste"]).unlooked
+    with pytest.raises(mint.BadRequest, match="more than 0"):
+        game.audit(seconds=0)
+
+
+def test_findings_are_told_as_they_are_found_the_cheapest_first() -> None:
+    told = []
+    audit = mint.loads(BOG, "game.yaml").audit(runs=5, found=told.append)
+    assert sorted(finding.check.name for finding in told) == sorted(finding.check.name for finding in audit.findings)
+    assert [finding.check.plays for finding in told] == sorted(finding.check.plays for finding in told)
+
+
+def test_audit_on_the_command_line_can_be_quick(command: Command) -> None:
+    done = command("audit", str(mint.demo_path()), "--quick")
+    assert done.returncode == 0 and "Not looked at: players besides the habits, step-length" in done.stdout
+    left = json.loads(command("audit", str(mint.demo_path()), "--seconds", "0.001", "--json").stdout)["unlooked"]
+    assert "seats-unfair" in left
+    assert command("audit", str(mint.demo_path()), "--seconds", "0").returncode == 2

@@ -20,6 +20,7 @@ from mint_ledger.studies.budget import Budget, Progress
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
+    from mint_ledger.audit.finding import Finding
     from mint_ledger.balance.matchup import Matchups
     from mint_ledger.balance.sensitivity import Sensitivity
     from mint_ledger.balance.sweep import Sweep
@@ -146,7 +147,10 @@ class Game(PlayableGame):
         seed: int = 1,
         *,
         only: Sequence[str] = (),
+        quick: bool = False,
+        seconds: float = math.inf,
         progress: Progress | None = None,
+        found: Callable[[Finding], None] | None = None,
     ) -> Audit:
         """Look for the usual mistakes, in the file and in play.
 
@@ -154,15 +158,20 @@ class Game(PlayableGame):
             runs: how many runs of each habit in each variant are played; 0 to look at the file alone.
             seed: the seed of these runs.
             only: names or codes of checks; all by default.
+            quick: play 10 runs of each, and leave out what plays something changed.
+            seconds: begin nothing further after so long; the answer says what was not looked at.
             progress: called with (runs done, runs in all).
+            found: called with each finding as it is found, the cheapest checks first.
 
         Raises:
             NotFound: there is no check of such a name.
-            BadRequest: the number of runs makes no sense.
+            BadRequest: the number of runs, or the seconds, make no sense.
         """
         from mint_ledger.audit.audit import make_audit
 
-        return make_audit(self, runs=runs, seed=seed, only=only, progress=progress)
+        return make_audit(
+            self, runs=runs, seed=seed, only=only, quick=quick, seconds=seconds, progress=progress, found=found
+        )
 
     def judge(
         self,

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import pytest
 from twins import found, line_of, only_in_the_first
 
 FAULTY = """
@@ -30,3 +31,28 @@ def test_a_line_of_text_is_looked_at_too_and_what_moves_by_itself_is_alive() -> 
     assert "shows the same in every run" in finding.caught.what
     for alive in ("Sold {seller[1].pears}", "{count(seller)} sellers", "Open for {time} s", "A market"):
         assert not found(FAULTY.replace('{bar: "seller[2].pears"}', f'"{alive}"'), "readout-never-changes", 2)
+
+
+SHOWN = """
+title: Two hives
+clock: {step: 0.5, limit: 20}
+kinds: {hive: {copies: 2, stats: {honey: {start: 0, min: 0, max: 50}}}}
+rules: [{name: bees, when: {every: 1}, do: [{each: hive, do: [other.honey += 1]}]}]
+readout: [READOUT]
+"""
+ALL = '{bar: "hive[1].honey"}, {bar: "hive[2].honey"}'
+
+
+@pytest.mark.parametrize(
+    ("readout", "says"),
+    [
+        ('{bar: "hive[1].honey"}, {bar: "hive[1].honey"}', "a second time"),
+        ('{bar: "hive[1].honey"}', "hive[2].honey, which change as well, have none"),
+        (f'{ALL}, "Honey: 0"', "the 0 in it never changes"),
+    ],
+)
+def test_a_readout_that_shows_the_wrong_thing_is_found(readout: str, says: str) -> None:
+    findings = found(SHOWN.replace("READOUT", readout), "readout-never-changes", 2)
+    assert any(says in finding.caught.what for finding in findings)
+    for honest in (ALL, f'{ALL}, "Hive 1 and hive 2"', f'{ALL}, "Honey: {{hive[1].honey}}"'):
+        assert not found(SHOWN.replace("READOUT", honest), "readout-never-changes", 2)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+import math
+import time
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 from mint_ledger import showing
-from mint_ledger.audit import conditions, contact, fairness, idle, limits, order
+from mint_ledger.audit import conditions, contact, fairness, idle, limits, order, repeats
 from mint_ledger.audit.finding import Caught, Check, Finding, Grade
-from mint_ledger.audit.plays import play_all
+from mint_ledger.audit.plays import Plays, play_all
 from mint_ledger.audit.subject import Subject
 from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
 from mint_ledger.game.paths import path_name
@@ -36,6 +38,7 @@ UNUSED = Check(
 CHECKS: tuple[Check, ...] = (
     *limits.CHECKS,
     *contact.CHECKS,
+    *repeats.CHECKS,
     *conditions.CHECKS,
     *order.CHECKS,
     *fairness.CHECKS,
@@ -43,6 +46,7 @@ CHECKS: tuple[Check, ...] = (
     UNUSED,
 )
 MOST_RUNS = 100_000
+QUICK_RUNS = 10
 GRADES: tuple[Grade, ...] = ("wrong", "maybe", "note")
 
 
@@ -57,6 +61,7 @@ class Audit:
         checks: how many checks were made.
         runs: how many runs were played for it; 0 where it only looked at the file.
         silences: what checks by chance that found nothing would have seen.
+        unlooked: what there was no time for, or was left out.
     """
 
     title: str
@@ -65,6 +70,7 @@ class Audit:
     checks: int
     runs: int
     silences: tuple[str, ...] = ()
+    unlooked: tuple[str, ...] = ()
 
     @property
     def open(self) -> tuple[Finding, ...]:
@@ -90,6 +96,7 @@ class Audit:
             "checks": self.checks,
             "runs": self.runs,
             "silences": list(self.silences),
+            "unlooked": list(self.unlooked),
             "findings": [finding.as_json() for finding in self.findings],
         }
 
@@ -110,39 +117,75 @@ class Audit:
 
 
 def make_audit(
-    game: PlayableGame, *, runs: int = 0, seed: int = 1, only: Sequence[str] = (), progress: Progress | None = None
+    game: PlayableGame,
+    *,
+    runs: int = 0,
+    seed: int = 1,
+    only: Sequence[str] = (),
+    quick: bool = False,
+    seconds: float = math.inf,
+    progress: Progress | None = None,
+    found: Callable[[Finding], None] | None = None,
 ) -> Audit:
-    """Look for the usual mistakes of a game.
+    """Look for the usual mistakes of a game: first in the file, then in plays, then in plays of something changed.
 
     Args:
         game: the game.
         runs: how many runs of each habit and variant are played; 0 to look at the file alone.
         seed: the seed of these runs.
         only: names or codes of checks; all by default.
+        quick: play few runs, and leave out the checks that play something changed.
+        seconds: begin no further check, and no further runs of a habit, after so long.
         progress: is told how many runs are done, and how many there are to be.
+        found: is told each finding as it is found.
 
     Raises:
         NotFound: there is no check of such a name.
-        BadRequest: the number of runs makes no sense.
+        BadRequest: the number of runs, or the seconds, make no sense.
         GameError: the file accepts what no check finds.
     """
     if isinstance(runs, bool) or not isinstance(runs, int) or not 0 <= runs <= MOST_RUNS:
         raise BadRequest(f"an audit plays 0 to {MOST_RUNS:,} runs of each habit and variant, not {runs!r}")
+    if not seconds > 0.0:
+        raise BadRequest(f"an audit may take some seconds, more than 0, not {seconds!r}")
     _check_allowed(game)
+    ends = time.monotonic() + seconds
+    runs = min(runs, QUICK_RUNS) if quick else runs
     chosen = [check for check in _chosen(only) if runs or not check.plays]
     # What the file accepts without need is known once everything else has been looked for.
     asked = [check for check in CHECKS if runs or not check.plays] if UNUSED in chosen else chosen
-    wants_plays = any(check.plays for check in asked)
-    plays = play_all(game, runs, seed, progress) if wants_plays else None
-    subject = Subject(game, plays, max(runs, 200), seed)
-    findings = [_finding(game, check, caught) for check in asked for caught in _once_a_place([*check.find(subject)])]
-    if UNUSED in chosen:
+    findings: list[Finding] = []
+    unlooked: list[str] = []
+    played = 0
+
+    def play() -> Plays:
+        nonlocal played
+        plays = play_all(game, runs, seed, progress, ends, quick=quick)
+        played = len(plays.runs)
+        unlooked.extend([plays.unplayed] if plays.unplayed else [])
+        return plays
+
+    subject = Subject(game, play if runs else None, max(runs, 200), seed)
+    for check in sorted(asked, key=_cost):
+        if (quick and check.tries) or (time.monotonic() > ends and check.plays):
+            unlooked.append(check.name)
+            continue
+        for caught in _once_a_place([*check.find(subject)]):
+            findings.append(_finding(game, check, caught))
+            if found is not None and check in chosen:
+                found(findings[-1])
+    if UNUSED in chosen and not unlooked:
         findings = [*(f for f in findings if f.check in chosen), *_unused(game, findings)]
-    findings.sort(key=lambda finding: (bool(finding.accepted), GRADES.index(finding.grade)))
-    played = len(plays.runs) if plays else 0
-    return Audit(
-        game.title, str(game.source.file), tuple(findings), len(chosen), played, tuple(dict.fromkeys(subject.silences))
-    )
+    order = {check.code: number for number, check in enumerate(CHECKS)}
+    findings.sort(key=lambda f: (bool(f.accepted), GRADES.index(f.grade), order[f.check.code]))
+    silences = tuple(dict.fromkeys(subject.silences))
+    file = str(game.source.file)
+    return Audit(game.title, file, tuple(findings), len(chosen), played, silences, tuple(unlooked))
+
+
+def _cost(check: Check) -> int:
+    """The cheapest first: a look at the file, at the plays, at plays of something changed."""
+    return check.plays + check.tries
 
 
 def _unused(game: PlayableGame, findings: Sequence[Finding]) -> Iterator[Finding]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Iterator
 
 from mint_ledger.audit.facts import WORLD, ConditionFact, Facts
@@ -14,6 +15,8 @@ from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
 from mint_ledger.program.handle import Path
 
+# A number that a line names as a value: `Lives: 3`.
+_MEANT = re.compile(r"[:=] ?(\d+)\b")
 # What formulas read that moves without any posting.
 LIVE = {"count", "time", "level_time", "level", "has", "distance", "x", "y"}
 
@@ -73,7 +76,7 @@ def true_from_the_start(subject: Subject) -> Iterator[Caught]:
 
 def _fires_later(subject: Subject, fact: ConditionFact) -> bool:
     """Whether runs show that the rule rightly waits for the next time."""
-    if subject.played is None or "when" not in fact.path:
+    if subject.play is None or "when" not in fact.path:
         return False
     try:
         return subject.plays.rule_count(fact.path[: fact.path.index("when")]) > 0
@@ -228,16 +231,38 @@ def readout_never_changes(subject: Subject) -> Iterator[Caught]:
     ids = {(row.entity, row.stat) for row in postings if row.after != row.before}
     moved = {plays.words.account(entity, stat) for entity, stat in ids}
     stats = {name.rpartition(".")[2] for name in moved}
+    shown: set[str] = set()
     for index, item in enumerate(subject.game.readout):
         if isinstance(item, Bar):
-            if item.bar not in moved:
+            if item.bar in shown:
+                yield Caught(("readout", index), item.bar, f"The bar of {item.bar} is shown a second time.")
+            elif item.bar not in moved:
                 yield Caught(("readout", index), item.bar, f"The bar of {item.bar} never moves in any run.")
+            shown.add(item.bar)
             continue
-        _, formulas = split_text(item.line)
+        pieces, formulas = split_text(item.line)
         names = [facts.names_in(formula) for formula in formulas]
         if formulas and not any(group & (stats | LIVE) for group in names):
             what = f"The line '{item.line}' shows the same in every run, all the time."
             yield Caught(("readout", index), item.line, what)
+        elif not formulas and (told := _MEANT.search(pieces[0])):
+            what = f"The line '{item.line}' is a plain text: the {told[1]} in it never changes."
+            yield Caught(("readout", index), item.line, what)
+    yield from _copies_left_out(subject, shown, moved)
+
+
+def _copies_left_out(subject: Subject, shown: set[str], moved: set[str]) -> Iterator[Caught]:
+    """Copies whose account moves like that of one that has a bar, and who have none."""
+    for bar in sorted(shown):
+        kind, bracket, _ = bar.partition("[")
+        stat = bar.rpartition(".")[2]
+        alike = sorted(name for name in moved if bracket and name.startswith(f"{kind}[") and name.endswith(f"].{stat}"))
+        left = [name for name in alike if name not in shown]
+        if left and bar == min(name for name in shown if name in alike or name == bar):
+            index = next(i for i, item in enumerate(subject.game.readout) if isinstance(item, Bar) and item.bar == bar)
+            more = f" and {len(left) - 4} more" if len(left) > 4 else ""
+            what = f"{bar} has a bar; {', '.join(left[:4])}{more}, which change as well, have none."
+            yield Caught(("readout", index), bar, what, (), "", "note" if len(left) > 8 else None)
 
 
 def counter_is_stuck(subject: Subject) -> Iterator[Caught]:

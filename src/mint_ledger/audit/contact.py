@@ -50,8 +50,6 @@ def _draining_postings(subject: Subject, path: Path, rule: Rule) -> Iterator[Cau
     for index, item in enumerate(rule.do):
         if not isinstance(item, PostDo) or item.post.mode != "subtract" or item.post.amount is None:
             continue
-        if "step" in item.post.amount.names():
-            continue
         owners, stat = facts.target((*path, "do", index), item.post.target)
         high = facts.between((*path, "do", index), item.post.amount).high
         for owner in owners[:1]:
@@ -189,6 +187,7 @@ CHECKS = (
         "Write rates as recover or fade, or with 'every', or make the step shorter until it no longer matters.",
         step_length_matters,
         plays=True,
+        tries=True,
     ),
     Check(
         "T204",

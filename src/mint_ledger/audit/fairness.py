@@ -300,6 +300,7 @@ CHECKS = (
         "Let the order change from round to round, or give the later seats something for it.",
         seats_unfair,
         plays=True,
+        tries=True,
         grade="wrong",
     ),
     Check(

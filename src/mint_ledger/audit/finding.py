@@ -39,7 +39,7 @@ class Check:
     """One usual mistake.
 
     `means` says what it does to a game, `mend` what to do about it; `plays` says whether it wants the game to be
-    played.
+    played, and `tries` whether it plays further runs of its own, of something changed.
     """
 
     code: str
@@ -51,6 +51,7 @@ class Check:
     find: Callable[[Subject], Iterator[Caught]]
     plays: bool = False
     grade: Grade = "maybe"
+    tries: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from mint_ledger.audit.acts import gave_with_none
+from mint_ledger.audit.facts import Facts
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.subject import Subject
 from mint_ledger.balance.playtest_study import play_tests
@@ -38,7 +40,23 @@ def habit_never_acts(subject: Subject) -> Iterator[Caught]:
         ):
             continue
         what = f"Players of the habit '{name}' did nothing in any of {len(runs)} runs."
-        yield Caught(("habits", name), name, what, (), plays.replay(runs[0]))
+        certain = all(_cannot(subject.facts, name, index) for index in range(len(habit.acts)))
+        yield Caught(("habits", name), name, what, (), plays.replay(runs[0]), "wrong" if certain else None)
+
+
+def _cannot(facts: Facts, habit: str, index: int) -> bool:
+    """Whether an act was never done though nothing holds it back, or is held back by what can never hold."""
+    act = facts.game.habits[habit].acts[index]
+    action = facts.game.actions[act.do]
+    guards = [(("habits", habit, "acts", index, "if"), act.if_), (("actions", act.do, "needs"), action.needs)]
+    asked = [(path, guard) for path, guard in guards if guard is not None]
+    if any(facts.between(path, guard).never for path, guard in asked):
+        return True
+    for stat, cost in (action.costs or {}).items():
+        least = facts.between(("actions", act.do, "costs", stat), cost).low
+        if all(least > facts.account_between(kind, stat).high for kind in action.by):
+            return True
+    return not asked and not action.costs
 
 
 def status_without_effect(subject: Subject) -> Iterator[Caught]:
@@ -77,7 +95,37 @@ def asks_after_the_end(subject: Subject) -> Iterator[Caught]:
                 break
 
 
+def gives_with_none(subject: Subject) -> Iterator[Caught]:
+    """An action that takes from an account in which nothing is left, and still has its effect."""
+    plays = subject.plays
+    told = set(subject.plays.others.gave_with_none)
+    for action, account, given in sorted(told):
+        yield _gave(action, account, given, "")
+    done = {(action, account) for action, account, _ in told}
+    for play in plays.runs:
+        for action, account, given in sorted(gave_with_none(plays.words, play.rows)):
+            if (action, account) not in done:
+                done.add((action, account))
+                yield _gave(action, account, given, plays.replay(play))
+
+
+def _gave(action: str, account: str, given: str, replay: str) -> Caught:
+    what = f"{action} is done with no {account} left, which it takes, and still {given}."
+    return Caught(("actions", action), action, what, (), replay)
+
+
 CHECKS = (
+    Check(
+        "F513",
+        "gives-with-none",
+        "fairness and flow",
+        "An action that gives with nothing to take from",
+        "The action takes something in its 'do'; with none left the taking is cut at the limit and the rest happens "
+        "all the same, so it costs nothing.",
+        "Write what it takes as its cost, or ask for it in 'needs'.",
+        gives_with_none,
+        plays=True,
+    ),
     Check(
         "F511",
         "nobody-plays",
@@ -97,7 +145,6 @@ CHECKS = (
         "Look at what its acts need, at their 'if', and at who it is for ('by').",
         habit_never_acts,
         plays=True,
-        grade="wrong",
     ),
     Check(
         "C312",

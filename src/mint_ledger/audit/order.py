@@ -216,6 +216,7 @@ CHECKS = (
         "Make sure that the order is the one that you want, or put both into one rule.",
         order_of_rules_matters,
         plays=True,
+        tries=True,
     ),
     Check(
         "O403",

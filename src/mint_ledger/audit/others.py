@@ -9,9 +9,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import product
 
+from mint_ledger.audit.acts import gave_with_none
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
 from mint_ledger.game.habit import Habit
 from mint_ledger.game.several import together
+from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.habit import NO_HABIT
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
@@ -33,6 +35,7 @@ class Others:
         rules: the paths of the rules that were carried out.
         seen: what happened: (hit, attack), (act, action), (status, name) …
         runs: how many runs they played.
+        gave_with_none: acts that took from an empty account and had an effect; see `acts.gave_with_none`.
     """
 
     players: tuple[str, ...] = ()
@@ -40,6 +43,7 @@ class Others:
     rules: frozenset[Path] = frozenset()
     seen: frozenset[tuple[str, str]] = frozenset()
     runs: int = 0
+    gave_with_none: frozenset[tuple[str, str, str]] = frozenset()
 
 
 def play_others(game: PlayableGame, counting: Callable[[PlayableGame], Lowered], runs: int, seed: int) -> Others:
@@ -56,12 +60,14 @@ def play_others(game: PlayableGame, counting: Callable[[PlayableGame], Lowered],
     endings: dict[str, str] = {}
     rules: set[Path] = set()
     seen: set[tuple[str, str]] = set()
+    gave: set[tuple[str, str, str]] = set()
     count = 0
     for who, played, habit in ways:
         lowered = counting(played)
         program = lowered.program
         counted = {c.handle.owner: c.base for c in program.layout.columns if c.handle.use == "rule count"}
         starts = habit_starts(lowered, habit)
+        words = Words(program)
         player = NativePlayer(native_code(program), program.dials.values, seed=seed, starts=starts)
         for run in range(min(runs, RUNS)):
             try:
@@ -75,8 +81,16 @@ def play_others(game: PlayableGame, counting: Callable[[PlayableGame], Lowered],
                 endings.setdefault(program.endings[ended].name, who)
             rules |= {path for path, base in counted.items() if state[base]}
             happened = {(int(row.what), int(row.cause)) for row in rows if row.cause >= 0}
+            gave |= gave_with_none(words, rows)
             seen |= {(WHATS[what], program.causes[cause].name) for what, cause in happened}
-    return Others(tuple(who for who, _, _ in ways), tuple(endings.items()), frozenset(rules), frozenset(seen), count)
+    return Others(
+        tuple(who for who, _, _ in ways),
+        tuple(endings.items()),
+        frozenset(rules),
+        frozenset(seen),
+        count,
+        frozenset(gave),
+    )
 
 
 def _together(game: PlayableGame) -> list[str]:

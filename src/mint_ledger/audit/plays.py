@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import math
+import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -25,6 +27,7 @@ from mint_ledger.studies.budget import Progress
 
 # The reference engine, which tells how deep reactions go, plays these in half a second.
 WATCHED_STEPS = 2_000
+OTHERS = "players besides the habits"
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +57,10 @@ class Stop:
 
 @dataclass(frozen=True)
 class Plays:
-    """The runs of an audit. The programs of all variants have the same causes, accounts and columns."""
+    """The runs of an audit. The programs of all variants have the same causes, accounts and columns.
+
+    `unplayed` says which runs there was no time for; it is empty where there was.
+    """
 
     lowered: Lowered
     seed: int
@@ -62,6 +68,7 @@ class Plays:
     stops: tuple[Stop, ...]
     deepest: tuple[float, ...] = ()
     others: Others = field(default_factory=Others)
+    unplayed: str = ""
 
     @property
     def program(self) -> Program:
@@ -113,7 +120,15 @@ class Plays:
         return f"{runs} of {len(self.runs)} runs"
 
 
-def play_all(game: PlayableGame, runs: int, seed: int, progress: Progress | None = None) -> Plays:
+def play_all(
+    game: PlayableGame,
+    runs: int,
+    seed: int,
+    progress: Progress | None = None,
+    ends: float = math.inf,
+    *,
+    quick: bool = False,
+) -> Plays:
     """Play a game by every habit in every variant.
 
     Args:
@@ -121,6 +136,9 @@ def play_all(game: PlayableGame, runs: int, seed: int, progress: Progress | None
         runs: how many runs of each habit and variant.
         seed: the seed of all of them.
         progress: is told how many runs are done, and how many there are to be.
+        ends: no further run is begun after this moment of the monotonic clock; each habit in the game as it is plays
+            one at least.
+        quick: look only briefly for chains of reactions, and play the habits alone.
     """
     variants: list[str | None] = [None, *game.variants]
     habits: list[str | None] = [*game.habits] or [None]
@@ -128,6 +146,8 @@ def play_all(game: PlayableGame, runs: int, seed: int, progress: Progress | None
     stops: list[Stop] = []
     first: Lowered | None = None
     for variant in variants:
+        if variant is not None and time.monotonic() > ends:
+            break
         lowered = _counting(game.with_variant(variant) if variant else game)
         first = first or lowered
         code = native_code(lowered.program)
@@ -135,6 +155,8 @@ def play_all(game: PlayableGame, runs: int, seed: int, progress: Progress | None
             starts = habit_starts(lowered, habit)
             player = NativePlayer(code, lowered.program.dials.values, seed=seed, starts=starts)
             for run in range(runs):
+                if time.monotonic() > ends and (run or variant is not None):
+                    break
                 try:
                     rows = player.journal(run)
                 except CannotGoOn:
@@ -145,19 +167,23 @@ def play_all(game: PlayableGame, runs: int, seed: int, progress: Progress | None
                 if progress is not None:
                     progress(len(plays) + len(stops), runs * len(variants) * len(habits))
     assert first is not None
-    others = play_others(game, _counting, runs, seed)
-    longest = _longest_chain(first, habits, seed)
-    return Plays(first, seed, tuple(plays), (*stops, *_stress(game)), longest, others)
+    wanted, played = runs * len(variants) * len(habits), len(plays) + len(stops)
+    if time.monotonic() > ends:
+        unplayed = f"{wanted - played} of {wanted} runs, {OTHERS}"
+        return Plays(first, seed, tuple(plays), tuple(stops), unplayed=unplayed)
+    others = Others() if quick else play_others(game, _counting, runs, seed)
+    longest = _longest_chain(first, habits, seed, WATCHED_STEPS // 10 if quick else WATCHED_STEPS)
+    return Plays(first, seed, tuple(plays), (*stops, *_stress(game)), longest, others, OTHERS if quick else "")
 
 
-def _longest_chain(lowered: Lowered, habits: Sequence[str | None], seed: int) -> tuple[float, ...]:
+def _longest_chain(lowered: Lowered, habits: Sequence[str | None], seed: int, steps: int) -> tuple[float, ...]:
     """The causes of the longest chain of reactions in the first steps of a run by each habit."""
     longest: tuple[float, ...] = ()
     for habit in habits:
         engine = ReferenceEngine(lowered.program, seed=seed, journal=False, starts=habit_starts(lowered, habit))
         with contextlib.suppress(RunStopped):
             engine.open()
-            while not engine.is_over and engine.step_number < WATCHED_STEPS:
+            while not engine.is_over and engine.step_number < steps:
                 engine.step()
         longest = max(longest, engine.deepest, key=len)
     return longest

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -17,11 +18,13 @@ from mint_ledger.lowering.playable import PlayableGame
 class Subject:
     """A game under audit; `runs` is how many runs a check may play of what it tries, with `seed`.
 
+    `play` plays it, once, as the first check wants that; it is None where the file alone is looked at.
+
     `silences` is what checks say that found nothing, where it matters how much they would have seen.
     """
 
     game: PlayableGame
-    played: Plays | None = None
+    play: Callable[[], Plays] | None = None
     runs: int = 200
     seed: int = 1
     silences: list[str] = field(default_factory=list)
@@ -31,11 +34,11 @@ class Subject:
         """What is known of the file."""
         return look_at(self.game)
 
-    @property
+    @cached_property
     def plays(self) -> Plays:
         """The runs that were played; only checks that want them may ask."""
-        assert self.played is not None
-        return self.played
+        assert self.play is not None
+        return self.play()
 
     @property
     def step(self) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from pathlib import Path
 from typing import Annotated
 
@@ -26,13 +27,20 @@ def audit(
     about: Annotated[
         str | None, typer.Option(metavar="NAME", help="Say what a finding means, and play nothing.")
     ] = None,
+    quick: Annotated[
+        bool, typer.Option("--quick", help="Play 10 runs of each, and none of something changed.")
+    ] = False,
+    seconds: Annotated[
+        float, typer.Option(help="Begin nothing further after so long; say what was not looked at.", show_default=False)
+    ] = math.inf,
     sarif: Annotated[Path | None, typer.Option(help="Write the findings as SARIF 2.1.0 into this file.")] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Play the game in many ways and name the usual mistakes: what is wrong (exit code 1), and what may be."""
     from mint_ledger.cli.files import write_output
-    from mint_ledger.cli.progress import counted_progress
+    from mint_ledger.cli.progress import telling_progress
     from mint_ledger.client import load
+    from mint_ledger.views.audit_text import found_text
 
     if about is not None:
         from mint_ledger.audit.audit import check_of
@@ -43,8 +51,11 @@ def audit(
     if game is None:
         raise BadRequest("audit wants a game file, or --about and the name of a finding")
     loaded = load(game)
-    with counted_progress(f"{loaded.title}: runs") as progress:
-        answer = loaded.audit(runs=runs, seed=seed, only=only or (), progress=progress)
+    with telling_progress(f"{loaded.title}: runs") as (progress, tell):
+        found = None if tell is None else lambda finding: tell(found_text(finding))
+        answer = loaded.audit(
+            runs=runs, seed=seed, only=only or (), quick=quick, seconds=seconds, progress=progress, found=found
+        )
     if sarif:
         write_output(sarif, json.dumps(answer.as_sarif(), indent=2, ensure_ascii=False) + "\n")
     if as_json:

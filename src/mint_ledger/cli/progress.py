@@ -28,6 +28,27 @@ def counted_progress(label: str) -> Iterator[Callable[[int, int], None] | None]:
 
 
 @contextmanager
+def telling_progress(label: str) -> Iterator[tuple[Callable[[int, int], None] | None, Callable[[str], None] | None]]:
+    """Give a function that shows how many of all are done, and one that says a line above that."""
+    if not sys.stderr.isatty():
+        yield None, None
+        return
+    waiting.end()
+    from rich.console import Console
+    from rich.markup import escape
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn
+
+    console = Console(stderr=True, highlight=False)
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
+    with Progress(*columns, console=console, transient=True) as bar:
+        task = bar.add_task(escape(neutral(label)), total=None)
+        yield (
+            lambda done, total: bar.update(task, completed=done, total=total),
+            lambda line: console.print(escape(neutral(line)), style="dim"),
+        )
+
+
+@contextmanager
 def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | None]:
     """Give a function that shows how far a study has come, and what is known so far."""
     if not sys.stderr.isatty():

@@ -31,7 +31,14 @@ def audit_text(audit: Audit, notes: bool = False) -> str:
         lines += ["", "What was not found, and would have been:"]
         for text in audit.silences:
             lines += textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent=" " * INDENT)
+    if audit.unlooked:
+        lines += ["", *_wrapped(f"Not looked at: {', '.join(audit.unlooked)}", 0)]
     return "\n".join(lines)
+
+
+def found_text(finding: Finding) -> str:
+    """One line of a finding, as it is found."""
+    return f"{finding.grade}: {finding.check.name}: {finding.caught.what}"
 
 
 def _count(number: int, word: str) -> str:
