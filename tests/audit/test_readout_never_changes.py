@@ -47,7 +47,7 @@ ALL = '{bar: "hive[1].honey"}, {bar: "hive[2].honey"}'
     ("readout", "says"),
     [
         ('{bar: "hive[1].honey"}, {bar: "hive[1].honey"}', "a second time"),
-        ('{bar: "hive[1].honey"}', "hive[2].honey, which change as well, have none"),
+        ('{bar: "hive[1].honey"}', "hive[2].honey changes as well and has none"),
         (f'{ALL}, "Honey: 0"', "the 0 in it never changes"),
     ],
 )

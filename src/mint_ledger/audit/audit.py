@@ -170,6 +170,8 @@ def make_audit(
         if (quick and check.tries) or (time.monotonic() > ends and check.plays):
             unlooked.append(check.name)
             continue
+        if check.plays:
+            assert subject.plays is not None  # played now, if nothing has wanted that yet
         for caught in _once_a_place([*check.find(subject)]):
             findings.append(_finding(game, check, caught))
             if found is not None and check in chosen:

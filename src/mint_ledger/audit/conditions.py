@@ -258,10 +258,11 @@ def _copies_left_out(subject: Subject, shown: set[str], moved: set[str]) -> Iter
         stat = bar.rpartition(".")[2]
         alike = sorted(name for name in moved if bracket and name.startswith(f"{kind}[") and name.endswith(f"].{stat}"))
         left = [name for name in alike if name not in shown]
-        if left and bar == min(name for name in shown if name in alike or name == bar):
+        if left and bar in moved and bar == min(name for name in shown if name in alike or name == bar):
             index = next(i for i, item in enumerate(subject.game.readout) if isinstance(item, Bar) and item.bar == bar)
             more = f" and {len(left) - 4} more" if len(left) > 4 else ""
-            what = f"{bar} has a bar; {', '.join(left[:4])}{more}, which change as well, have none."
+            change, have = ("changes", "has") if len(left) == 1 else ("change", "have")
+            what = f"{bar} has a bar; {', '.join(left[:4])}{more} {change} as well and {have} none."
             yield Caught(("readout", index), bar, what, (), "", "note" if len(left) > 8 else None)
 
 
