@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from mint_ledger import showing
-from mint_ledger.audit import conditions, contact, fairness, idle, limits, order, repeats
+from mint_ledger.audit import conditions, contact, fairness, idle, limits, order, repeats, whose
 from mint_ledger.audit.finding import Caught, Check, Finding, Grade
 from mint_ledger.audit.plays import Plays, play_all
 from mint_ledger.audit.subject import Subject
@@ -43,6 +43,7 @@ CHECKS: tuple[Check, ...] = (
     *order.CHECKS,
     *fairness.CHECKS,
     *idle.CHECKS,
+    *whose.CHECKS,
     UNUSED,
 )
 MOST_RUNS = 100_000

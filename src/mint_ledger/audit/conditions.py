@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import math
 import re
 from collections.abc import Iterator
 
@@ -284,7 +285,52 @@ def counter_is_stuck(subject: Subject) -> Iterator[Caught]:
         yield Caught(path, name, what, (f"{len(postings):,} changes in {len(plays.runs)} runs",))
 
 
+def either_way(subject: Subject) -> Iterator[Caught]:
+    """A condition that asks how far one account is from 0 and that holds above as well as below."""
+    facts = subject.facts
+    for fact in facts.conditions:
+        if fact.kind != "watched" or "becomes" not in fact.path:
+            continue
+        for node in ast.walk(fact.formula.tree):
+            inner = _far_from_zero(node)
+            if inner is None:
+                continue
+            owners, stat = facts.target(fact.path, inner)
+            for owner in owners:
+                if (owner, stat) not in facts.stats:
+                    continue
+                known = facts.account_between(owner, stat)
+                if known.low < 0.0 < known.high:
+                    account = facts.account(owner, stat)
+                    what = f"'{fact.formula}' becomes true below 0 as well as above: {account} goes both ways."
+                    evidence = (f"it is between {number(known.low)} and {number(known.high)}",)
+                    yield Caught(fact.path, facts.name(fact.path), what, evidence if math.isfinite(known.low) else ())
+                    break
+
+
+def _far_from_zero(node: ast.AST) -> ast.expr | None:
+    """The x of `abs(x) > 5`, where it is one account."""
+    if not isinstance(node, ast.Compare) or len(node.ops) != 1:
+        return None
+    more = isinstance(node.ops[0], (ast.Gt, ast.GtE))
+    large = node.left if more else node.comparators[0]
+    if not more and not isinstance(node.ops[0], (ast.Lt, ast.LtE)):
+        return None
+    if isinstance(large, ast.Call) and isinstance(large.func, ast.Name) and large.func.id == "abs" and large.args:
+        return large.args[0] if isinstance(large.args[0], (ast.Name, ast.Attribute, ast.Subscript)) else None
+    return None
+
+
 CHECKS = (
+    Check(
+        "C315",
+        "either-way",
+        "conditions",
+        "A threshold that is crossed either way",
+        "The size of a value is asked for, so what is meant for a rise comes with a fall of the same size as well.",
+        "Ask for the side that is meant (x > 5, or x < -5); accept it where both are.",
+        either_way,
+    ),
     Check(
         "C301",
         "equality-stepped-over",
