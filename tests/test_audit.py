@@ -216,8 +216,11 @@ def test_a_quick_audit_and_one_without_time_say_what_they_did_not_look_at() -> N
     assert "step-length-matters" in hasty.unlooked
     assert "Not looked at: " in hasty.summary()
     assert not game.audit(runs=2, only=["much-waste"]).unlooked
-    with pytest.raises(mint.BadRequest, match="more than 0"):
-        game.audit(seconds=0)
+    assert quick.checks == len(CHECKS) - 4
+    assert game.audit(quick=True, only=["once-in-every-step"]).unlooked == ("players besides the habits",)
+    for seconds in (0, "3", None, float("nan"), True):
+        with pytest.raises(mint.BadRequest, match="more than 0"):
+            game.audit(seconds=seconds)  # type: ignore[arg-type]
 
 
 def test_findings_are_told_as_they_are_found_the_cheapest_first() -> None:

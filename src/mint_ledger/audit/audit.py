@@ -135,7 +135,7 @@ def make_audit(
         runs: how many runs of each habit and variant are played; 0 to look at the file alone.
         seed: the seed of these runs.
         only: names or codes of checks; all by default.
-        quick: play few runs, and leave out the checks that play something changed.
+        quick: play few runs, and leave out the checks that play something changed, unless they are named.
         seconds: begin no further check, and no further runs of a habit, after so long.
         progress: is told how many runs are done, and how many there are to be.
         found: is told each finding as it is found.
@@ -147,7 +147,7 @@ def make_audit(
     """
     if isinstance(runs, bool) or not isinstance(runs, int) or not 0 <= runs <= MOST_RUNS:
         raise BadRequest(f"an audit plays 0 to {MOST_RUNS:,} runs of each habit and variant, not {runs!r}")
-    if not seconds > 0.0:
+    if isinstance(seconds, bool) or not isinstance(seconds, (int, float)) or not seconds > 0.0:
         raise BadRequest(f"an audit may take some seconds, more than 0, not {seconds!r}")
     _check_allowed(game)
     ends = time.monotonic() + seconds
@@ -168,7 +168,7 @@ def make_audit(
 
     subject = Subject(game, play if runs else None, max(runs, 200), seed)
     for check in sorted(asked, key=_cost):
-        if (quick and check.tries) or (time.monotonic() > ends and check.plays):
+        if (quick and check.tries and not only) or (time.monotonic() > ends and check.plays):
             unlooked.append(check.name)
             continue
         if check.plays:
@@ -183,7 +183,8 @@ def make_audit(
     findings.sort(key=lambda f: (bool(f.accepted), GRADES.index(f.grade), order[f.check.code]))
     silences = tuple(dict.fromkeys(subject.silences))
     file = str(game.source.file)
-    return Audit(game.title, file, tuple(findings), len(chosen), played, silences, tuple(unlooked))
+    looked = [check for check in chosen if check.name not in unlooked]
+    return Audit(game.title, file, tuple(findings), len(looked), played, silences, tuple(unlooked))
 
 
 def _cost(check: Check) -> int:
