@@ -254,3 +254,11 @@ def test_the_command_line_takes_several(tmp_path: Path, command: Command) -> Non
     told = json.loads(answer.stdout)
     assert told["title"].startswith("Garden · idle + lively")
     assert command("run", file, "--set", "nothing.*=x2").returncode == 2
+
+
+def test_a_pattern_without_the_key_of_a_cell_is_told_how_cells_are_called() -> None:
+    table = "{columns: [rank, bite], rows: [[1, 3], [2, 4]]}"
+    game = mint.loads(f"title: Ranks\nclock: {{limit: 5}}\ntables: {{rank: {table}}}\n")
+    with pytest.raises(mint.NotFound, match=r"cells of a table do: write '\*\.bite\[\*\]'"):
+        game.with_dials({"*.bite": "x2"})
+    assert game.with_dials({"*.bite[*]": "x2"}).dials.value("rank.bite[2]") == 8

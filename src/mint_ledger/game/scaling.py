@@ -43,6 +43,9 @@ def matching(dials: Dials, cast: Cast, pattern: str) -> list[int]:
     known = set(found)
     once = [index for index in found if dials.follows[index] == index or dials.follows[index] not in known]
     if not once:
+        cells = any(name.endswith("]") and fnmatchcase(name.rpartition("[")[0], written) for name in dials.names)
+        if cells and not pattern.endswith("]"):
+            raise NotFound(f"no number has a name like '{pattern}', but cells of a table do: write '{pattern}[*]'")
         raise NotFound(
             f"no number has a name like '{pattern}'; limits, copies, where and the clock want to be named in it, "
             "like '*.max'"
