@@ -87,7 +87,8 @@ def _back(value: Any) -> Any:
 def turned(data: dict[str, Any], pick: int) -> mint.Game:
     """The game with one of its dials turned by a little, if that makes a game."""
     game = mint.Game(**data)
-    names = [name for name in game.dials.names if not name.startswith("clock")]
+    words = game.dials.words
+    names = [name for index, name in enumerate(game.dials.names) if not name.startswith("clock") and index not in words]
     name = names[pick % len(names)]
     value = game.dials.value(name)
     index = game.dials.find(name)
