@@ -9,6 +9,7 @@ import pytest
 from conftest import Command
 
 import mint_ledger as mint
+from mint_ledger.studies.store import Store
 
 GARDEN = """
 title: Garden
@@ -225,6 +226,25 @@ def test_several_habits_play_together_and_one_alone_is_played(garden: mint.Game)
     assert alone.study(20).title == "Garden · idle"
     assert alone.study(20, habit="none").title == "Garden · nobody plays"
     assert "act" not in set(garden.run().journal["what"])
+
+
+def test_headings_say_who_plays_and_in_which_variant(garden: mint.Game, tmp_path: Path) -> None:
+    assert garden.run(3).title == "Garden · seed 3 · nobody plays"
+    assert garden.run(3, run=2, habit="idle", variant="easy").title == "Garden · seed 3 · run 2 · idle · easy"
+    assert garden.run(3, habit="none", variant=["easy", "shears"]).title.endswith("nobody plays · easy + shears")
+    assert garden.with_variant("easy").with_variant("shears").run().variant == "easy + shears"
+    # A script that plays is not nobody.
+    assert garden.run(3, script=[{"at": 1, "set": "mara.tired += 2"}]).title == "Garden · seed 3"
+    study = garden.study(20, variant="easy", store=tmp_path / "kept.db")
+    assert study.title == garden.with_variant("easy").study(20).title == "Garden · nobody plays · easy"
+    assert garden.sweep({"sharpness": (1, 2)}, runs=20, variant="easy").title == study.title
+    with Store(tmp_path / "kept.db") as store:
+        assert store.entry(1).title == store.show(1).title == study.title
+    # Where no habit is written nobody is missed; and copies that name their habit play by it.
+    by_hand = "".join(line for line in GARDEN.splitlines(True) if line[:6] not in ("habits", "  idle", "  live"))
+    assert mint.loads(by_hand).run().title == "Garden · seed 1"
+    own = mint.loads(GARDEN.replace("copies: [{}, {health: 40}]", "copies: [{habit: lively}, {health: 40}]"))
+    assert own.run().title == own.run(habit="none").title == "Garden · seed 1"
 
 
 def test_a_target_of_each_combination_is_judged_for_each(garden: mint.Game) -> None:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from mint_ledger.audit.facts import WORLD, Facts
@@ -89,6 +90,64 @@ def _removes_itself(facts: Facts, path: Path) -> bool:
     return rule is not None and any(isinstance(item, RemoveDo) and item.remove == "self" for item in rule.do)
 
 
+def guarantee_by_each(subject: Subject) -> Iterator[Caught]:
+    """A branch that is sure by so many drawings, which whoever draws never makes before it is gone."""
+    plays = subject.plays
+    causes = {(cause.path[1], cause.path[3]): index for index, cause in enumerate(plays.program.causes) if _drawn(cause)}
+    for lot in plays.lowered.lots:
+        branches = {} if lot.shared else {causes[lot.name, name]: (name, by) for name, by in lot.sure_by.items()}
+        seen = [(play, _drawings(play, lot.name, plays.program.causes)) for play in plays.runs] if branches else []
+        for cause, (branch, sure_by) in branches.items():
+            most = max((count for _, drawings in seen for count in drawings.lives.values()), default=0)
+            play, drawings = max(seen, key=lambda pair: pair[1].longest_without(cause))
+            without = drawings.longest_without(cause)
+            if most < sure_by <= min(without, len(drawings.gone)):
+                often = "once" if most == 1 else f"{most} times at most"
+                what = (
+                    f"'{branch}' of the lot '{lot.name}' is sure by drawing {sure_by}, but each one who draws counts "
+                    f"for itself, draws {often} and is gone: it was sure in none of {len(plays.runs)} runs."
+                )
+                evidence = (f"{without:,} drawings without it, one after another, in one run",)
+                yield Caught(("lots", lot.name, "of", branch, "sure_by"), lot.name, what, evidence, plays.replay(play))
+
+
+def _drawn(cause: Cause) -> bool:
+    return cause.sort == "branch" and cause.path[:1] == ("lots",) and len(cause.path) > 3
+
+
+@dataclass(slots=True)
+class _Drawings:
+    """The drawings of a lot in a run: the branches that came, how often each drew in its life, and who is gone."""
+
+    came: list[int] = field(default_factory=list)
+    lives: dict[tuple[int, int], int] = field(default_factory=dict)
+    gone: set[tuple[int, int]] = field(default_factory=set)
+
+    def longest_without(self, cause: int) -> int:
+        """The most drawings on end in which a branch did not come."""
+        longest = now = 0
+        for came in self.came:
+            now = 0 if came == cause else now + 1
+            longest = max(longest, now)
+        return longest
+
+
+def _drawings(play: Play, lot: str, causes: Sequence[Cause]) -> _Drawings:
+    drawings, life, left = _Drawings(), Counter[int](), set[tuple[int, int]]()
+    for row in play.rows:
+        what, entity = WHATS[int(row.what)], int(row.entity)
+        if what == "spawn":
+            life[entity] += 1
+        elif what == "gone":
+            left.add((entity, life[entity]))
+        elif what == "lot" and causes[int(row.cause)].path[1] == lot:
+            drawings.came.append(int(row.cause))
+            one = (entity, life[entity])
+            drawings.lives[one] = drawings.lives.get(one, 0) + 1
+    drawings.gone = left & set(drawings.lives)
+    return drawings
+
+
 CHECKS = (
     Check(
         "F514",
@@ -108,5 +167,16 @@ CHECKS = (
         "Each copy is judged by an account of the game into which all of them count, so it goes for what others did.",
         "Move the stat under the kind, so that each copy has its own.",
         shared_by_copies,
+    ),
+    Check(
+        "F516",
+        "guarantee-by-each",
+        "fairness and flow",
+        "A guarantee that never comes",
+        "Whoever draws counts its own drawings, and is gone before there are enough of them.",
+        "Let all drawings count as one: `shared: true` in the lot; or draw it for whoever stays.",
+        guarantee_by_each,
+        plays=True,
+        grade="wrong",
     ),
 )

@@ -162,7 +162,7 @@ def make_sensitivity(
         ranked = sorted(moved, key=lambda dial: -abs(dial.effect.value))
         seldom = _seldom([dial.noise for dial in ranked])
         told = tuple(replace(dial, is_certain=dial.noise <= seldom) for dial in ranked)
-        title = setting.title(game.title)
+        title = setting.title(game)
         return Sensitivity(title, measure, today, share, runs, setting.seed, told, tuple(skipped), setting.sure)
 
     for count, name in enumerate(names, 1):

@@ -183,7 +183,7 @@ def make_sweep(
 
     def sweep() -> Sweep:
         return Sweep(
-            setting.title(game.title),
+            setting.title(game),
             setting.seed,
             budget.runs,
             tuple(points[0]),

@@ -244,7 +244,7 @@ def tune_dial(
     met, may = _regions(states, "met", search), _regions(states, "open", search)
     tried = {place: Tried(search.value(place), search.raw[place].estimate) for place in search.places}
     return Tuned(
-        title=setting.title(game.title),
+        title=setting.title(game),
         dial=dial,
         measure=wanted.measure,
         want=want,

@@ -92,4 +92,4 @@ def tune_words(
             tuned[word] = tune_dials(turned, bounds, targets, budget.shared(len(words or known)), setting)
         else:
             judged[word] = judge_these(turned, targets, budget.runs, setting)[0]
-    return TunedWords(setting.title(game.title), dial, today, judged, tuned)
+    return TunedWords(setting.title(game), dial, today, judged, tuned)

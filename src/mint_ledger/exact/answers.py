@@ -277,7 +277,7 @@ def exact_answers(
     else:
         wanted, left_out = _asked(game, named_measures(measures))
     whole = time.monotonic() + seconds
-    title = titled(game.title, habit)
+    title = titled(game.title, game.lowered, habit, game.chosen_variant)
     if measures is None and wanted:
         # Half of the time at most is for what nobody asked for by name.
         some = Work(states, time.monotonic() + seconds / 2.0, progress)

@@ -21,11 +21,13 @@ SomePart = TypeVar("SomePart", bound=Part)
 
 @dataclass(frozen=True)
 class Turning:
-    """What a turned game was made of: the content of the game before, and the numbers that were set since."""
+    """What a turned game was made of: the content of the game before, the numbers that were set since, and the variant
+    that set some of them."""
 
     origin: Source
     cast: Cast
     changes: dict[Path, float | bool | str]
+    variant: str = ""
 
     def further(self, changes: Mapping[Path, float | bool | str]) -> Turning:
         """The same with more numbers set."""

@@ -39,12 +39,15 @@ class LoweredLot:
     """A lot, and the procedures that tell the weights of its branches for (self, other).
 
     `selves` and `others` are the entities that those can be where it is first drawn; empty where there is none.
+    `sure_by` has, by branch, the drawing at which it comes at the latest, as each self counts (all as one if `shared`).
     """
 
     name: str
     weights: tuple[Handle, ...]
     selves: tuple[int, ...]
     others: tuple[int, ...]
+    sure_by: dict[str, int]
+    shared: bool
 
 
 @dataclass(frozen=True, slots=True)

@@ -108,14 +108,19 @@ def _check(lowering: Lowering) -> None:
 
 def _reached(lowering: Lowering) -> set[str]:
     game = lowering.game
-    reached = {next(iter(game.levels))} | lowering.gone_to
+    names = list(game.levels)
+    following = dict(zip(names, names[1:], strict=False))
+    reached = {names[0]} | lowering.gone_to
     todo = list(reached)
     while todo:
-        level = game.levels.get(todo.pop())
-        for way in level.next if level else []:
-            if way.go not in reached:
-                reached.add(way.go)
-                todo.append(way.go)
+        name = todo.pop()
+        level = game.levels.get(name)
+        if level is None or level.until is None:
+            continue
+        for target in [way.go for way in level.next] or [following.get(name, name)]:
+            if target not in reached:
+                reached.add(target)
+                todo.append(target)
     return reached
 
 

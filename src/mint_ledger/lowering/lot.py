@@ -96,7 +96,7 @@ class _Drawing:
                 tuple(entity for member in ref.members for entity in member.entities) if ref is not None else ()
                 for ref in refs
             )
-            lots[self.name] = LoweredLot(self.name, _lower_weights(self.lowering, self.name, refs), selves, others)
+            lots[self.name] = _lowered(self.lowering, self.name, refs, selves, others)
 
     def emit(self, taken: list[Local]) -> None:
         """One drawing; those branches that are `taken` are not drawn again."""
@@ -160,7 +160,19 @@ def lower_weights(lowering: Lowering) -> None:
         if all(model.weight.number == 0 for model in lot.of.values()):
             lowering.fault(("lots", name), f"all weights of the lot '{name}' are 0, so nothing can be drawn")
         if name not in lowering.lots:
-            lowering.lots[name] = LoweredLot(name, _lower_weights(lowering, name, (None, None)), (), ())
+            lowering.lots[name] = _lowered(lowering, name, (None, None))
+
+
+def _lowered(
+    lowering: Lowering,
+    name: str,
+    refs: tuple[EntityRef | None, EntityRef | None],
+    selves: tuple[int, ...] = (),
+    others: tuple[int, ...] = (),
+) -> LoweredLot:
+    lot = lowering.game.lots[name]
+    sure_by = {branch: model.sure_by for branch, model in lot.of.items() if model.sure_by is not None}
+    return LoweredLot(name, _lower_weights(lowering, name, refs), selves, others, sure_by, lot.shared)
 
 
 def _lower_weights(

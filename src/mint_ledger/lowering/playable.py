@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any, Self, TypeVar, cast
@@ -114,7 +115,15 @@ class PlayableGame(GameFile):
         game = self
         for part in apart(name, self.variants, "variant"):
             game = game.with_dials(self.variants[part])
+        if game._turning is not None:
+            played = " + ".join(filter(None, (self.chosen_variant, name)))
+            game._turning = replace(game._turning, variant=played)
         return game
+
+    @property
+    def chosen_variant(self) -> str:
+        """The variant that set some of its dials, or several: `hard + trowel`; empty if none did."""
+        return self._turning.variant if self._turning is not None else ""
 
     def turned(self, variant: str | None, dials: Mapping[str, Value] | None) -> Self:
         """The same game with the dials of a variant, then some dials set; see `with_variant` and `with_dials`."""

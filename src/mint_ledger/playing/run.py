@@ -43,6 +43,7 @@ class Run:
         result: win, lose, draw or unfinished.
         ending: the name of the ending; empty at the clock's limit.
         winner: the entity that won; empty if none did.
+        variant: the variant that it was played in; empty if it was none.
         time: when it ended, in seconds (or turns).
     """
 
@@ -57,6 +58,7 @@ class Run:
         only_script: bool = False,
         starts: Sequence[Start] = (),
         engine: EngineName = "auto",
+        variant: str = "",
     ) -> None:
         check_seed(seed)
         if isinstance(run, bool) or not isinstance(run, int) or not 0 <= run < 2**32:
@@ -66,6 +68,7 @@ class Run:
         self.seed = seed
         self.number = run
         self.habit = habit
+        self.variant = variant
         self._settings: dict[str, Any] = {
             "seed": seed,
             "run": run,
@@ -120,9 +123,11 @@ class Run:
 
     @property
     def title(self) -> str:
-        """The heading of its books: game, seed and run."""
+        """The heading of its books: game, seed and run, who plays and in which variant."""
         more = f" · run {self.number}" if self.number else ""
-        return titled(f"{self.program.title} · seed {self.seed}{more}", self.habit)
+        by_hand = bool(self._settings["script"])
+        title = f"{self.program.title} · seed {self.seed}{more}"
+        return titled(title, self.lowered, self.habit, self.variant, by_hand=by_hand)
 
     @cached_property
     def journal(self) -> pd.DataFrame:
@@ -398,4 +403,5 @@ def play_run(
         only_script=only_script,
         starts=habit_starts(lowered, setting.habit),
         engine=engine,
+        variant=turned.chosen_variant,
     )

@@ -49,14 +49,16 @@ class Setting:
         """The same with further dials set."""
         return replace(self, dials={**self.dials, **dials})
 
-    def title(self, title: str) -> str:
+    def title(self, game: PlayableGame) -> str:
         """The heading of a game that is played so."""
-        return titled(title, self.habit, self.variant)
+        return titled(game.title, game.lowered, self.habit, self.variant or game.chosen_variant)
 
 
-def titled(title: str, habit: str | None, variant: str | None = None) -> str:
-    """The heading of a game, with who plays it and in which variant."""
-    who = "nobody plays" if habit == NO_HABIT else habit
+def titled(title: str, lowered: Lowered, habit: str | None, variant: str = "", *, by_hand: bool = False) -> str:
+    """The heading of a game, with who plays it and in which variant; `by_hand` if a script or a person plays."""
+    habits = lowered.habit_players
+    silent = (habit == NO_HABIT and NO_HABIT not in habits) or (habit is None and bool(habits))
+    who = ("" if by_hand or lowered.habits else "nobody plays") if silent else habit
     return title + "".join(f" · {part}" for part in (who, variant) if part)
 
 

@@ -251,7 +251,7 @@ def stored_sweeps(game: PlayableGame, store: str | Path, leave_out: Sequence[str
             for value in sorted(entries):
                 study = opened.show(entries[value].number)
                 points.append(Point({name: value}, {"rate(win)": study.rate("win")}, ()))
-            title = titled(game.title, habit)
+            title = titled(game.title, game.lowered, habit)
             least = min(entry.runs for entry in entries.values())
             today = {name: game.dials.value(name)}
             sweeps.append(Sweep(title, seed, least, (name,), ("rate(win)",), today, tuple(points)))

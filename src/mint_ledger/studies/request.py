@@ -31,6 +31,7 @@ class StudyRequest:
         measures: more measures than the file's, by name.
         accounts: accounts whose changes are added up by cause.
         sampled: accounts whose values are read at `times`.
+        variant: the variant that set some of the dials, for the heading.
     """
 
     text: str
@@ -43,6 +44,7 @@ class StudyRequest:
     sampled: tuple[str, ...] = ()
     times: tuple[float, ...] = ()
     engine: EngineName = "auto"
+    variant: str = ""
 
 
 @dataclass(frozen=True)

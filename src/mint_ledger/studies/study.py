@@ -121,9 +121,9 @@ class Study:
 
     @property
     def title(self) -> str:
-        """The game and the habit."""
-        title = self.lowered.program.title
-        return titled(title, self.request.habit)
+        """The game, the habit and the variant."""
+        title, by_hand = self.lowered.program.title, bool(self.lowered.script)
+        return titled(title, self.lowered, self.request.habit, self.request.variant, by_hand=by_hand)
 
     @property
     def unit(self) -> str:

@@ -10,7 +10,7 @@ from pathlib import Path
 from mint_ledger.engines.names import EngineName, check_engine
 from mint_ledger.journal.books import account_name, all_accounts
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.playing.setting import Setting, titled
+from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.estimate import checked_sure
 from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, prepare_game
 from mint_ledger.studies.store import Store
@@ -62,6 +62,7 @@ def study_game(
         sampled=chosen if asked.times else (),
         times=tuple(float(time) for time in asked.times),
         engine=means.engine,
+        variant=turned.chosen_variant,
     )
     prepared = prepare_game(turned, request)
     limit = parse_until(until) if until is not None else None
@@ -69,7 +70,7 @@ def study_game(
         study = make_study(prepared, request, runs, until=limit, executor=means.executor, progress=means.progress)
         return study.at(setting.sure)
     with Store(means.store) as opened:
-        stored = opened.study(prepared, request, titled(game.title, setting.habit))
+        stored = opened.study(prepared, request, setting.title(turned))
         study = make_study(
             prepared, request, runs, until=limit, executor=means.executor, progress=means.progress, stored=stored
         )

@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     from mint_ledger.studies.store import Entry, Verified
     from mint_ledger.studies.study import Study
 
+WIDTH = 80
+
 Shown = tuple["Entry", "Study"]
 
 
@@ -79,8 +81,9 @@ def compare_text(one: Shown, other: Shown) -> str:
     """Two studies side by side, with how far apart they are."""
     lines = []
     for entry, study in (one, other):
+        head = f"{entry.number}  {study.title} · {study.runs:,} runs · seed {study.seed}"
         more = f" · {_dials(entry)}" if entry.request.dials else ""
-        lines.append(f"{entry.number}  {study.title} · {study.runs:,} runs · seed {study.seed}{more}")
+        lines += textwrap.wrap(head + more, WIDTH, subsequent_indent="   ")
     if one[0].request.text != other[0].request.text:
         lines.append("The two were made from different versions of the game file.")
     lines += ["", f"  {'':<26}{one[0].number:>10}{other[0].number:>10}   difference"]
