@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from mint_ledger import showing
-from mint_ledger.audit import conditions, contact, fairness, idle, limits, order, repeats, whose
+from mint_ledger.audit import conditions, contact, counting, fairness, idle, levels, limits, order, repeats, whose
 from mint_ledger.audit.finding import Caught, Check, Finding, Grade
 from mint_ledger.audit.plays import Plays, play_all
 from mint_ledger.audit.subject import Subject
@@ -41,7 +41,9 @@ CHECKS: tuple[Check, ...] = (
     *repeats.CHECKS,
     *conditions.CHECKS,
     *order.CHECKS,
+    *levels.CHECKS,
     *fairness.CHECKS,
+    *counting.CHECKS,
     *idle.CHECKS,
     *whose.CHECKS,
     UNUSED,

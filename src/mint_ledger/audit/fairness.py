@@ -15,7 +15,7 @@ from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
-from mint_ledger.program.row import WHATS, Row
+from mint_ledger.program.row import Row
 from mint_ledger.studies.seats import seats_of
 from mint_ledger.studies.studying import study_game
 
@@ -183,53 +183,6 @@ def _text_of(part: object) -> str:
     return part if isinstance(part, str) else ""
 
 
-def defeat_not_counted(subject: Subject) -> Iterator[Caught]:
-    """Defeat by one way is rewarded, by another way never."""
-    plays = subject.plays
-    counted: dict[tuple[str, str], list[int]] = {}
-    for play in plays.runs:
-        # A step in which several go does not say whom a reward was for.
-        steps = Counter(row.step for row in play.rows if WHATS[int(row.what)] == "gone")
-        for index, row in enumerate(play.rows):
-            if WHATS[int(row.what)] == "gone" and steps[row.step] == 1:
-                kind = plays.words.entity(row.entity).split("[")[0]
-                way = _way(subject, play, index)
-                counted.setdefault((kind, way), []).append(_is_rewarded(subject, play, index))
-    for kind in dict.fromkeys(kind for kind, _ in counted):
-        ways = {way: found for (k, way), found in counted.items() if k == kind and len(found) >= 10}
-        always = [way for way, found in ways.items() if sum(found) >= 0.9 * len(found)]
-        never = [way for way, found in ways.items() if sum(found) <= 0.1 * len(found)]
-        if always and never:
-            what = f"{kind} that goes by {', '.join(always)} is counted, by {', '.join(never)} it is not."
-            evidence = tuple(f"by {way}: {sum(found)} of {len(found)} counted" for way, found in ways.items())
-            yield Caught(("kinds", kind), kind, what, evidence, plays.replay(plays.runs[0]))
-
-
-def _way(subject: Subject, play: Play, index: int) -> str:
-    """By which cause an entity went: the last that took from it in the same step, else what removed it."""
-    row = play.rows[index]
-    for earlier in reversed(play.rows[:index]):
-        if earlier.step != row.step:
-            break
-        if earlier.what == 0.0 and earlier.entity == row.entity and earlier.after < earlier.before:
-            return subject.plays.words.cause(earlier.cause)
-    return subject.plays.words.cause(row.cause)
-
-
-def _is_rewarded(subject: Subject, play: Play, index: int) -> int:
-    """Whether a rule posted to somebody else's account in the step in which an entity went."""
-    row = play.rows[index]
-    causes = subject.plays.program.causes
-    near: list[Row] = []
-    for step in (-1, 1):
-        place = index + step
-        while 0 <= place < len(play.rows) and play.rows[place].step == row.step:
-            near.append(play.rows[place])
-            place += step
-    rewards = (r for r in near if r.what == 0.0 and r.cause >= 0 and causes[int(r.cause)].sort in ("rule", "branch"))
-    return int(any(r.entity != row.entity and r.after > r.before for r in rewards))
-
-
 def fires_twice(subject: Subject) -> Iterator[Caught]:
     """A rule meant for one happening is carried out on the way up and again on the way down."""
     plays, facts = subject.plays, subject.facts
@@ -361,17 +314,6 @@ CHECKS = (
         "Make them copies of one kind, or let one be like the other.",
         kinds_alike,
         grade="note",
-    ),
-    Check(
-        "F508",
-        "defeat-not-counted",
-        "fairness and flow",
-        "A defeat that is not counted",
-        "Who goes in one way is counted or rewarded, who goes in another way is not.",
-        "Hang the reward on 'when: gone', which every way comes to.",
-        defeat_not_counted,
-        plays=True,
-        grade="wrong",
     ),
     Check(
         "F509",

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
+from mint_ledger.formula import Formula, PostingText
 from mint_ledger.game.do import RemoveDo
 from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Cause
@@ -17,6 +20,7 @@ from mint_ledger.program.row import WHATS, Row
 
 # So often at least, and for two copies at least, before it is no accident that one gets it all.
 OFTEN = 4
+MOST_SEATS = 12
 
 
 @dataclass(slots=True)
@@ -90,10 +94,83 @@ def _removes_itself(facts: Facts, path: Path) -> bool:
     return rule is not None and any(isinstance(item, RemoveDo) and item.remove == "self" for item in rule.do)
 
 
+def award_after_the_turn(subject: Subject) -> Iterator[Caught]:
+    """An award that asks whose turn it is once the turn has passed, so that the next player gets it."""
+    plays = subject.plays
+    if subject.game.clock.unit != "turn":
+        return
+    for name, marks in _turn_marks(subject).items():
+        after: Counter[int] = Counter()
+        apart: set[int] = set()
+        turns = sum(len(steps) for steps in marks)
+        for play, steps in zip(plays.runs, marks, strict=True):
+            for index, row in enumerate(play.rows):
+                if row.what != 0.0 or row.cause < 0 or row.after <= row.before:
+                    continue
+                if row.entity == 0.0 and plays.words.stat(row.stat) == name:
+                    continue
+                if steps.get(row.step, len(play.rows)) < index:
+                    after[int(row.cause)] += 1
+                else:
+                    apart.add(int(row.cause))
+        for cause, count in after.items():
+            award = plays.program.causes[cause]
+            # What comes with nearly every turn is given for the turn that begins.
+            if cause in apart or not OFTEN <= count < 0.9 * turns or not _asks(subject.facts, award, name):
+                continue
+            passes = "the turn passes" if name == "whose" else f"{name} moves on"
+            what = f"In its step '{award.name}' comes after {passes}, so it is given to the next one in turn."
+            evidence = (f"{count:,} times in {len(plays.runs)} runs, and never before",)
+            yield Caught(award.path, award.name, what, evidence, plays.replay(plays.runs[0]))
+
+
+def _turn_marks(subject: Subject) -> dict[str, list[dict[float, int]]]:
+    """Where in each run the turn passes: the row, by its step. A stat that goes round and round is a turn as well."""
+    plays = subject.plays
+    marks: dict[str, list[dict[float, int]]] = {}
+    courses: dict[float, list[dict[float, int]]] = {}
+    values: dict[float, list[list[float]]] = {}
+    for number, play in enumerate(plays.runs):
+        for index, row in enumerate(play.rows):
+            what = WHATS[int(row.what)]
+            if what == "turn":
+                marks.setdefault("whose", [{} for _ in plays.runs])[number].setdefault(row.step, index)
+            elif what == "posting" and row.entity == 0.0 and row.cause >= 0:
+                courses.setdefault(row.stat, [{} for _ in plays.runs])[number].setdefault(row.step, index)
+                values.setdefault(row.stat, [[] for _ in plays.runs])[number].append(row.after)
+    for stat, course in courses.items():
+        if all(_goes_round(run) for run in values[stat]):
+            marks[plays.words.stat(stat)] = course
+    return marks
+
+
+def _goes_round(values: list[float]) -> bool:
+    """Whether values come in the same order again and again: 1, 0, 1, 0 …"""
+    places = sorted(set(values))
+    size = len(places)
+    return (
+        2 <= size <= MOST_SEATS
+        and len(values) >= 2 * size
+        and all(places.index(two) == (places.index(one) + 1) % size for one, two in pairwise(values))
+    )
+
+
+def _asks(facts: Facts, cause: Cause, name: str) -> bool:
+    """Whether what stands at a cause's place asks for a name, or posts to whom it means."""
+    for path, part in facts.parts:
+        if path[: len(cause.path)] == cause.path:
+            if isinstance(part, Formula) and name in facts.names_in(part):
+                return True
+            if isinstance(part, PostingText) and re.search(rf"\b{re.escape(name)}\b", part.text):
+                return True
+    return False
+
+
 def guarantee_by_each(subject: Subject) -> Iterator[Caught]:
     """A branch that is sure by so many drawings, which whoever draws never makes before it is gone."""
     plays = subject.plays
-    causes = {(cause.path[1], cause.path[3]): index for index, cause in enumerate(plays.program.causes) if _drawn(cause)}
+    numbered = enumerate(plays.program.causes)
+    causes = {(cause.path[1], cause.path[3]): index for index, cause in numbered if _drawn(cause)}
     for lot in plays.lowered.lots:
         branches = {} if lot.shared else {causes[lot.name, name]: (name, by) for name, by in lot.sure_by.items()}
         seen = [(play, _drawings(play, lot.name, plays.program.causes)) for play in plays.runs] if branches else []
@@ -167,6 +244,16 @@ CHECKS = (
         "Each copy is judged by an account of the game into which all of them count, so it goes for what others did.",
         "Move the stat under the kind, so that each copy has its own.",
         shared_by_copies,
+    ),
+    Check(
+        "F519",
+        "award-after-the-turn",
+        "fairness and flow",
+        "An award that comes after the turn has passed",
+        "What a player earns is booked to whose turn it is, and by then it is the next one's turn.",
+        "Let the turn pass last: move what passes it below the award, in the rule or in the file.",
+        award_after_the_turn,
+        plays=True,
     ),
     Check(
         "F516",

@@ -50,6 +50,27 @@ class LoweredLot:
     shared: bool
 
 
+WAITING = Handle("level asked by")
+
+
+@dataclass(frozen=True, slots=True)
+class AskedLevel:
+    """A step that asks for a level, counted as an audit plays: how often it did, and how often it was the first to."""
+
+    path: Path
+    goal: str
+
+    @property
+    def times(self) -> Handle:
+        """The column of how often it asked."""
+        return Handle("level asked", self.path)
+
+    @property
+    def first(self) -> Handle:
+        """The column of how often nothing else had asked before it in the step."""
+        return Handle("level asked first", self.path)
+
+
 @dataclass(frozen=True, slots=True)
 class WorkedOut:
     """The formula of a stat, as it can be asked of an entity (as local 0): its value, its type, and what it reads."""
@@ -129,6 +150,7 @@ class Lowering:
     worked_out: dict[tuple[str, str], WorkedOut] = field(default_factory=dict)
     # Levels that some rule or script goes to.
     gone_to: set[str] = field(default_factory=set)
+    asked_levels: dict[Path, AskedLevel] = field(default_factory=dict)
     touched_stats: set[str] = field(default_factory=set)
     # Dials that may not fall from one to the next: columns of tables that are searched by their cells.
     rising: list[tuple[int, ...]] = field(default_factory=list)

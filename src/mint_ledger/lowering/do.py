@@ -62,7 +62,7 @@ def _emit_step(scope: Scope, item: steps.Do, cause: Expr) -> None:
                 who = entity_text(scope, item.move)
                 emit_place(scope, who, item.to, cause, doer(scope), "to")
             case steps.GoDo():
-                emit_go(scope.lowering, scope.builder, item.go)
+                emit_go(scope.lowering, scope.builder, item.go, scope.path)
             case steps.FinishDo():
                 _finish(scope, item)
             case steps.MeetDo():

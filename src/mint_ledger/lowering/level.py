@@ -5,6 +5,8 @@ A kind that any level names is there only where it is named; all others are carr
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import parse_expression
@@ -19,7 +21,7 @@ from mint_ledger.lowering.columns import (
     level_column,
     present_column,
 )
-from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.context import WAITING, AskedLevel, Lowering
 from mint_ledger.lowering.counts import VISITS, visits_column
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import condition
@@ -45,6 +47,11 @@ def _asked(lowering: Lowering) -> Column:
     return lowering.layout.column(Handle("level asked for"), "mark", opening=NOT_ASKED)
 
 
+def _waiting(lowering: Lowering) -> Column:
+    """Which of those that ask for levels is waiting for its own; an audit reads it."""
+    return lowering.layout.column(WAITING, "mark", opening=-1.0)
+
+
 def _came_from(lowering: Lowering) -> Column:
     return lowering.layout.column(Handle("level came from"), "mark", opening=-1.0)
 
@@ -67,11 +74,21 @@ def level_kinds(lowering: Lowering) -> list[Member]:
     return [member for member in lowering.cast.members.values() if member.name in named]
 
 
-def emit_go(lowering: Lowering, b: BlockBuilder, name: str) -> None:
-    """Ask for a level; the first that is asked for in a step is gone to at its end."""
+def emit_go(lowering: Lowering, b: BlockBuilder, name: str, path: Path = ()) -> None:
+    """Ask for a level; the first that is asked for in a step is gone to at its end.
+
+    Where an audit wants to know what became of it, what stands at `path` is counted.
+    """
     number = -2 if name == BACK else level_number(lowering, name)
     asked = _asked(lowering)
-    b.emit(If(compare("==", At(asked, ZERO), const(NOT_ASKED)), (Set(asked, ZERO, const(number)),)))
+    free = b.let(compare("==", At(asked, ZERO), const(NOT_ASKED)))
+    b.emit(If(free, (Set(asked, ZERO, const(number)),)))
+    if lowering.counts_rules and path:
+        site = lowering.asked_levels.setdefault(path, AskedLevel(path, name))
+        for handle, counts in ((site.times, ONE), (site.first, free)):
+            column = lowering.layout.column(handle, "measure")
+            b.emit(Set(column, ZERO, add(At(column, ZERO), counts)))
+        b.emit(If(free, (Set(_waiting(lowering), ZERO, const(list(lowering.asked_levels).index(path))),)))
 
 
 def lower_levels(lowering: Lowering) -> None:
@@ -109,7 +126,7 @@ def _check(lowering: Lowering) -> None:
 def _reached(lowering: Lowering) -> set[str]:
     game = lowering.game
     names = list(game.levels)
-    following = dict(zip(names, names[1:], strict=False))
+    following = dict(pairwise(names))
     reached = {names[0]} | lowering.gone_to
     todo = list(reached)
     while todo:
@@ -158,6 +175,8 @@ def _lower_enter(lowering: Lowering) -> None:
     if VISITS in lowering.counted:
         b.emit(Set(visits_column(lowering), number, add(At(visits_column(lowering), number), ONE)))
     b.emit(Set(_asked(lowering), ZERO, const(NOT_ASKED)))
+    if lowering.counts_rules:
+        b.emit(Set(_waiting(lowering), ZERO, const(-1)))
     for index, name in enumerate(lowering.game.levels):
         cause = const(lowering.cause("level", name, ("levels", name)))
         with b.when(compare("==", number, const(index))):

@@ -202,6 +202,7 @@ def _lower_all(
         tuple(dict.fromkeys(lowering.rising)),
         tuple(lowering.lots.values()),
         lowering.worked_out,
+        tuple(lowering.asked_levels.values()),
     )
     return lowering, lowered
 

@@ -12,7 +12,7 @@ from mint_ledger.game.cast import turned_cast
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.source import Source
 from mint_ledger.game.turning import Turning
-from mint_ledger.lowering.context import LoweredLot, WorkedOut
+from mint_ledger.lowering.context import AskedLevel, LoweredLot, WorkedOut
 from mint_ledger.lowering.measure import Measure
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine
 from mint_ledger.lowering.script import LoweredPlaytest
@@ -43,6 +43,7 @@ class Lowered:
     lots: tuple[LoweredLot, ...] = ()
     # (kind, stat) → the formula of a stat that is worked out.
     worked_out: dict[tuple[str, str], WorkedOut] = field(default_factory=dict)
+    asked_levels: tuple[AskedLevel, ...] = ()
 
     @cached_property
     def source(self) -> Source:

@@ -1,0 +1,285 @@
+"""Mistakes with levels: what is lost or given back as one opens, and a change of levels that never comes.
+
+What opens anew is seen in plays, so it does not matter whether the stat, the level or a rule does it.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from mint_ledger.audit.facts import WORLD, Facts
+from mint_ledger.audit.finding import Caught, Check, Grade
+from mint_ledger.audit.order import award_lost_with_the_level
+from mint_ledger.audit.plays import Play, Plays
+from mint_ledger.audit.subject import Subject
+from mint_ledger.formula import Formula, PostingText
+from mint_ledger.game.do import GoDo
+from mint_ledger.journal.wording import number
+from mint_ledger.lowering.context import WAITING, AskedLevel
+from mint_ledger.program.handle import Path
+from mint_ledger.program.program import Cause
+from mint_ledger.program.row import WHATS, Row
+
+# What gives as something happens; flows and openings are not earned.
+EARNED = ("rule", "branch", "attack", "action", "cue", "contact")
+# So often at least, before it is no accident.
+TWICE = 2
+
+Account = tuple[int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class _Anew:
+    """An account that goes back to what it opened with as a level opens, and what it was given before."""
+
+    play: Play
+    account: Account
+    by: Cause
+    before: float
+    after: float
+    step: int
+    gains: list[Row]
+
+
+@dataclass(slots=True)
+class _Opened:
+    """What plays show of one stat of a kind: when levels open it anew, and all that it was given."""
+
+    anew: list[_Anew] = field(default_factory=list)
+    given: list[Row] = field(default_factory=list)
+
+
+def _opened_anew(plays: Plays) -> dict[tuple[str, str], _Opened]:
+    """By (kind, stat)."""
+    opened: dict[tuple[str, str], _Opened] = {}
+    for play in plays.runs:
+        for account, item in _of_a_run(plays.program.causes, play):
+            member = plays.program.cast.member_of(account[0])
+            name = member.name if member is not None else WORLD
+            known = opened.setdefault((name, plays.words.stat(account[1])), _Opened())
+            if isinstance(item, _Anew):
+                known.anew.append(item)
+            else:
+                known.given.append(item)
+    return opened
+
+
+def _of_a_run(causes: tuple[Cause, ...], play: Play) -> Iterator[tuple[Account, _Anew | Row]]:
+    first: dict[Account, float] = {}
+    gains: dict[Account, list[Row]] = {}
+    gone: set[int] = set()
+    opened = -1
+    for row in play.rows:
+        what, entity = WHATS[int(row.what)], int(row.entity)
+        if what == "level" and row.step > 0.0:
+            opened = int(row.step)
+        elif what == "gone":
+            gone.add(entity)
+        elif what == "posting" and row.cause >= 0:
+            account, cause = (entity, int(row.stat)), causes[int(row.cause)]
+            start = first.setdefault(account, row.after if cause.sort == "level" else row.before)
+            back = cause.sort == "level" or (cause.sort == "rule" and row.after == start)
+            if opened == int(row.step) and back:
+                gained = gains.pop(account, [])
+                if entity not in gone and row.before != row.after:
+                    yield account, _Anew(play, account, cause, row.before, row.after, opened, gained)
+                if cause.sort == "level":
+                    gone.discard(entity)
+            elif cause.sort in EARNED and row.after > row.before:
+                gains.setdefault(account, []).append(row)
+                yield account, row
+
+
+def lost_with_the_level(subject: Subject) -> Iterator[Caught]:
+    """What was earned of a stat that somebody looks at is gone as the next level opens."""
+    plays, facts = subject.plays, subject.facts
+    if not plays.lowered.levels:
+        return
+    told = {caught.where for caught in award_lost_with_the_level(subject)}
+    for (owner, stat), opened in _opened_anew(plays).items():
+        name = facts.account(owner, stat)
+        lost = [anew for anew in opened.anew if anew.gains and anew.before > anew.after]
+        if not lost or name in told or not _looked_at(facts, stat) or _counts_for_levels(facts, stat):
+            continue
+        at_once = [row.cause for anew in lost for row in anew.gains if int(row.step) == anew.step]
+        given = [row.cause for row in opened.given]
+        for cause in dict.fromkeys(at_once):
+            times = given.count(cause)
+            if times >= TWICE and at_once.count(cause) == times:
+                award = plays.program.causes[int(cause)]
+                what = f"'{award.name}' adds to {name} just as a level opens, and {name} starts anew: it is lost."
+                evidence = (f"{times} times in {len(plays.runs)} runs, and lost each time",)
+                yield Caught(award.path, name, what, evidence, plays.replay(lost[0].play), "wrong")
+                break
+        else:
+            worst = max(lost, key=lambda anew: anew.before - anew.after)
+            at, how = _opens(facts, owner, stat, worst)
+            what = f"What was earned of {name} is gone as the level opens: {how}."
+            evidence = (
+                f"{number(worst.before)} before, {number(worst.after)} after, in one run; in {_runs(plays, lost)}",
+            )
+            yield Caught(at, name, what, evidence, plays.replay(worst.play))
+
+
+def full_again(subject: Subject) -> Iterator[Caught]:
+    """What a player had lost is given back as a level opens."""
+    plays, facts = subject.plays, subject.facts
+    players = {entity for entities in plays.lowered.habit_players.values() for entity in entities}
+    if not plays.lowered.levels or not players:
+        return
+    for (owner, stat), opened in _opened_anew(plays).items():
+        filled = [anew for anew in opened.anew if anew.account[0] in players and anew.before < anew.after]
+        if not filled or (owner, stat) not in facts.layers:
+            continue
+        name = facts.account(owner, stat)
+        at, how = _opens(facts, owner, stat, filled[0])
+        mean = sum(anew.after - anew.before for anew in filled) / len(filled)
+        what = f"{name} is as at its start again as the level opens, whatever was lost before: {how}."
+        evidence = (f"{number(round(mean, 1))} given back on average, in {_runs(plays, filled)}",)
+        # Where nothing is said of the stat it may be by accident.
+        grade: Grade = "maybe" if at[0] == "levels" else "note"
+        yield Caught(at, name, what, evidence, plays.replay(filled[0].play), grade)
+
+
+def _runs(plays: Plays, anew: list[_Anew]) -> str:
+    return plays.share(len({id(item.play) for item in anew}))
+
+
+def _opens(facts: Facts, owner: str, stat: str, anew: _Anew) -> tuple[Path, str]:
+    """Where it stands that an account opens anew, and how it does."""
+    path, model = facts.stats[owner, stat]
+    if anew.by.sort == "rule":
+        return anew.by.path, f"the rule '{anew.by.name}' does that"
+    if model.resets == "level":
+        return (*path, "resets"), "it resets with the level"
+    level = facts.game.levels[str(anew.by.path[1])]
+    if owner in level.present:
+        there = f"{owner} stands in 'present' of '{anew.by.name}', so it comes anew"
+        return (*anew.by.path, "present", owner), there
+    return (*anew.by.path, "start"), f"'start' of '{anew.by.name}' sets it"
+
+
+def _looked_at(facts: Facts, stat: str) -> bool:
+    """Whether the readout, an ending, a measure or a target reads a stat."""
+    for path, part in facts.parts:
+        if path[0] in ("readout", "endings", "measures", "targets"):
+            if isinstance(part, Formula) and stat in facts.names_in(part):
+                return True
+            if isinstance(part, str) and stat in part:
+                return True
+    return False
+
+
+def _counts_for_levels(facts: Facts, stat: str) -> bool:
+    """Whether levels go by a stat, or it is booked on elsewhere: then it may well begin anew in each."""
+    for path, part in facts.parts:
+        rule = facts.rule_at(path)
+        goes = path[0] == "levels" or (rule is not None and any(isinstance(item, GoDo) for item in rule.do))
+        if isinstance(part, Formula) and goes and stat in facts.names_in(part):
+            return True
+        if isinstance(part, PostingText) and part.amount is not None and stat in facts.names_in(part.amount):
+            target = part.target.attr if isinstance(part.target, ast.Attribute) else getattr(part.target, "id", "")
+            if target != stat:
+                return True
+    return False
+
+
+def restart_never_comes(subject: Subject) -> Iterator[Caught]:
+    """What begins again in a step in which the run ends, or another level comes first, each time."""
+    yield from _changes_that_never_come(subject)
+    yield from _begun_again_at_the_end(subject)
+
+
+def _changes_that_never_come(subject: Subject) -> Iterator[Caught]:
+    plays, facts = subject.plays, subject.facts
+    for number_, site in enumerate(plays.lowered.asked_levels):
+        if site.path[0] == "levels":
+            continue
+        asked = [_asked(plays, play, number_, site) for play in plays.runs]
+        times, came = sum(one for one, _ in asked), sum(one for _, one in asked)
+        if times < TWICE or came:
+            continue
+        play = next(play for play, one in zip(plays.runs, asked, strict=True) if one[0])
+        rule = facts.rule_at(site.path)
+        name = rule.title() if rule is not None else facts.name(site.path)
+        ended = f"the run ends in that step ('{play.ending}')" if play.ending else "another change comes first"
+        what = f"'{name}' goes to '{site.goal}', and that never comes: {ended}."
+        evidence = (f"asked for {times} times in {len(plays.runs)} runs, and came in none",)
+        yield Caught(site.path, name, what, evidence, plays.replay(play))
+
+
+def _begun_again_at_the_end(subject: Subject) -> Iterator[Caught]:
+    """Rules that set back what was lost, or let somebody appear, and only ever in the last step of a run."""
+    plays = subject.plays
+    last: dict[int, list[Play]] = {}
+    before: set[int] = set()
+    for play in plays.runs:
+        end = max((int(row.step) for row in play.rows if WHATS[int(row.what)] == "ending"), default=-1)
+        first: dict[Account, float] = {}
+        for row in play.rows:
+            what, account = WHATS[int(row.what)], (int(row.entity), int(row.stat))
+            start = first.setdefault(account, row.before) if what == "posting" else 0.0
+            if row.cause < 0 or plays.program.causes[int(row.cause)].sort != "rule":
+                continue
+            again = what == "spawn" or (what == "posting" and row.before < row.after == start)
+            if int(row.step) < end or end < 0:
+                before.add(int(row.cause))
+            elif again and play not in last.get(int(row.cause), [])[-1:]:
+                last.setdefault(int(row.cause), []).append(play)
+    for number_, ended in last.items():
+        if number_ in before or len(ended) < TWICE:
+            continue
+        cause = plays.program.causes[number_]
+        what = f"'{cause.name}' begins something again only in the step in which the run ends ('{ended[0].ending}')."
+        evidence = (f"in {plays.share(len(ended))}, and never before that step",)
+        yield Caught(cause.path, cause.name, what, evidence, plays.replay(ended[0]), "maybe")
+
+
+def _asked(plays: Plays, play: Play, number_: int, site: AskedLevel) -> tuple[int, int]:
+    """How often a change was asked for in a run, and how often it came."""
+    layout = plays.program.layout
+    times, first = (int(play.state[layout.column(handle).base]) for handle in (site.times, site.first))
+    waits = play.state[layout.column(WAITING).base] == number_
+    return times, first - int(waits)
+
+
+CHECKS = (
+    Check(
+        "O406",
+        "lost-with-the-level",
+        "order",
+        "What was earned is lost with the level",
+        "A score, a key or a count that players earn starts anew as the next level opens, though the readout, an "
+        "ending or a measure looks at it at the end.",
+        "Take 'resets: level', the rule or the kind in 'present' away, so that it is carried on; or give it in the new "
+        "level.",
+        lost_with_the_level,
+        plays=True,
+    ),
+    Check(
+        "O407",
+        "full-again-with-the-level",
+        "order",
+        "Whole again with the level",
+        "What hits took from a player is given back as a level opens, so what happened before costs nothing.",
+        "Name the kind in no level's 'present', so that it is carried on as it is; or write 'resets: level' for the "
+        "stat if that is meant.",
+        full_again,
+        plays=True,
+        grade="note",
+    ),
+    Check(
+        "O408",
+        "restart-never-comes",
+        "order",
+        "A restart that never comes",
+        "Something begins again (goes to a level; fills what was lost), and in the same step the run ends or "
+        "another level comes first, each time.",
+        "Let the ending or the other change wait for what is meant to come first: add to its condition.",
+        restart_never_comes,
+        plays=True,
+        grade="wrong",
+    ),
+)

@@ -1,0 +1,59 @@
+from __future__ import annotations
+
+import pytest
+from twins import found, line_of, only_in_the_first
+
+TURNS = "turns: {order: [amber, teal], pass: {cue: asked}}\n"
+RULES = """rules:
+  - {name: a guess, when: {every: 1}, do: [{cue: asked, with: {right: "whole(0, 1)"}}]}
+  - {name: the point, when: {cue: asked}, if: cue.right > 0, do: [whose.score += 1]}
+"""
+GAME = """
+title: Two at the loom
+clock: {unit: turn, limit: 40}
+stats: {mover: {start: 0, min: 0, max: 1, whole: true}}
+kinds:
+  amber: {stats: {score: {start: 0, min: 0}}}
+  teal: {stats: {score: {start: 0, min: 0}}}
+readout: ["{amber.score} : {teal.score}"]
+"""
+FAULTY = GAME + TURNS + RULES
+GIVES = "{if: mover == 0, do: [amber.score += 1], else: [teal.score += 1]}"
+MOVES = "mover = 1 - mover"
+
+
+def test_award_after_the_turn_is_caught_and_the_mended_twin_is_not() -> None:
+    finding = only_in_the_first(FAULTY, GAME + RULES + TURNS, "award-after-the-turn", runs=5)
+    assert "In its step 'the point' comes after the turn passes" in finding.caught.what
+    assert "the point" in line_of(FAULTY, finding)
+
+
+def in_one_rule(first: str, second: str) -> str:
+    return f"rules:\n  - {{name: a turn, when: {{every: 1}}, let: {{right: 'whole(0, 1)'}}, do: [{first}, {second}]}}\n"
+
+
+def in_two_rules(first: str, second: str) -> str:
+    return "rules:\n" + "".join(
+        f"  - {{name: {name}, when: {{every: 1}}, do: [{item}]}}\n"
+        for name, item in (("one", first), ("another", "empty idle"), ("two", second))
+    )
+
+
+def by_cues(first: str, second: str) -> str:
+    return (
+        "rules:\n  - {name: a turn, when: {every: 1}, do: [{cue: one}, {cue: two}]}\n"
+        f"  - {{name: first, when: {{cue: one}}, do: [{first}]}}\n"
+        f"  - {{name: second, when: {{cue: two}}, do: [{second}]}}\n"
+    )
+
+
+@pytest.mark.parametrize("spelling", [in_one_rule, in_two_rules, by_cues])
+def test_a_turn_that_a_stat_counts_is_a_turn_as_well(spelling) -> None:
+    game = GAME.replace("stats: {mover", "stats: {idle: {start: 0, min: 0}, mover")
+    gives = f"{{if: chance(0.5), do: [{GIVES}]}}"
+    assert found(game + spelling(MOVES, gives), "award-after-the-turn", 5)
+    assert not found(game + spelling(gives, MOVES), "award-after-the-turn", 5)
+
+
+def test_what_each_turn_brings_is_given_to_the_one_that_begins() -> None:
+    assert not found(GAME + in_two_rules(MOVES, GIVES).replace("empty idle", "mover += 0"), "award-after-the-turn", 5)
