@@ -29,19 +29,19 @@ def test_award_after_the_turn_is_caught_and_the_mended_twin_is_not() -> None:
 
 
 def in_one_rule(first: str, second: str) -> str:
-    return f"rules:\n  - {{name: a turn, when: {{every: 1}}, let: {{right: 'whole(0, 1)'}}, do: [{first}, {second}]}}\n"
+    return f"rules:\n  - {{name: a turn, when: {{every: 1}}, let: {{right: 'whole(0, 1)'}}, do: [idle += 1, {first}, {second}]}}\n"
 
 
 def in_two_rules(first: str, second: str) -> str:
     return "rules:\n" + "".join(
         f"  - {{name: {name}, when: {{every: 1}}, do: [{item}]}}\n"
-        for name, item in (("one", first), ("another", "empty idle"), ("two", second))
+        for name, item in (("a throw", "idle += 1"), ("one", first), ("two", second))
     )
 
 
 def by_cues(first: str, second: str) -> str:
     return (
-        "rules:\n  - {name: a turn, when: {every: 1}, do: [{cue: one}, {cue: two}]}\n"
+        "rules:\n  - {name: a turn, when: {every: 1}, do: [idle += 1, {cue: one}, {cue: two}]}\n"
         f"  - {{name: first, when: {{cue: one}}, do: [{first}]}}\n"
         f"  - {{name: second, when: {{cue: two}}, do: [{second}]}}\n"
     )
@@ -56,4 +56,11 @@ def test_a_turn_that_a_stat_counts_is_a_turn_as_well(spelling) -> None:
 
 
 def test_what_each_turn_brings_is_given_to_the_one_that_begins() -> None:
-    assert not found(GAME + in_two_rules(MOVES, GIVES).replace("empty idle", "mover += 0"), "award-after-the-turn", 5)
+    game = GAME.replace("stats: {mover", "stats: {idle: {start: 0, min: 0}, mover")
+    assert not found(game + in_two_rules(MOVES, GIVES), "award-after-the-turn", 5)
+
+
+def test_a_step_that_begins_with_the_next_turn_belongs_to_it() -> None:
+    game = GAME.replace("turn, limit: 40}", "turn, limit: 40}\nturns: [amber, teal]")
+    rule = "rules:\n  - {name: a point, when: {every: 1}, do: [{if: chance(0.5), do: [whose.score += 1]}]}\n"
+    assert not found(game + rule, "award-after-the-turn", 5)

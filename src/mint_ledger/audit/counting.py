@@ -39,9 +39,9 @@ class _Defeat:
     gains: tuple[Row, ...]
 
 
-def _defeats(plays: Plays) -> list[_Defeat]:
+def _defeats(subject: Subject) -> list[_Defeat]:
     """All that went, of each run; a step in which several go does not say whom a gain was for."""
-    defeats = []
+    plays, defeats = subject.plays, []
     for play in plays.runs:
         steps = Counter(row.step for row in play.rows if WHATS[int(row.what)] == "gone")
         for index, row in enumerate(play.rows):
@@ -77,8 +77,7 @@ def _gives(plays: Plays, row: Row) -> bool:
 def defeat_not_counted(subject: Subject) -> Iterator[Caught]:
     """Defeat by one way is rewarded, by another way never."""
     plays = subject.plays
-    defeats = _defeats(plays)
-    beside = _given_beside(plays, defeats)
+    defeats, beside = subject.once(_defeats), subject.once(_given_beside)
     ways: dict[str, dict[str, list[_Defeat]]] = defaultdict(lambda: defaultdict(list))
     for defeat in defeats:
         ways[defeat.kind][defeat.way].append(defeat)
@@ -99,8 +98,9 @@ def defeat_not_counted(subject: Subject) -> Iterator[Caught]:
             yield Caught(("kinds", kind), kind, what, evidence, replay, None if beaten else "maybe")
 
 
-def _given_beside(plays: Plays, defeats: list[_Defeat]) -> set[tuple[float, float]]:
+def _given_beside(subject: Subject) -> set[tuple[float, float]]:
     """The (stat, cause) of gains that mostly come where nobody goes: each hit gives them, not the defeat."""
+    plays, defeats = subject.plays, subject.once(_defeats)
     steps = {id(play): {row.step for row in play.rows if WHATS[int(row.what)] == "gone"} for play in plays.runs}
     inside: Counter[tuple[float, float]] = Counter()
     outside: Counter[tuple[float, float]] = Counter()
@@ -116,8 +116,7 @@ def counted_twice(subject: Subject) -> Iterator[Caught]:
     """Every defeat adds the same to one account twice, by two causes or by the rules of two copies."""
     plays = subject.plays
     by_kind: dict[str, list[_Defeat]] = defaultdict(list)
-    defeats = _defeats(plays)
-    beside = _given_beside(plays, defeats)
+    defeats, beside = subject.once(_defeats), subject.once(_given_beside)
     for defeat in defeats:
         by_kind[defeat.kind].append(defeat)
     for kind, some in by_kind.items():

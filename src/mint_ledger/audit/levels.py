@@ -45,14 +45,16 @@ class _Anew:
 
 @dataclass(slots=True)
 class _Opened:
-    """What plays show of one stat of a kind: when levels open it anew, and all that it was given."""
+    """What plays show of one stat of a kind: when levels open it anew, all that it was given, whether any was taken."""
 
     anew: list[_Anew] = field(default_factory=list)
     given: list[Row] = field(default_factory=list)
+    taken: bool = False
 
 
-def _opened_anew(plays: Plays) -> dict[tuple[str, str], _Opened]:
+def _opened_anew(subject: Subject) -> dict[tuple[str, str], _Opened]:
     """By (kind, stat)."""
+    plays = subject.plays
     opened: dict[tuple[str, str], _Opened] = {}
     for play in plays.runs:
         for account, item in _of_a_run(plays.program.causes, play):
@@ -61,8 +63,10 @@ def _opened_anew(plays: Plays) -> dict[tuple[str, str], _Opened]:
             known = opened.setdefault((name, plays.words.stat(account[1])), _Opened())
             if isinstance(item, _Anew):
                 known.anew.append(item)
-            else:
+            elif item.after > item.before:
                 known.given.append(item)
+            else:
+                known.taken = True
     return opened
 
 
@@ -87,8 +91,9 @@ def _of_a_run(causes: tuple[Cause, ...], play: Play) -> Iterator[tuple[Account, 
                     yield account, _Anew(play, account, cause, row.before, row.after, opened, gained)
                 if cause.sort == "level":
                     gone.discard(entity)
-            elif cause.sort in EARNED and row.after > row.before:
-                gains.setdefault(account, []).append(row)
+            elif cause.sort in EARNED and row.after != row.before:
+                if row.after > row.before:
+                    gains.setdefault(account, []).append(row)
                 yield account, row
 
 
@@ -98,10 +103,12 @@ def lost_with_the_level(subject: Subject) -> Iterator[Caught]:
     if not plays.lowered.levels:
         return
     told = {caught.where for caught in award_lost_with_the_level(subject)}
-    for (owner, stat), opened in _opened_anew(plays).items():
+    for (owner, stat), opened in subject.once(_opened_anew).items():
         name = facts.account(owner, stat)
         lost = [anew for anew in opened.anew if anew.gains and anew.before > anew.after]
-        if not lost or name in told or not _looked_at(facts, stat) or _counts_for_levels(facts, stat):
+        # A supply that is used up and begins anew is meant so, where the stat says that it resets.
+        supply = facts.stats[owner, stat][1].resets == "level" and opened.taken
+        if not lost or supply or name in told or not _looked_at(facts, stat) or _counts_for_levels(facts, stat):
             continue
         at_once = [row.cause for anew in lost for row in anew.gains if int(row.step) == anew.step]
         given = [row.cause for row in opened.given]
@@ -129,7 +136,7 @@ def full_again(subject: Subject) -> Iterator[Caught]:
     players = {entity for entities in plays.lowered.habit_players.values() for entity in entities}
     if not plays.lowered.levels or not players:
         return
-    for (owner, stat), opened in _opened_anew(plays).items():
+    for (owner, stat), opened in subject.once(_opened_anew).items():
         filled = [anew for anew in opened.anew if anew.account[0] in players and anew.before < anew.after]
         if not filled or (owner, stat) not in facts.layers:
             continue

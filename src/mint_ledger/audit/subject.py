@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any, TypeVar
 
 from mint_ledger.audit.facts import Facts, look_at
 from mint_ledger.audit.plays import Plays
@@ -12,6 +13,8 @@ from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.formula import Formula
 from mint_ledger.lowering.additions import Additions
 from mint_ledger.lowering.playable import PlayableGame
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -28,6 +31,7 @@ class Subject:
     runs: int = 200
     seed: int = 1
     silences: list[str] = field(default_factory=list)
+    _looks: dict[Any, Any] = field(default_factory=dict, repr=False)
 
     @cached_property
     def facts(self) -> Facts:
@@ -39,6 +43,12 @@ class Subject:
         """The runs that were played; only checks that want them may ask."""
         assert self.play is not None
         return self.play()
+
+    def once(self, look: Callable[[Subject], T]) -> T:
+        """What a look at the plays gives that several checks ask for."""
+        if look not in self._looks:
+            self._looks[look] = look(self)
+        return self._looks[look]  # type: ignore[no-any-return]
 
     @property
     def step(self) -> float:

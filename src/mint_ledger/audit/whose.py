@@ -100,8 +100,8 @@ def award_after_the_turn(subject: Subject) -> Iterator[Caught]:
     if subject.game.clock.unit != "turn":
         return
     for name, marks in _turn_marks(subject).items():
-        after: Counter[int] = Counter()
-        apart: set[int] = set()
+        after: Counter[tuple[int, float]] = Counter()
+        apart: set[tuple[int, float]] = set()
         turns = sum(len(steps) for steps in marks)
         for play, steps in zip(plays.runs, marks, strict=True):
             for index, row in enumerate(play.rows):
@@ -110,13 +110,13 @@ def award_after_the_turn(subject: Subject) -> Iterator[Caught]:
                 if row.entity == 0.0 and plays.words.stat(row.stat) == name:
                     continue
                 if steps.get(row.step, len(play.rows)) < index:
-                    after[int(row.cause)] += 1
+                    after[int(row.cause), row.stat] += 1
                 else:
-                    apart.add(int(row.cause))
-        for cause, count in after.items():
+                    apart.add((int(row.cause), row.stat))
+        for (cause, stat), count in after.items():
             award = plays.program.causes[cause]
             # What comes with nearly every turn is given for the turn that begins.
-            if cause in apart or not OFTEN <= count < 0.9 * turns or not _asks(subject.facts, award, name):
+            if (cause, stat) in apart or not OFTEN <= count < 0.9 * turns or not _asks(subject.facts, award, name):
                 continue
             passes = "the turn passes" if name == "whose" else f"{name} moves on"
             what = f"In its step '{award.name}' comes after {passes}, so it is given to the next one in turn."
@@ -133,10 +133,14 @@ def _turn_marks(subject: Subject) -> dict[str, list[dict[float, int]]]:
     for number, play in enumerate(plays.runs):
         for index, row in enumerate(play.rows):
             what = WHATS[int(row.what)]
-            if what == "turn":
+            # A step that begins with it is played by whose turn it is from then on.
+            inside = index > 0 and play.rows[index - 1].step == row.step
+            if what == "turn" and inside:
                 marks.setdefault("whose", [{} for _ in plays.runs])[number].setdefault(row.step, index)
             elif what == "posting" and row.entity == 0.0 and row.cause >= 0:
-                courses.setdefault(row.stat, [{} for _ in plays.runs])[number].setdefault(row.step, index)
+                known = courses.setdefault(row.stat, [{} for _ in plays.runs])
+                if inside:
+                    known[number].setdefault(row.step, index)
                 values.setdefault(row.stat, [[] for _ in plays.runs])[number].append(row.after)
     for stat, course in courses.items():
         if all(_goes_round(run) for run in values[stat]):
