@@ -1,6 +1,7 @@
 from __future__ import annotations
 
-from twins import line_of, only_in_the_first
+import pytest
+from twins import found, line_of, only_in_the_first
 
 FAULTY = """
 title: Tide
@@ -20,3 +21,26 @@ def test_fires_twice_is_caught_and_the_mended_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, mended, "fires-twice", runs=3)
     assert "as water rises through the value, and again as it falls back" in finding.caught.what
     assert "a boat comes in" in line_of(FAULTY, finding)
+
+
+@pytest.mark.parametrize(
+    "spelling",
+    [
+        "5 < water < 7",
+        "floor(water / 2) == 3",
+        "water > 5 and water < 7",
+        "abs(water - 6) < 1",
+        "depth == 3",
+        "not (water < 6 or water > 6)",
+    ],
+)
+def test_it_is_found_however_the_middle_is_written(spelling: str) -> None:
+    game = FAULTY.replace("water == 6", spelling).replace(
+        "ebb: false", "ebb: false, depth: {formula: floor(water / 2)}"
+    )
+    assert found(game, "fires-twice", 3)
+
+
+@pytest.mark.parametrize("honest", ["water >= 6", "floor(water / 2) >= 3", "time > 5 and water > 3", "water < 6"])
+def test_a_value_that_is_passed_one_way_is_left_alone(honest: str) -> None:
+    assert not found(FAULTY.replace("water == 6", honest), "fires-twice", 3)

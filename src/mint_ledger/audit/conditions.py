@@ -6,11 +6,13 @@ import ast
 import math
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 
 from mint_ledger.audit.facts import WORLD, ConditionFact, Facts
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.subject import Subject
 from mint_ledger.facts.between import Between
+from mint_ledger.formula import Formula
 from mint_ledger.game.readout import Bar, split_text
 from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
@@ -18,6 +20,9 @@ from mint_ledger.program.handle import Path
 
 # A number that a line names as a value: `Lives: 3`.
 _MEANT = re.compile(r"[:=] ?(\d+)\b")
+# Values at which a condition is asked, and those among them that lie evenly up to a limit.
+MOST_TRIED = 400
+EVENLY = 48
 # What formulas read that moves without any posting.
 LIVE = {"count", "time", "level_time", "level", "has", "distance", "x", "y"}
 
@@ -289,26 +294,77 @@ def either_way(subject: Subject) -> Iterator[Caught]:
     """A condition that asks how far one account is from 0 and that holds above as well as below."""
     facts = subject.facts
     for fact in facts.conditions:
-        if fact.kind != "watched" or "becomes" not in fact.path:
+        if facts.rule_at(fact.path) is None or "until" in fact.path:
             continue
-        for node in ast.walk(fact.formula.tree):
-            inner = _far_from_zero(node)
-            if inner is None:
-                continue
-            owners, stat = facts.target(fact.path, inner)
-            for owner in owners:
-                if (owner, stat) not in facts.stats:
-                    continue
-                known = facts.account_between(owner, stat)
-                if known.low < 0.0 < known.high:
-                    account = facts.account(owner, stat)
-                    what = f"'{fact.formula}' becomes true below 0 as well as above: {account} goes both ways."
-                    evidence = (f"it is between {number(known.low)} and {number(known.high)}",)
-                    yield Caught(fact.path, facts.name(fact.path), what, evidence if math.isfinite(known.low) else ())
-                    break
+        for owner, stat in _far_from_zero(subject, fact):
+            known = facts.account_between(owner, stat)
+            account = facts.account(owner, stat)
+            verb = "becomes true" if "becomes" in fact.path else "holds"
+            what = f"'{fact.formula}' {verb} below 0 as well as above: {account} goes both ways."
+            evidence = (f"it is between {number(known.low)} and {number(known.high)}",)
+            yield Caught(fact.path, facts.name(fact.path), what, evidence if math.isfinite(known.low) else ())
+            break
 
 
-def _far_from_zero(node: ast.AST) -> ast.expr | None:
+def _far_from_zero(subject: Subject, fact: ConditionFact) -> Iterator[tuple[str, str]]:
+    """The accounts that go both ways, of which a condition asks the size."""
+    facts = subject.facts
+    for node in ast.walk(fact.formula.tree):
+        inner = _size_of(node)
+        owners, stat = facts.target(fact.path, inner) if inner is not None else ((), "")
+        yield from ((owner, stat) for owner in owners if _goes_both_ways(facts, owner, stat))
+    # Two sides that are written out are meant.
+    if any(isinstance(node, ast.BoolOp) and isinstance(node.op, ast.Or) for node in ast.walk(fact.formula.tree)):
+        return
+    fact = replace(fact, formula=facts.written_out(fact))
+    for owner, stat in read_alone(facts, fact):
+        if _goes_both_ways(facts, owner, stat):
+            values = values_to_try(facts, owner, stat)
+            below = subject.holds_over(fact.formula, owner, stat, [-value for value in values])
+            above = subject.holds_over(fact.formula, owner, stat, [0.0, *values])
+            if below and above and not above[0] and above[-1] and below == above[1:]:
+                yield owner, stat
+
+
+def _goes_both_ways(facts: Facts, owner: str, stat: str) -> bool:
+    known = facts.account_between(owner, stat) if (owner, stat) in facts.stats else None
+    return known is not None and known.low < 0.0 < known.high
+
+
+def read_alone(facts: Facts, fact: ConditionFact) -> list[tuple[str, str]]:
+    """The account of numbers that a condition reads, as (kind, stat) for each kind it is asked of, if it is one."""
+    names = facts.names_in(fact.formula)
+    found = []
+    for owner in fact.owners or (WORLD,):
+        read = [
+            (holder, stat)
+            for (holder, stat), (_, model) in facts.stats.items()
+            if stat in names and model.is_account and model.value_type == "number" and holder in (owner, WORLD)
+        ]
+        if len(read) == 1:
+            found += read
+    return found
+
+
+def values_to_try(facts: Facts, owner: str, stat: str) -> list[float]:
+    """Sizes of a stat from small to large: about each number of the file that it may be held against, to its limits."""
+    known = facts.account_between(owner, stat)
+    ends = [abs(end) for end in (known.low, known.high) if math.isfinite(end)]
+    numbers = {abs(value) for value in facts.game.dials.values if math.isfinite(value)}
+    for _, part in facts.parts:
+        if isinstance(part, Formula):
+            numbers |= {
+                abs(float(node.value))
+                for node in ast.walk(part.tree)
+                if isinstance(node, ast.Constant) and isinstance(node.value, (int, float))
+            }
+    around = {value * factor for value in numbers | set(ends) | {1.0} for factor in (0.999, 1.0, 1.001)}
+    most = max(ends, default=math.inf)
+    around |= {most * part / EVENLY for part in range(1, EVENLY)} if math.isfinite(most) else set()
+    return sorted(value for value in around if 0.0 < value <= most)[:MOST_TRIED]
+
+
+def _size_of(node: ast.AST) -> ast.expr | None:
     """The x of `abs(x) > 5`, where it is one account."""
     if not isinstance(node, ast.Compare) or len(node.ops) != 1:
         return None

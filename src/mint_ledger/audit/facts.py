@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import copy
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -11,7 +12,7 @@ from typing import Any, Literal
 
 from mint_ledger.facts.between import ANY, Between, joined, one
 from mint_ledger.facts.effects import Effect, Effects, Trigger, effects_of
-from mint_ledger.formula import Formula, PostingText
+from mint_ledger.formula import Formula, PostingText, parse_formula
 from mint_ledger.game.cast import Cast
 from mint_ledger.game.do import GiveDo, PostDo
 from mint_ledger.game.parts import Part
@@ -289,6 +290,13 @@ class Facts:
                 todo += more
         return names
 
+    def written_out(self, fact: ConditionFact) -> Formula:
+        """A condition with the values that its rule works out first (`let`) in their places."""
+        rule = self.rule_at(fact.path)
+        let = {name: formula.tree for name, formula in rule.let.items()} if rule is not None and rule.let else {}
+        tree = _Let(let).visit(copy.deepcopy(fact.formula.tree)) if let else fact.formula.tree
+        return parse_formula(ast.unparse(tree)) if let else fact.formula
+
     @cached_property
     def triggers(self) -> tuple[When, ...]:
         """What sets rules off."""
@@ -307,6 +315,20 @@ class Facts:
     def account(self, owner: str, stat: str) -> str:
         """What people call a stat of a kind."""
         return f"{owner}.{stat}" if owner else stat
+
+
+class _Let(ast.NodeTransformer):
+    """Puts in formulas for names, over and over, as one may build on another."""
+
+    def __init__(self, let: dict[str, ast.expr]) -> None:
+        self.let = let
+
+    def visit_Name(self, node: ast.Name) -> ast.expr:
+        if node.id not in self.let:
+            return node
+        rest = {name: tree for name, tree in self.let.items() if name != node.id}
+        inner: ast.expr = _Let(rest).visit(copy.deepcopy(self.let[node.id]))
+        return inner
 
 
 def look_at(game: PlayableGame) -> Facts:

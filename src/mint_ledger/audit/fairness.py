@@ -6,7 +6,9 @@ import ast
 import math
 from collections import Counter, defaultdict
 from collections.abc import Iterator
+from dataclasses import replace
 
+from mint_ledger.audit.conditions import read_alone, values_to_try
 from mint_ledger.audit.facts import Facts
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.plays import Play
@@ -189,7 +191,7 @@ def fires_twice(subject: Subject) -> Iterator[Caught]:
     for path, part in facts.parts:
         if not isinstance(part, Rule):
             continue
-        stat = _watched_in_the_middle(facts, path, part)
+        stat = _watched_in_the_middle(subject, path, part)
         if stat is None:
             continue
         both = [play for play in plays.runs if _ways_through(subject, play, part.title(), stat) == {1, -1}]
@@ -198,8 +200,9 @@ def fires_twice(subject: Subject) -> Iterator[Caught]:
             yield Caught(path, part.title(), what, (f"in {plays.share(len(both))}",), plays.replay(both[0]))
 
 
-def _watched_in_the_middle(facts: Facts, path: Path, rule: Rule) -> str | None:
+def _watched_in_the_middle(subject: Subject, path: Path, rule: Rule) -> str | None:
     """The stat whose band, range or single value a rule waits for, if it can come to it from both sides."""
+    facts = subject.facts
     for when in rule.when:
         for text in when.enters or []:
             name, _, band = text.partition(" ")
@@ -216,6 +219,15 @@ def _watched_in_the_middle(facts: Facts, path: Path, rule: Rule) -> str | None:
             names = facts.names_in(formula) & {stat for _, stat in facts.stats}
             if chained and len(names) == 1:
                 return names.pop()
+    for fact in facts.conditions:
+        if fact.path[: len(path)] == path and "becomes" in fact.path:
+            fact = replace(fact, formula=facts.written_out(fact))
+            for owner, stat in read_alone(facts, fact):
+                sizes, reach = values_to_try(facts, owner, stat), facts.account_between(owner, stat)
+                values = [value for value in (*(-size for size in reversed(sizes)), 0.0, *sizes) if value in reach]
+                holds = subject.holds_over(fact.formula, owner, stat, values)
+                if holds and any(holds) and not holds[0] and not holds[-1]:
+                    return stat
     return None
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, TypeVar
@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 from mint_ledger.audit.facts import Facts, look_at
 from mint_ledger.audit.plays import Plays
 from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.errors import RunStopped
 from mint_ledger.formula import Formula
 from mint_ledger.lowering.additions import Additions
 from mint_ledger.lowering.playable import PlayableGame
@@ -70,6 +71,32 @@ class Subject:
         engine = ReferenceEngine(self._additions.program, journal=False)
         engine.open()
         return engine
+
+    def holds_over(self, formula: Formula, owner: str, stat: str, values: Sequence[float]) -> list[bool] | None:
+        """Whether a condition holds for the first of a kind, with each of some values of one of its own stats.
+
+        All else is as the game opens. None where it cannot be asked so.
+        """
+        procedure = self._additions.question(formula, owner)
+        program, entity = self._additions.program, self.facts.cast.members[owner].first if owner else 0
+        if procedure is None or stat not in program.account_index:
+            return None
+        account = program.accounts[program.account_index[stat]]
+        place = account.column.offset + (entity if account.spec(entity) is not None else 0)
+        if account.spec(entity) is None and account.spec(0) is None:
+            return None
+        engine = self.opening
+        engine.grow(program)
+        before, answers = engine.state[place], []
+        try:
+            for value in values:
+                engine.state[place] = value
+                answers.append(engine.ask(procedure, float(entity)) != 0.0)
+        except RunStopped:
+            return None
+        finally:
+            engine.state[place] = before
+        return answers
 
     def holds_at_opening(self, formula: Formula, owner: str) -> bool:
         """Whether a condition holds as the game opens, for any entity of a kind that is there (or for the world)."""
