@@ -9,7 +9,19 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from mint_ledger import showing
-from mint_ledger.audit import conditions, contact, counting, fairness, idle, levels, limits, order, repeats, whose
+from mint_ledger.audit import (
+    conditions,
+    contact,
+    counting,
+    fairness,
+    idle,
+    levels,
+    limits,
+    opening,
+    order,
+    repeats,
+    whose,
+)
 from mint_ledger.audit.finding import Caught, Check, Finding, Grade
 from mint_ledger.audit.plays import Plays, play_all
 from mint_ledger.audit.subject import Subject
@@ -40,6 +52,7 @@ CHECKS: tuple[Check, ...] = (
     *contact.CHECKS,
     *repeats.CHECKS,
     *conditions.CHECKS,
+    *opening.CHECKS,
     *order.CHECKS,
     *levels.CHECKS,
     *fairness.CHECKS,

@@ -65,36 +65,6 @@ def _stepped_over(facts: Facts, fact: ConditionFact, side: ast.expr, wanted: flo
         return
 
 
-def true_from_the_start(subject: Subject) -> Iterator[Caught]:
-    """What should become true already holds as the game opens, and so does not become true."""
-    facts = subject.facts
-    for fact in facts.conditions:
-        if "becomes" not in fact.path or _at_copies_that_come_later(facts, fact) or _fires_later(subject, fact):
-            continue
-        for owner in fact.owners or (WORLD,):
-            if subject.holds_at_opening(fact.formula, owner):
-                rule = facts.rule_at(fact.path)
-                name = rule.title() if rule is not None else facts.name(fact.path)
-                what = f"'{fact.formula}' already holds as the game opens, so it does not become true."
-                yield Caught(fact.path, name, what)
-                break
-
-
-def _fires_later(subject: Subject, fact: ConditionFact) -> bool:
-    """Whether runs show that the rule rightly waits for the next time."""
-    if subject.play is None or "when" not in fact.path:
-        return False
-    try:
-        return subject.plays.rule_count(fact.path[: fact.path.index("when")]) > 0
-    except StopIteration:
-        return False  # its kind has no entities
-
-
-def _at_copies_that_come_later(facts: Facts, fact: ConditionFact) -> bool:
-    members = facts.cast.members
-    return bool(fact.owners) and all(not members[owner].kind.copy_count for owner in fact.owners)
-
-
 def never_holds(subject: Subject) -> Iterator[Caught]:
     """A condition cannot hold, whatever happens within the limits of the file."""
     for fact, known in _bounded(subject):
@@ -397,16 +367,6 @@ CHECKS = (
         "Ask with <= or >=.",
         equality_stepped_over,
         grade="wrong",
-    ),
-    Check(
-        "C302",
-        "true-from-the-start",
-        "conditions",
-        "A 'becomes' that holds from the start",
-        "A condition becomes true when it was false before. This one holds as the game opens, so the rule waits until "
-        "it has been false once.",
-        "Change the start, or the condition; for what should happen at once use 'when: start'.",
-        true_from_the_start,
     ),
     Check(
         "C303",

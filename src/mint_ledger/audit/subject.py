@@ -105,8 +105,10 @@ class Subject:
             return False
         engine = self.opening
         engine.grow(self._additions.program)
-        if not owner:
-            return engine.ask(procedure, 0.0) != 0.0
-        present = engine.program.columns.present.offset
-        entities = [e for e in self.facts.cast.members[owner].entities if engine.state[present + e] != 0.0]
-        return any(engine.ask(procedure, float(entity)) != 0.0 for entity in entities)
+        return any(engine.ask(procedure, float(entity)) != 0.0 for entity in self.there(owner))
+
+    def there(self, owner: str) -> list[int]:
+        """The entities of a kind that are there as the game opens; the world is always there."""
+        present = self.opening.program.columns.present.offset
+        entities = self.facts.cast.members[owner].entities if owner else [0]
+        return [entity for entity in entities if not owner or self.opening.state[present + entity] != 0.0]

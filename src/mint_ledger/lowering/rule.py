@@ -36,6 +36,11 @@ def rule_count(path: Path) -> Handle:
     return Handle("rule count", path)
 
 
+def rule_procedure(path: Path) -> Handle:
+    """The procedure of the rule at a path: for self, other, who did it, and the values of a cue or a hit."""
+    return Handle("rule", path)
+
+
 @dataclass
 class RuleLowering:
     """One rule: where it stands, for whom it holds (none: for the game), and whose luck its draws are."""
@@ -51,7 +56,7 @@ class RuleLowering:
     @property
     def procedure(self) -> Handle:
         """Its procedure."""
-        return Handle("rule", self.path)
+        return rule_procedure(self.path)
 
     def lower(self) -> None:
         """Make the rule's procedure and wire its triggers."""

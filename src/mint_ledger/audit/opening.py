@@ -1,0 +1,153 @@
+"""Mistakes with the opening: what holds from the start and so never becomes true, and what that leaves undone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from mint_ledger.audit.facts import WORLD, ConditionFact, Facts
+from mint_ledger.audit.finding import Caught, Check
+from mint_ledger.audit.subject import Subject
+from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.errors import RunStopped
+from mint_ledger.formula import Formula, parse_formula
+from mint_ledger.game.rule import Rule
+from mint_ledger.journal.books import all_accounts
+from mint_ledger.journal.wording import Words
+from mint_ledger.lowering.rule import VALUES, rule_procedure
+from mint_ledger.program.handle import Path
+
+# Rules that set things right at the start have done so by then.
+FIRST_STEPS = 3
+
+
+def true_from_the_start(subject: Subject) -> Iterator[Caught]:
+    """What should become true already holds as the game opens, and so does not become true."""
+    facts = subject.facts
+    for fact in facts.conditions:
+        if "becomes" not in fact.path or _at_copies_that_come_later(facts, fact) or _fires_later(subject, fact):
+            continue
+        for owner in fact.owners or (WORLD,):
+            if subject.holds_at_opening(fact.formula, owner):
+                rule = facts.rule_at(fact.path)
+                name = rule.title() if rule is not None else facts.name(fact.path)
+                what = f"'{fact.formula}' already holds as the game opens, so it does not become true."
+                yield Caught(fact.path, name, what)
+                break
+
+
+def _fires_later(subject: Subject, fact: ConditionFact) -> bool:
+    """Whether runs show that the rule rightly waits for the next time."""
+    if subject.play is None or "when" not in fact.path:
+        return False
+    try:
+        return subject.plays.rule_count(fact.path[: fact.path.index("when")]) > 0
+    except StopIteration:
+        return False  # its kind has no entities
+
+
+def _at_copies_that_come_later(facts: Facts, fact: ConditionFact) -> bool:
+    members = facts.cast.members
+    return bool(fact.owners) and all(not members[owner].kind.copy_count for owner in fact.owners)
+
+
+def opened_inside(subject: Subject) -> Iterator[Caught]:
+    """A rule of an edge sets how something stands; the game opens past the edge, and with another value."""
+    facts = subject.facts
+    for path, rule, text, formula in _edges(facts):
+        owners = facts.owners_at(path)
+        if rule.at_most is not None or (owners and all(not facts.cast.members[o].kind.copy_count for o in owners)):
+            continue
+        for owner in owners or (WORLD,):
+            if subject.holds_at_opening(formula, owner):
+                left = _left_undone(subject, path, formula, owner)
+                if left is not None:
+                    account, is_now, would_be = left
+                    what = (
+                        f"The game opens with '{text}' as it is, so '{rule.title()}' has not come yet: {account} is "
+                        f"{is_now}, and from then on it would be {would_be}."
+                    )
+                    yield Caught(path, rule.title(), what)
+                    break
+
+
+def _edges(facts: Facts) -> Iterator[tuple[Path, Rule, str, Formula]]:
+    """Each rule that waits for something to become true or for a band to be entered: what for, and as a condition."""
+    for path, part in facts.parts:
+        if not isinstance(part, Rule):
+            continue
+        for when in part.when:
+            for formula in when.becomes or []:
+                yield path, part, str(formula), formula
+            for text in when.enters or []:
+                stat, _, band = text.rpartition(" ")
+                yield path, part, text, parse_formula(f"{stat.strip()}.band == '{band}'")
+
+
+def _left_undone(subject: Subject, path: Path, formula: Formula, owner: str) -> tuple[str, str, str] | None:
+    """The account that a rule would set otherwise than it stands as the game has opened, and both values.
+
+    None where carrying it out a second time changes something again: what counts up, or is given each time, rightly
+    waits for its edge; how something stands does not.
+    """
+    engine = subject.opening
+    moment = engine.snapshot()
+    try:
+        for _ in range(FIRST_STEPS):
+            if not engine.is_over:
+                engine.step()
+        entity = next(iter(subject.there(owner)), None)
+        if engine.is_over or entity is None or not subject.holds_at_opening(formula, owner):
+            return None
+        before = _standing(engine)
+        arguments = (float(entity), -1.0, float(entity), *[0.0] * len(VALUES))
+        engine.ask(rule_procedure(path), *arguments)
+        once, over = _standing(engine), engine.is_over
+        engine.ask(rule_procedure(path), *arguments)
+        twice = _standing(engine)
+    except RunStopped:
+        return None
+    finally:
+        engine.restore(moment)
+    changed = [name for name, value in once.items() if value != before[name]]
+    if over or once != twice or not changed:
+        return None
+    return changed[0], before[changed[0]], once[changed[0]]
+
+
+def _standing(engine: ReferenceEngine) -> dict[str, str]:
+    """How everything stands: accounts, and who has which status."""
+    program, state = engine.program, engine.state
+    words = Words(program)
+    standing = {}
+    for key in all_accounts(program):
+        value = state[program.accounts[key.stat].column.offset + key.entity]
+        standing[words.account(key.entity, key.stat)] = words.value(key.entity, key.stat, value)
+    for status in program.statuses:
+        for entity in range(1, program.cast.size):
+            has = state[status.has.offset + entity] != 0.0
+            standing[f"'{status.name}' of {words.entity(entity)}"] = "there" if has else "missing"
+    return standing
+
+
+CHECKS = (
+    Check(
+        "C302",
+        "true-from-the-start",
+        "conditions",
+        "A 'becomes' that holds from the start",
+        "A condition becomes true when it was false before. This one holds as the game opens, so the rule waits until "
+        "it has been false once.",
+        "Change the start, or the condition; for what should happen at once use 'when: start'.",
+        true_from_the_start,
+    ),
+    Check(
+        "C316",
+        "opened-inside",
+        "conditions",
+        "Opened past the edge that sets it",
+        "A rule sets how something stands as a band is entered or a condition becomes true. The game opens inside, "
+        "so the rule does not come, and what it sets is wrong from the first step.",
+        "Open with what the rule would set (the stat's start), or set it in a rule with 'when: start' as well.",
+        opened_inside,
+    ),
+)
