@@ -36,6 +36,10 @@ EACH_STEP = {
     "a let": ("frog", "{name: sings, when: {in_contact: leaf}, let: {more: gift * 2}, do: [joy += more]}"),
     "for each": ("leaf", "{name: sings, when: {in_contact: frog}, do: [{each: frog, do: [other.joy += 1]}]}"),
     "a cue between": ("frog", "{name: sings, when: {in_contact: leaf}, do: [{cue: ribbit}]}"),
+    "a contact of two steps": ("frog", "{name: sings, when: {in_contact: leaf}, do: [joy += 1]}"),
+    "a chance": ("frog", "{name: sings, when: {in_contact: leaf}, chance: 0.2, do: [joy += 1]}"),
+    "a chance in the do": ("game", "{name: sings, when: {while: time < 20}, do: [{if: chance(0.2), do: [sung += 3]}]}"),
+    "a chance in the if": ("game", "{name: sings, when: {while: time < 20}, if: chance(0.3), do: [sung += 1]}"),
     "a limit far away": ("frog", "{name: sings, when: {in_contact: leaf}, at_most: 30, do: [joy += 1]}"),
 }
 ONCE = {
@@ -70,9 +74,13 @@ endings:
 
 @pytest.mark.parametrize("spelling", EACH_STEP)
 def test_what_comes_in_every_step_is_found_however_it_is_written(spelling: str) -> None:
-    both = [*found(_pond(*EACH_STEP[spelling]), "once-in-every-step", 3)]
+    game = _pond(*EACH_STEP[spelling])
+    if spelling == "a contact of two steps":
+        game = game.replace("for: 2}", "for: 0.1}")
+    both = found(game, "once-in-every-step", 5)
     assert both and both[0].grade == "wrong", spelling
-    assert "in every step while it lasts" in both[0].caught.what
+    words = "by chance in each step" if "a chance" in spelling else "in every step while it lasts"
+    assert words in both[0].caught.what
 
 
 @pytest.mark.parametrize("spelling", ONCE)

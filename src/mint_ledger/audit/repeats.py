@@ -5,11 +5,14 @@ Both look at what happened in plays, so it does not matter how the file spells i
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from itertools import pairwise
 
 from mint_ledger.audit.contact import STEP, contact_drains
 from mint_ledger.audit.finding import Caught, Check
+from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
 from mint_ledger.game.rule import Rule
@@ -20,8 +23,14 @@ from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Cause, Program
 from mint_ledger.program.row import Row
 
-# So many steps one after the other, each with the same amount, are no accident.
+# So many steps one after the other, each with the same amount, are no accident; fewer, if they are so many with
+# steps half as long.
 IN_A_ROW = 3
+# What comes by chance in each step: so often at least, and more often by such a factor with steps half as long.
+OFTEN = 40
+TWICE = (1.6, 2.5)
+UNBROKEN = 0.6
+UNLIKELY = 1e-4
 HALVED_RUNS = 5
 # Where a step is as long as this, a designer may well mean it as the beat of the game.
 BEAT = 0.5
@@ -32,6 +41,20 @@ SPAN = 1.0
 
 # The account, the cause, who did it, and whether it gains.
 Key = tuple[str, Cause, str, bool]
+
+
+@dataclass(slots=True)
+class _Seen:
+    """What some runs show of postings: the longest rows of equal ones, how many there were at all, in how long."""
+
+    rows: dict[Key, _Row] = field(default_factory=dict)
+    counts: Counter[Key] = field(default_factory=Counter)
+    next_to: Counter[Key] = field(default_factory=Counter)
+    seconds: float = 0.0
+
+    def is_unbroken(self, key: Key) -> bool:
+        """Whether postings mostly follow one another step by step, as those by chance do not."""
+        return self.next_to[key] > UNBROKEN * self.counts[key]
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,13 +78,15 @@ def once_in_every_step(subject: Subject) -> Iterator[Caught]:
                 usual[key] = (found, plays.replay(play))
     if not usual:
         return
-    halved = _with_half_the_step(subject)
+    halved = subject.once(_with_half_the_step)
     drained = {path for caught in contact_drains(subject) for path in (caught.path, caught.path[:-2])}
     told: set[tuple[Path, str, str]] = set()
     for key, (found, replay) in usual.items():
         account, cause, by, gains = key
-        again = halved.get(key)
+        again = halved.rows.get(key)
         if again is None or abs(again.amount - found.amount) > 1e-9 or cause.path in drained:
+            continue
+        if max(found.count, again.count) < IN_A_ROW or not halved.is_unbroken(key):
             continue
         name, place = cause.name, (cause.path, account.partition("[")[0], by.partition("[")[0])
         if place in told:
@@ -70,12 +95,22 @@ def once_in_every_step(subject: Subject) -> Iterator[Caught]:
         way = "adds to" if gains else "takes from"
         what = f"'{name}' {way} {account} in every step while it lasts: {number(abs(found.amount))} each time."
         start = plays.words.seconds(float(found.step))
+        times = "once" if found.count == 1 else f"{found.count} times in {found.count} steps"
+        many = f" ({found.count} of them, now {again.count})" if found.count < IN_A_ROW else ""
         evidence = (
-            f"{found.count} times in {found.count} steps, from {number(start)} s on "
-            f"({number(1 / subject.step)} steps a second)",
-            "with steps half as long it is as much in each of them, so twice as much a second",
+            f"{times}, from {number(start)} s on ({number(1 / subject.step)} steps a second)",
+            f"with steps half as long it is as much in each of them{many}, so twice as much a second",
         )
         yield Caught(cause.path, name, what, evidence, replay, "maybe" if subject.step >= BEAT else None)
+
+
+def every_step(subject: Subject) -> Iterator[Caught]:
+    """What comes in every step, or in each by chance."""
+    told = set()
+    for caught in once_in_every_step(subject):
+        told.add(caught.path)
+        yield caught
+    yield from (caught for caught in by_chance_in_every_step(subject) if caught.path not in told)
 
 
 def _in_a_row(program: Program, words: Words, rows: Sequence[Row]) -> dict[Key, _Row]:
@@ -95,18 +130,18 @@ def _in_a_row(program: Program, words: Words, rows: Sequence[Row]) -> dict[Key, 
             now[key] = _Row(before.count + 1, amount, before.step)
         elif before is None or step >= before.step + before.count:
             now[key] = _Row(1, amount, step)
-        if now[key].count >= IN_A_ROW and now[key].count > (longest[key].count if key in longest else 0):
+        if now[key].count > (longest[key].count if key in longest else 0):
             longest[key] = now[key]
     return longest
 
 
-def _with_half_the_step(subject: Subject) -> dict[Key, _Row]:
+def _with_half_the_step(subject: Subject) -> _Seen:
     """The same of a few runs of each habit with steps half as long."""
     game = Setting(dials={STEP: subject.step / 2}).of(subject.game)
     lowered = lower(game)
     program, words = lowered.program, Words(lowered.program)
     code = native_code(program)
-    found: dict[Key, _Row] = {}
+    found = _Seen()
     habits: list[str | None] = [*subject.game.habits] or [None]
     for habit in habits:
         starts = habit_starts(lowered, habit)
@@ -117,9 +152,74 @@ def _with_half_the_step(subject: Subject) -> dict[Key, _Row]:
             except CannotGoOn:
                 continue
             for key, row in _in_a_row(program, words, rows).items():
-                if key not in found or row.count > found[key].count:
-                    found[key] = row
+                if key not in found.rows or row.count > found.rows[key].count:
+                    found.rows[key] = row
+            counts, next_to = _counted(program, words, rows)
+            found.counts += counts
+            found.next_to += next_to
+            found.seconds += words.seconds(player.state[program.columns.step.base])
     return found
+
+
+def by_chance_in_every_step(subject: Subject) -> Iterator[Caught]:
+    """A posting that a rule makes in some steps by chance, and twice as often where steps are half as long."""
+    if subject.game.clock.unit == "turn":
+        return
+    plays, facts = subject.plays, subject.facts
+    rules = {path for path, part in facts.parts if isinstance(part, Rule) and part.cooldown is None}
+    each = {
+        plays.program.causes[number].path
+        for effect in facts.effects.postings
+        for number in effect.causes
+        if {trigger.sort for trigger in effect.triggers} & {"step", "contact"}
+    }
+    usual, seconds = Counter[Key](), 0.0
+    shown: dict[Key, Play] = {}
+    for play in plays.runs:
+        if play.variant is None and play.run < HALVED_RUNS:
+            counts, _ = _counted(plays.program, plays.words, play.rows)
+            shown |= dict.fromkeys(counts, play)
+            usual += counts
+            seconds += play.time
+    often = {key: count for key, count in usual.items() if count >= OFTEN and key[1].path in rules & each}
+    if not often or not seconds:
+        return
+    # Imported late: it takes as long as all of this.
+    from scipy.special import bdtrc
+
+    halved = subject.once(_with_half_the_step)
+    told: set[Path] = set()
+    for key, count in often.items():
+        account, cause, _, gains = key
+        again = halved.counts[key]
+        share = halved.seconds / (seconds + halved.seconds)
+        factor = again / halved.seconds / (count / seconds) if halved.seconds else 0.0
+        if cause.path in told or halved.is_unbroken(key):
+            continue
+        if TWICE[0] < factor < TWICE[1] and bdtrc(again - 1, again + count, share) < UNLIKELY:
+            told.add(cause.path)
+            way = "adds to" if gains else "takes from"
+            what = f"'{cause.name}' {way} {account} by chance in each step: so much the oftener, the shorter the step."
+            evidence = (
+                f"{number(count / seconds, 2)} times a second; with steps half as long "
+                f"{number(again / halved.seconds, 2)} times",
+            )
+            yield Caught(cause.path, cause.name, what, evidence, plays.replay(shown[key]))
+
+
+def _counted(program: Program, words: Words, rows: Sequence[Row]) -> tuple[Counter[Key], Counter[Key]]:
+    """How often each account was posted to, by cause, by whom, and whether it gained; and how often a step later."""
+    steps: dict[tuple[float, float, float, float, bool], list[float]] = {}
+    for row in rows:
+        if row.what == POSTING and row.cause >= 0 and row.after != row.before:
+            key = (row.entity, row.stat, row.cause, row.by, row.after > row.before)
+            steps.setdefault(key, []).append(row.step)
+    counts, next_to = Counter[Key](), Counter[Key]()
+    for (entity, stat, cause, by, gains), at in steps.items():
+        named = (words.account(entity, stat), program.causes[int(cause)], words.entity(by), gains)
+        counts[named] += len(at)
+        next_to[named] += sum(later - step <= 1.0 for step, later in pairwise(at))
+    return counts, next_to
 
 
 def flickers(subject: Subject) -> Iterator[Caught]:
@@ -163,7 +263,7 @@ CHECKS = (
         "For as long as the contact or the condition lasts the amount comes in each step, twenty or sixty times a "
         "second; with another length of step it is another game.",
         "Use 'meets', 'becomes', 'every' or a cooldown; for a rate use recover or fade.",
-        once_in_every_step,
+        every_step,
         plays=True,
         tries=True,
         grade="wrong",
