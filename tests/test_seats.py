@@ -65,5 +65,5 @@ def test_a_study_and_an_audit_tell_seats_apart_or_what_they_would_have_seen(comm
     assert all(len(line) <= 80 for line in told.stdout.splitlines())
     audit = mint.load(tmp_path / "coin.yaml").audit(runs=20, only=["seats-unfair"])
     assert not audit.findings
-    assert "no difference; a seat that wins" in audit.silences[0]
+    assert "differ no more than chance makes them; a seat that wins" in audit.silences[0]
     assert "What was not found, and would have been:" in audit.summary()

@@ -22,6 +22,7 @@ from mint_ledger.audit import (
     repeats,
     whose,
 )
+from mint_ledger.audit.chance import Chances
 from mint_ledger.audit.finding import Caught, Check, Finding, Grade
 from mint_ledger.audit.plays import Plays, play_all
 from mint_ledger.audit.subject import Subject
@@ -187,19 +188,32 @@ def make_audit(
             unlooked.append(check.name)
             continue
         if check.plays:
-            assert subject.plays is not None  # played now, if nothing has wanted that yet
+            subject.play_now()
         for caught in _once_a_place([*check.find(subject)]):
             findings.append(_finding(game, check, caught))
-            if found is not None and check in chosen:
+            if found is not None and check in chosen and caught.chance is None:
                 found(findings[-1])
+    findings = _standing(subject.chances, findings)
+    if found is not None:
+        for finding in findings:
+            if finding.caught.chance is not None and finding.check in chosen:
+                found(finding)
     if UNUSED in chosen and not unlooked:
         findings = [*(f for f in findings if f.check in chosen), *_unused(game, findings)]
     order = {check.code: number for number, check in enumerate(CHECKS)}
     findings.sort(key=lambda f: (bool(f.accepted), GRADES.index(f.grade), order[f.check.code]))
-    silences = tuple(dict.fromkeys(subject.silences))
+    silences = tuple(subject.chances.silences([finding.caught.where for finding in findings]))
     file = str(game.source.file)
     looked = [check for check in chosen if check.name not in unlooked]
     return Audit(game.title, file, tuple(findings), len(looked), played, silences, tuple(unlooked))
+
+
+def _standing(chances: Chances, findings: Sequence[Finding]) -> list[Finding]:
+    """Findings without those that chance may well have made, as there were so many tests."""
+    by_chance = [finding for finding in findings if finding.caught.chance is not None]
+    stands = chances.stands([finding.caught.chance or 0.0 for finding in by_chance])
+    dropped = [id(finding) for finding, stand in zip(by_chance, stands, strict=True) if not stand]
+    return [finding for finding in findings if id(finding) not in dropped]
 
 
 def _cost(check: Check) -> int:

@@ -121,8 +121,10 @@ def step_length_matters(subject: Subject) -> Iterator[Caught]:
     setting = Setting(subject.seed, next(iter(subject.game.habits), None))
     usual = study_game(subject.game, subject.runs, setting)
 
-    def stepped(length: float) -> list[str]:
-        return _differences(usual, study_game(subject.game, subject.runs, setting.with_dials({STEP: length})), length)
+    def stepped(length: float) -> list[tuple[str, float]]:
+        return _differences(
+            subject, usual, study_game(subject.game, subject.runs, setting.with_dials({STEP: length})), length
+        )
 
     finer = stepped(step / 2)
     if not finer:
@@ -130,30 +132,50 @@ def step_length_matters(subject: Subject) -> Iterator[Caught]:
     coarser = stepped(step * 2)
     options = f"{'--habit ' + setting.habit if setting.habit else ''} --set {STEP}={step / 2:g}".strip()
     what = f"With another number of steps a second the game plays out differently; now a step is {number(step, 4)} s."
-    yield Caught(("clock",), STEP, what, (*finer[:3], *coarser[:2]), f"--seed {subject.seed} {options}")
+    shown = (*(line for line, _ in finer[:3]), *(line for line, _ in coarser[:2]))
+    chance = min(chance for _, chance in finer)
+    yield Caught(("clock",), STEP, what, shown, f"--seed {subject.seed} {options}", chance=chance)
 
 
-def _differences(usual: Study, other: Study, length: float) -> list[str]:
-    """What two studies with steps of different lengths differ in, for certain and by so much that it matters."""
+def _differences(subject: Subject, usual: Study, other: Study, length: float) -> list[tuple[str, float]]:
+    """What studies with steps of two lengths differ in by so much that it matters, and how likely chance does that."""
     lines = []
     for result in ("win", "lose"):
         one, two = usual.rate(result), other.rate(result)
+        subject.chances.tests += 1
         if (one.low > two.high or two.low > one.high) and abs(one.value - two.value) > MATTERS:
-            lines.append(
+            line = (
                 f"{result}: {100 * one.value:.0f} % ({100 * one.low:.0f} to {100 * one.high:.0f}), with steps of "
                 f"{number(length, 4)} s {100 * two.value:.0f} % ({100 * two.low:.0f} to {100 * two.high:.0f})"
             )
+            both = (one.value + two.value) / 2.0
+            error = math.sqrt(2.0 * both * (1.0 - both) / one.runs)
+            lines.append((line, _two_sided(one.value - two.value, error)))
     for account in usual.accounts:
         one_by, two_by = (study.by_cause(account).set_index("cause") for study in (usual, other))
         for cause in one_by.index.intersection(two_by.index):
             a, b = one_by.loc[cause], two_by.loc[cause]
+            subject.chances.tests += 1
             apart = a["low"] > b["high"] or b["low"] > a["high"]
             if apart and abs(a["total"] - b["total"]) > SHARE * max(abs(a["total"]), abs(b["total"])):
-                lines.append(
+                line = (
                     f"'{cause}' changes {account} by {number(a['total'])} a run, with steps of {number(length, 4)} s "
                     f"by {number(b['total'])}"
                 )
+                halves = [(row["high"] - row["low"]) / 2.0 / _normal(usual.sure) for row in (a, b)]
+                lines.append((line, _two_sided(a["total"] - b["total"], math.hypot(*halves))))
     return lines
+
+
+def _two_sided(difference: float, error: float) -> float:
+    """How likely a difference as large is by chance."""
+    return math.erfc(abs(difference) / error / math.sqrt(2.0)) if error else 0.0
+
+
+def _normal(sure: float) -> float:
+    from scipy.special import ndtri
+
+    return float(ndtri((1.0 + sure) / 2.0))
 
 
 CHECKS = (

@@ -23,7 +23,6 @@ from mint_ledger.studies.studying import study_game
 
 EARLY = 5.0
 SOME = 0.05
-SIGNIFICANT = 0.001
 SEAT_RUNS = 1_600
 
 
@@ -43,21 +42,16 @@ def seats_unfair(subject: Subject) -> Iterator[Caught]:
     if not any("[" in play.winner for play in subject.plays.runs):
         return
     study = study_game(subject.game, max(subject.runs, SEAT_RUNS), Setting(subject.seed, habit))
-    for seats in seats_of(subject.game.lowered.program, Counter(study.measures["winner"]), SIGNIFICANT):
+    for seats in seats_of(subject.game.lowered.program, Counter(study.measures["winner"])):
         kind = subject.game.kinds[seats.kind]
         if isinstance(kind.copies, list) and any(copy for copy in kind.copies):
             continue
-        if not seats.unequal:
-            subject.silences.append(
-                f"seats-unfair, {seats.kind}: {seats.runs} runs with a winner showed no difference; a seat that wins "
-                f"{100 * seats.would_have_seen:.2g} points more often than {100 * seats.even:.3g} % would be seen in "
-                "nine of ten such audits"
-            )
-            continue
+        subject.chances.tests += len(seats.wins)
+        subject.chances.seats.append(seats)
         shares = ", ".join(f"{seat} {100 * count / seats.runs:.0f} %" for seat, count in seats.wins.items())
         what = f"The seats of {seats.kind} are not equal, although nothing in the file sets them apart: {shares}."
-        evidence = f"{seats.runs} runs with a winner; equal seats differ so much in less than one of a thousand audits"
-        yield Caught(("kinds", seats.kind), seats.kind, what, (evidence,))
+        evidence = f"{seats.runs} runs with a winner; equal seats differ so much in less than one of a hundred audits"
+        yield Caught(("kinds", seats.kind), seats.kind, what, (evidence,), chance=seats.chance)
 
 
 def fight_cannot_end(subject: Subject) -> Iterator[Caught]:

@@ -23,7 +23,8 @@ class Caught:
     """What a check gives: where, what will happen in the game, and what shows it.
 
     `where` is what the mistake is about, in the words of the file (`keeper.health`, a rule's name); `replay` are the
-    options of `mint-ledger run` that show it; `grade` is another than that of the check.
+    options of `mint-ledger run` that show it; `grade` is another than that of the check. `chance` is how likely such
+    runs are were there nothing, where that is how it was found: it stands if it does among all tests of the audit.
     """
 
     path: Path
@@ -32,6 +33,7 @@ class Caught:
     evidence: tuple[str, ...] = ()
     replay: str = ""
     grade: Grade | None = None
+    chance: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

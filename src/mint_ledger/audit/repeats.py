@@ -30,7 +30,6 @@ IN_A_ROW = 3
 OFTEN = 40
 TWICE = (1.6, 2.5)
 UNBROKEN = 0.6
-UNLIKELY = 1e-4
 HALVED_RUNS = 5
 # Where a step is as long as this, a designer may well mean it as the beat of the game.
 BEAT = 0.5
@@ -196,7 +195,9 @@ def by_chance_in_every_step(subject: Subject) -> Iterator[Caught]:
         factor = again / halved.seconds / (count / seconds) if halved.seconds else 0.0
         if cause.path in told or halved.is_unbroken(key):
             continue
-        if TWICE[0] < factor < TWICE[1] and bdtrc(again - 1, again + count, share) < UNLIKELY:
+        subject.chances.tests += 1
+        chance = float(bdtrc(again - 1, again + count, share)) if again else 1.0
+        if TWICE[0] < factor < TWICE[1]:
             told.add(cause.path)
             way = "adds to" if gains else "takes from"
             what = f"'{cause.name}' {way} {account} by chance in each step: so much the oftener, the shorter the step."
@@ -204,7 +205,7 @@ def by_chance_in_every_step(subject: Subject) -> Iterator[Caught]:
                 f"{number(count / seconds, 2)} times a second; with steps half as long "
                 f"{number(again / halved.seconds, 2)} times",
             )
-            yield Caught(cause.path, cause.name, what, evidence, plays.replay(shown[key]))
+            yield Caught(cause.path, cause.name, what, evidence, plays.replay(shown[key]), chance=chance)
 
 
 def _counted(program: Program, words: Words, rows: Sequence[Row]) -> tuple[Counter[Key], Counter[Key]]:

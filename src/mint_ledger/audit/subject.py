@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, TypeVar
 
+from mint_ledger.audit.chance import Chances
 from mint_ledger.audit.facts import Facts, look_at
 from mint_ledger.audit.plays import Plays
 from mint_ledger.engines.reference import ReferenceEngine
@@ -24,14 +25,14 @@ class Subject:
 
     `play` plays it, once, as the first check wants that; it is None where the file alone is looked at.
 
-    `silences` is what checks say that found nothing, where it matters how much they would have seen.
+    `chances` keeps the tests that chance could pass.
     """
 
     game: PlayableGame
     play: Callable[[], Plays] | None = None
     runs: int = 200
     seed: int = 1
-    silences: list[str] = field(default_factory=list)
+    chances: Chances = field(default_factory=Chances)
     _looks: dict[Any, Any] = field(default_factory=dict, repr=False)
 
     @cached_property
@@ -50,6 +51,10 @@ class Subject:
         if look not in self._looks:
             self._looks[look] = look(self)
         return self._looks[look]  # type: ignore[no-any-return]
+
+    def play_now(self) -> None:
+        """Play the game, if nothing has wanted that yet."""
+        _ = self.plays
 
     @property
     def step(self) -> float:

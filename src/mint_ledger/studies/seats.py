@@ -57,6 +57,15 @@ class Seats:
         return tuple(name for name, count in self.wins.items() if abs(count / self.runs - self.even) > limit)
 
     @property
+    def chance(self) -> float:
+        """How likely a share as far from the even one as the farthest is, for one seat, were the seats equal."""
+        if not self.runs:
+            return 1.0
+        error = math.sqrt(self.even * (1.0 - self.even) / self.runs)
+        farthest = max(abs(count / self.runs - self.even) for count in self.wins.values())
+        return math.erfc(farthest / error / math.sqrt(2.0))
+
+    @property
     def would_have_seen(self) -> float:
         """The least difference of a seat's share from the even one that is seen in nine of ten such studies.
 
