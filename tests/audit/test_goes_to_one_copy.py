@@ -53,3 +53,18 @@ def test_one_gardener_alone_may_have_it_all() -> None:
         FAULTY.replace("copies: 2", "copies: 1").replace("gardener[1]", "gardener").replace("gardener[2]", "gardener")
     )
     assert not found(alone, "goes-to-one-copy", 3)
+
+
+def test_a_rule_of_the_game_that_hears_a_cue_is_looked_at_too() -> None:
+    rule = "rules: [{name: down, when: gone, do: [{cue: down}]}]"
+    point = '{name: a point, when: {cue: down}, do: ["gardener[1].score += 1"]}, {name: more'
+    game = FAULTY.replace(RULE, rule).replace("{name: more", point)
+    assert found(game, "goes-to-one-copy", 5)
+    assert not found(
+        game.replace("gardener[1].score +=", "gardener[2].score +=")
+        .replace("copies: 2", "copies: 1")
+        .replace("gardener[2]", "gardener")
+        .replace("gardener[1]", "gardener"),
+        "goes-to-one-copy",
+        5,
+    )

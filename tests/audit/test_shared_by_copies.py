@@ -38,3 +38,24 @@ def test_a_rule_that_removes_them_is_looked_at_too(key: str) -> None:
     )
     assert found(game, "shared-by-copies")
     assert not found(game.replace("copies: 3", "copies: 1"), "shared-by-copies")
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        ("aims: random, damage: 1", "aims: random, also: [cracks += 1]"),
+        ("readout:", "rules: [{name: a crack, when: {hit: pecks}, do: [cracks += 1]}]\nreadout:"),
+        ("readout:", "rules: [{name: a crack, when: {hit: any}, do: [{cue: crack}, cracks += 1]}]\nreadout:"),
+    ],
+)
+def test_it_is_found_whatever_counts(old: str, new: str) -> None:
+    game = FAULTY.replace("\n    rules: [{name: a crack, when: {struck: pecks}, do: [cracks += 1]}]", "").replace(
+        old, new
+    )
+    assert found(game, "shared-by-copies")
+
+
+def test_copies_that_all_go_as_the_game_says_are_left_alone() -> None:
+    bell = "rules: [{name: the bell, when: {every: 9}, do: [cracks += 1]}]\nreadout:"
+    game = FAULTY.replace("\n    rules: [{name: a crack, when: {struck: pecks}, do: [cracks += 1]}]", "")
+    assert not found(game.replace("readout:", bell), "shared-by-copies")

@@ -41,7 +41,7 @@ class Chances:
             seen = replace(seats, level=LEVEL * len(seats.wins) / max(self.tests, len(seats.wins))).would_have_seen
             texts.append(
                 f"seats-unfair, {seats.kind}: {seats.runs} runs with a winner differ no more than chance makes them; a "
-                f"seat that wins {100 * seen:.2g} points more often than {100 * seats.even:.3g} % would be seen in nine "
-                "of ten such audits"
+                f"seat that wins {100 * seen:.2g} points more often than {100 * seats.even:.3g} % would be seen in "
+                "nine of ten such audits"
             )
         return texts

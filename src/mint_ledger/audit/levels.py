@@ -244,6 +244,36 @@ def _begun_again_at_the_end(subject: Subject) -> Iterator[Caught]:
         yield Caught(cause.path, cause.name, what, evidence, plays.replay(ended[0]), "maybe")
 
 
+def filled_at_the_end(subject: Subject) -> Iterator[Caught]:
+    """What spends a life fills up again, also as the last one is spent and the run is over."""
+    plays, facts = subject.plays, subject.facts
+    reads = {name: facts.names_in(e.if_) for name, e in subject.game.endings.items() if e.if_ is not None}
+    seen: dict[tuple[int, str, str, str], list[Play]] = {}
+    for play in plays.runs:
+        first: dict[Account, float] = {}
+        spent: dict[float, Row] = {}
+        end = max((row.step for row in play.rows if WHATS[int(row.what)] == "ending"), default=-1.0)
+        for row in play.rows:
+            if WHATS[int(row.what)] != "posting":
+                continue
+            start = first.setdefault((int(row.entity), int(row.stat)), row.before)
+            if row.step != end or row.cause < 0 or plays.program.causes[int(row.cause)].sort != "rule":
+                continue
+            if row.after < row.before and plays.words.stat(row.stat) in reads.get(play.ending, ()):
+                spent[row.cause] = row
+            elif row.before < row.after == start and row.cause in spent:
+                taken = spent[row.cause]
+                life, filled = (plays.words.account(one.entity, one.stat) for one in (taken, row))
+                seen.setdefault((int(row.cause), life, filled, play.ending), []).append(play)
+    for (number_, life, filled, ending), some in seen.items():
+        if len(some) < TWICE:
+            continue
+        cause = plays.program.causes[number_]
+        what = f"As '{cause.name}' takes the last of {life}, it fills {filled}: the run ends with it as at the start."
+        evidence = (f"in {plays.share(len(some))}, which end with '{ending}'",)
+        yield Caught(cause.path, cause.name, what, evidence, plays.replay(some[0]))
+
+
 def _asked(plays: Plays, play: Play, number_: int, site: AskedLevel) -> tuple[int, int]:
     """How often a change was asked for in a run, and how often it came."""
     layout = plays.program.layout
@@ -288,5 +318,16 @@ CHECKS = (
         restart_never_comes,
         plays=True,
         grade="wrong",
+    ),
+    Check(
+        "O409",
+        "filled-with-the-last-life",
+        "order",
+        "Filled as the last life is spent",
+        "The rule that takes a life and fills health does so for the last one too: the end shows a player "
+        "in full health who is beaten.",
+        "Fill only while some are left ('if: lives > 0'); 'lives:' with 'fill' does that by itself.",
+        filled_at_the_end,
+        plays=True,
     ),
 )

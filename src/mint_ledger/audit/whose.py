@@ -60,13 +60,19 @@ def goes_to_one_copy(subject: Subject) -> Iterator[Caught]:
 def _gains(play: Play) -> Iterator[tuple[Row, int]]:
     """Each gain that something gives, and who earned it: who did it, or who struck down or met whoever gives it."""
     last: dict[float, tuple[float, float]] = {}
+    felled: list[tuple[float, float]] = []
     for row in play.rows:
         what = WHATS[int(row.what)]
         if what in ("gone", "hit", "contact") and row.by > 0:
             last[row.entity] = (row.step, row.by)
-        elif what == "posting" and row.cause >= 0 and row.by > 0 and row.after > row.before:
-            step, by = last.get(row.by, (-1.0, row.by))
-            yield row, int(by if step == row.step else row.by)
+            if what == "gone":
+                felled = [*(one for one in felled if one[0] == row.step), (row.step, row.by)]
+        elif what == "posting" and row.cause >= 0 and row.after > row.before:
+            step, by = last.get(row.by, (-1.0, row.by)) if row.by > 0 else (-1.0, 0.0)
+            # A rule of the game gives it: for whoever felled one, if that was one alone.
+            game_gives = [one for one in felled if one[0] == row.step] if row.by <= 0 else []
+            if row.by > 0 or len(game_gives) == 1:
+                yield row, int(by if step == row.step else row.by if row.by > 0 else game_gives[0][1])
 
 
 def shared_by_copies(subject: Subject) -> Iterator[Caught]:
@@ -79,11 +85,29 @@ def shared_by_copies(subject: Subject) -> Iterator[Caught]:
         for stat in sorted(facts.names_in(fact.formula)):
             if (WORLD, stat) not in facts.stats or any((kind, stat) in facts.stats for kind in kinds):
                 continue
-            counts = [change for change in facts.changes_of(WORLD, stat) if change.path[:2] == fact.path[:2]]
+            counts = [change for change in facts.changes_of(WORLD, stat) if _is_of_one(facts, change.path, kinds)]
             if counts:
                 what = f"Each {kinds[0]} counts into {stat} of the game and goes as '{fact.formula}': they share it."
                 evidence = (f"'{facts.name(counts[0].path)}' changes {stat}",)
                 yield Caught(fact.path, facts.name(fact.path), what, evidence)
+
+
+def _is_of_one(facts: Facts, path: Path, kinds: Sequence[str]) -> bool:
+    """Whether what stands at a path happens to, or is done by, one of some kinds."""
+    if path[0] == "kinds":
+        return path[1] in kinds
+    names: list[str] = []
+    if path[0] == "attacks":
+        names = facts.game.attacks[str(path[1])].to
+    elif (rule := facts.rule_at(path)) is not None:
+        attacks = facts.game.attacks
+        for when in rule.when:
+            names += [*(when.gone or []), *(when.meet or [])]
+            for attack in [*(when.hit or []), *(when.struck or [])]:
+                names += [to for name in attacks if attack in (name, "any") for to in attacks[name].to]
+    return bool(
+        {member.name for member in facts.cast.families([n for n in names if n in facts.cast.members])} & set(kinds)
+    )
 
 
 def _removes_itself(facts: Facts, path: Path) -> bool:

@@ -189,7 +189,8 @@ def _extra_fault(left: Source, path: Path, known: list[str]) -> Fault:
     if (")" in key and "(" not in key) or ("]" in key and "[" not in key):
         message = f"'{key}' was cut off by a comma: inside {{ }} and [ ] a formula with a comma wants quotes"
     else:
-        message = f"unknown key '{key}'{nearest(key, known) or '; known here: ' + ', '.join(known[:14])}"
+        here = f"; known here: {', '.join(known[:14])}" if known else "; nothing stands here: {}"
+        message = f"unknown key '{key}'{nearest(key, known) or here}"
     return Fault(left.place(path), path_name(path[:-1], left.data), message)
 
 
