@@ -44,3 +44,12 @@ def test_it_is_found_however_the_middle_is_written(spelling: str) -> None:
 @pytest.mark.parametrize("honest", ["water >= 6", "floor(water / 2) >= 3", "time > 5 and water > 3", "water < 6"])
 def test_a_value_that_is_passed_one_way_is_left_alone(honest: str) -> None:
     assert not found(FAULTY.replace("water == 6", honest), "fires-twice", 3)
+
+
+def test_a_look_that_is_set_from_either_side_is_left_alone() -> None:
+    game = FAULTY.replace("boats: {start: 0", "flag: {one_of: [none, blue], start: none}, boats: {start: 0")
+    game = game.replace("boats += 1", "flag = blue").replace(
+        "rules:\n", "rules:\n  - {name: none, when: {becomes: water < 3 or water > 9}, do: [flag = none]}\n"
+    )
+    assert not found(game, "fires-twice", 3)
+    assert found(game.replace("[flag = blue]", "[flag = blue, boats += 1]"), "fires-twice", 3)

@@ -17,7 +17,7 @@ from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
-from mint_ledger.program.row import Row
+from mint_ledger.program.row import WHATS, Row
 from mint_ledger.studies.seats import seats_of
 from mint_ledger.studies.studying import study_game
 
@@ -189,9 +189,22 @@ def fires_twice(subject: Subject) -> Iterator[Caught]:
         if stat is None:
             continue
         both = [play for play in plays.runs if _ways_through(subject, play, part.title(), stat) == {1, -1}]
-        if len(both) > SOME * len(plays.runs):
+        if len(both) > SOME * len(plays.runs) and not _sets_how_it_stands(subject, path):
             what = f"'{part.title()}' is carried out as {stat} rises through the value, and again as it falls back."
             yield Caught(path, part.title(), what, (f"in {plays.share(len(both))}",), plays.replay(both[0]))
+
+
+def _sets_how_it_stands(subject: Subject, path: Path) -> bool:
+    """Whether all that a rule does is set accounts, to the same values each time: that is right from either side."""
+    values: dict[tuple[float, float], set[float]] = defaultdict(set)
+    causes = subject.plays.program.causes
+    for play in subject.plays.runs:
+        for row in play.rows:
+            if row.cause >= 0 and causes[int(row.cause)].path == path:
+                if WHATS[int(row.what)] != "posting":
+                    return False
+                values[row.entity, row.stat].add(row.after)
+    return bool(values) and all(len(after) == 1 for after in values.values())
 
 
 def _watched_in_the_middle(subject: Subject, path: Path, rule: Rule) -> str | None:

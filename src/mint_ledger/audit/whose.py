@@ -85,6 +85,8 @@ def shared_by_copies(subject: Subject) -> Iterator[Caught]:
         for stat in sorted(facts.names_in(fact.formula)):
             if (WORLD, stat) not in facts.stats or any((kind, stat) in facts.stats for kind in kinds):
                 continue
+            if facts.stats[WORLD, stat][1].flow is not None:
+                continue  # what wears off is no count
             counts = [change for change in facts.changes_of(WORLD, stat) if _is_of_one(facts, change.path, kinds)]
             if counts:
                 what = f"Each {kinds[0]} counts into {stat} of the game and goes as '{fact.formula}': they share it."
