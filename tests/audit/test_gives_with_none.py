@@ -19,19 +19,29 @@ FREE = {
     "a gain": "do: [nuts -= 1, score += 5]",
     "a strike": "do: [nuts -= 1, {attack: nut}]",
     "the other way round": "do: [score += 5, nuts += -1]",
-    "a cue between": "do: [nuts -= 1, {attack: nut}, {cue: slung}]",
+    "a cue beside": "do: [nuts -= 1, {attack: nut}, {cue: slung}]",
+    "a cue between": "do: [{cue: throws}]",
+    "a rule that hears of it": "do: [{tell: whirr}]",
+    "no further than none": 'do: ["nuts = max(nuts - 1, 0)", score += 5]',
+    "an if that does not ask": "do: [{if: score >= 0, do: [nuts -= 1, score += 5]}]",
 }
 PAID = {
     "a cost": "costs: {nuts: 1}, do: [score += 5]",
     "it needs some": "needs: nuts >= 1, do: [nuts -= 1, score += 5]",
     "an if": "do: [{if: nuts >= 1, do: [nuts -= 1, score += 5]}]",
     "nothing is given": "do: [nuts -= 1]",
+    "something else is taken": "costs: {nuts: 1}, do: [score -= 1, score += 5]",
 }
 
 
 @pytest.mark.parametrize("spelling", FREE)
 def test_an_action_that_is_free_once_nothing_is_left_is_found(spelling: str) -> None:
-    [finding] = found(FAULTY.replace("do: [nuts -= 1, score += 5]", FREE[spelling]), "gives-with-none", 2)
+    game = FAULTY.replace("do: [nuts -= 1, score += 5]", FREE[spelling])
+    hears = {"a cue between": "{cue: throws}", "a rule that hears of it": "{act: sling}"}.get(spelling)
+    if hears is not None:
+        do = "do: [squirrel.nuts -= 1, squirrel.score += 5]"
+        game += f"rules: [{{name: counts, when: {hears}, {do}}}, {{name: rustles, when: {{every: 0.3}}, do: [{{tell: rustle}}]}}]\n"
+    [finding] = found(game, "gives-with-none", 2)
     assert "with no squirrel.nuts left" in finding.caught.what
 
 

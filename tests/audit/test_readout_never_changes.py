@@ -49,10 +49,16 @@ ALL = '{bar: "hive[1].honey"}, {bar: "hive[2].honey"}'
         ('{bar: "hive[1].honey"}, {bar: "hive[1].honey"}', "a second time"),
         ('{bar: "hive[1].honey"}', "hive[2].honey changes as well and has none"),
         (f'{ALL}, "Honey: 0"', "the 0 in it never changes"),
+        (f'{ALL}, "Comb 1 of 3"', "the 1 in it never changes"),
     ],
 )
 def test_a_readout_that_shows_the_wrong_thing_is_found(readout: str, says: str) -> None:
     findings = found(SHOWN.replace("READOUT", readout), "readout-never-changes", 2)
     assert any(says in finding.caught.what for finding in findings)
-    for honest in (ALL, f'{ALL}, "Hive 1 and hive 2"', f'{ALL}, "Honey: {{hive[1].honey}}"'):
+    for honest in (
+        ALL,
+        f'{ALL}, "Hive 1 and hive 2"',
+        f'{ALL}, "Hold out for 20 seconds"',
+        f'{ALL}, "Honey: {{hive[1].honey}}"',
+    ):
         assert not found(SHOWN.replace("READOUT", honest), "readout-never-changes", 2)

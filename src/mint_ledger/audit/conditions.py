@@ -18,8 +18,8 @@ from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
 from mint_ledger.program.handle import Path
 
-# A number that a line names as a value: `Lives: 3`.
-_MEANT = re.compile(r"[:=] ?(\d+)\b")
+# A number that a line names as a value: `Lives: 3`, `Level 1 of 3`.
+_MEANT = re.compile(r"[:=] ?(\d+)\b|^\w+ (\d+)(?: (?:of|/) \d+)?$")
 # Values at which a condition is asked, and those among them that lie evenly up to a limit.
 MOST_TRIED = 400
 EVENLY = 48
@@ -222,7 +222,7 @@ def readout_never_changes(subject: Subject) -> Iterator[Caught]:
             what = f"The line '{item.line}' shows the same in every run, all the time."
             yield Caught(("readout", index), item.line, what)
         elif not formulas and (told := _MEANT.search(pieces[0])):
-            what = f"The line '{item.line}' is a plain text: the {told[1]} in it never changes."
+            what = f"The line '{item.line}' is a plain text: the {told[1] or told[2]} in it never changes."
             yield Caught(("readout", index), item.line, what)
     yield from _copies_left_out(subject, shown, moved)
 

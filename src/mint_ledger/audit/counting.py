@@ -30,12 +30,12 @@ TWICE = 5
 
 @dataclass(frozen=True, slots=True)
 class _Defeat:
-    """One that went, alone in its step: how, whether something was taken from it, and what others were given."""
+    """One that went, alone in its step: in which way, by which kind (the game: none), and what others were given."""
 
     play: Play
     kind: str
     way: str
-    by_loss: bool
+    by: str
     gains: tuple[Row, ...]
 
 
@@ -51,10 +51,14 @@ def _defeats(subject: Subject) -> list[_Defeat]:
             losses = [r for r in same if _is_posting(r) and r.entity == row.entity and r.after < r.before]
             way = losses[-1] if losses else row
             gains = [r for r in same if _gives(plays, r) and r.entity != row.entity]
-            member = plays.program.cast.member_of(int(row.entity))
-            kind = member.name if member is not None else WORLD
-            defeats.append(_Defeat(play, kind, plays.words.cause(way.cause), bool(losses), tuple(gains)))
+            kind, by = _kind(plays, row.entity), _kind(plays, row.by if row.by > 0 else way.by)
+            defeats.append(_Defeat(play, kind, plays.words.cause(way.cause), by, tuple(gains)))
     return defeats
+
+
+def _kind(plays: Plays, entity: float) -> str:
+    member = plays.program.cast.member_of(int(entity)) if entity > 0 else None
+    return member.name if member is not None else WORLD
 
 
 def _same_step(rows: Sequence[Row], index: int) -> list[Row]:
@@ -92,10 +96,10 @@ def defeat_not_counted(subject: Subject) -> Iterator[Caught]:
         if always and never:
             what = f"{kind} that goes by {', '.join(always)} is counted, by {', '.join(never)} it is not."
             evidence = tuple(f"by {way}: {sum(some)} of {len(some)} counted" for way, some in rewarded.items())
-            # One that leaves by itself need not be a defeat.
-            beaten = any(one.by_loss for way in never for one in by_way[way])
+            # One that leaves by itself, or goes by what nobody did, need not be a defeat.
+            by = [{one.by for way in some for one in by_way[way]} - {WORLD, kind} for some in (always, never)]
             replay = plays.replay(by_way[never[0]][0].play)
-            yield Caught(("kinds", kind), kind, what, evidence, replay, None if beaten else "maybe")
+            yield Caught(("kinds", kind), kind, what, evidence, replay, None if by[0] & by[1] else "maybe")
 
 
 def _given_beside(subject: Subject) -> set[tuple[float, float]]:
@@ -187,8 +191,7 @@ def _struck_for(plays: Plays, some: list[Play], stat: str) -> list[str]:
         struck: dict[float, set[str]] = defaultdict(set)
         for row in play.rows:
             if WHATS[int(row.what)] == "hit":
-                member = plays.program.cast.member_of(int(row.entity))
-                struck[row.step].add(member.name if member is not None else WORLD)
+                struck[row.step].add(_kind(plays, row.entity))
         for row in play.rows:
             if _is_posting(row) and row.after > row.before and plays.words.stat(row.stat) == stat:
                 kinds = struck[row.step] if kinds is None else kinds & struck[row.step]
