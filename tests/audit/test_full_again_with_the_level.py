@@ -27,7 +27,7 @@ HONEST = FAULTY.replace("{keeper: 1, rat: 1}", "{rat: 1}")
 def test_full_again_with_the_level_is_caught_and_the_mended_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, HONEST, "full-again-with-the-level", runs=3)
     assert finding.grade == "maybe" and "present" in line_of(FAULTY, finding)
-    assert "keeper.health is as at its start again as the level opens" in finding.caught.what
+    assert "keeper.health is at its start again as the level opens" in finding.caught.what
     # Bitten each second until the rat is gone.
     assert "3 given back on average, in 3 of 3 runs" in finding.caught.evidence[0]
 

@@ -23,8 +23,8 @@ RULE = "when: {becomes: oil < 10}, do: [flame = dim]"
 
 def test_opened_inside_is_caught_and_the_mended_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, FAULTY.replace("start: bright", "start: dim"), "opened-inside")
-    assert "The game opens with 'oil < 10' as it is, so 'burns low' has not come yet" in finding.caught.what
-    assert "lamp.flame is bright, and from then on it would be dim" in finding.caught.what
+    assert "'oil < 10' holds as the game opens, so 'burns low' has not come yet" in finding.caught.what
+    assert "lamp.flame is bright, and once it has come it would be dim" in finding.caught.what
     assert "burns low" in line_of(FAULTY, finding)
 
 

@@ -143,7 +143,7 @@ def full_again(subject: Subject) -> Iterator[Caught]:
         name = facts.account(owner, stat)
         at, how = _opens(facts, owner, stat, filled[0])
         mean = sum(anew.after - anew.before for anew in filled) / len(filled)
-        what = f"{name} is as at its start again as the level opens, whatever was lost before: {how}."
+        what = f"{name} is at its start again as the level opens, whatever was lost before: {how}."
         evidence = (f"{number(round(mean, 1))} given back on average, in {_runs(plays, filled)}",)
         # Where nothing is said of the stat it may be by accident.
         grade: Grade = "maybe" if at[0] == "levels" else "note"
@@ -269,7 +269,7 @@ def filled_at_the_end(subject: Subject) -> Iterator[Caught]:
         if len(some) < TWICE:
             continue
         cause = plays.program.causes[number_]
-        what = f"As '{cause.name}' takes the last of {life}, it fills {filled}: the run ends with it as at the start."
+        what = f"As '{cause.name}' takes the last of {life}, it fills {filled}: the run ends with it as it began."
         evidence = (f"in {plays.share(len(some))}, which end with '{ending}'",)
         yield Caught(cause.path, cause.name, what, evidence, plays.replay(some[0]))
 

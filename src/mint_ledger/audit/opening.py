@@ -63,8 +63,8 @@ def opened_inside(subject: Subject) -> Iterator[Caught]:
                 if left is not None:
                     account, is_now, would_be = left
                     what = (
-                        f"The game opens with '{text}' as it is, so '{rule.title()}' has not come yet: {account} is "
-                        f"{is_now}, and from then on it would be {would_be}."
+                        f"'{text}' holds as the game opens, so '{rule.title()}' has not come yet: {account} is "
+                        f"{is_now}, and once it has come it would be {would_be}."
                     )
                     yield Caught(path, rule.title(), what)
                     break

@@ -144,8 +144,10 @@ def award_after_the_turn(subject: Subject) -> Iterator[Caught]:
             # What comes with nearly every turn is given for the turn that begins.
             if (cause, stat) in apart or not OFTEN <= count < 0.9 * turns or not _asks(subject.facts, award, name):
                 continue
-            passes = "the turn passes" if name == "whose" else f"{name} moves on"
-            what = f"In its step '{award.name}' comes after {passes}, so it is given to the next one in turn."
+            passes = "the turn has passed" if name == "whose" else f"{name} has moved on"
+            what = (
+                f"'{award.name}' asks whose turn it is once {passes} in that step, so the next one gets what it gives."
+            )
             evidence = (f"{count:,} times in {len(plays.runs)} runs, and never before",)
             yield Caught(award.path, award.name, what, evidence, plays.replay(plays.runs[0]))
 
@@ -276,16 +278,6 @@ CHECKS = (
         shared_by_copies,
     ),
     Check(
-        "F519",
-        "award-after-the-turn",
-        "fairness and flow",
-        "An award that comes after the turn has passed",
-        "What a player earns is booked to whose turn it is, and by then it is the next one's turn.",
-        "Let the turn pass last: move what passes it below the award, in the rule or in the file.",
-        award_after_the_turn,
-        plays=True,
-    ),
-    Check(
         "F516",
         "guarantee-by-each",
         "fairness and flow",
@@ -295,5 +287,15 @@ CHECKS = (
         guarantee_by_each,
         plays=True,
         grade="wrong",
+    ),
+    Check(
+        "F519",
+        "award-after-the-turn",
+        "fairness and flow",
+        "An award that comes after the turn has passed",
+        "What a player earns is booked to whose turn it is, and by then it is the next one's turn.",
+        "Let the turn pass last: move what passes it below the award, in the rule or in the file.",
+        award_after_the_turn,
+        plays=True,
     ),
 )

@@ -195,7 +195,10 @@ def compare(
             habits=(habit, second_habit),
             measures=tuple(measure or ()),
             sure=sure,
-            label=", ".join(with_ or ()) if other is None else str(other),
+            # Habit and variant stand in the heading of each game already.
+            label=", ".join(text for text in with_ or () if text.partition("=")[0].strip() not in changed)
+            if other is None
+            else str(other),
             progress=progress,
         )
     say_json(answer.as_json()) if as_json else say(answer.summary())
