@@ -169,6 +169,37 @@ def test_a_mean_that_no_run_can_leave_is_bounded_by_the_rules() -> None:
     assert rare.low == 0.0 and rare.high == pytest.approx(9 * (1 - 0.05 ** (1 / 200)))
 
 
+SPILLS = """
+title: Spills
+clock: {step: 1, limit: 20}
+stats: {jug: {start: 1e6, min: 0}, calm: {start: 0, min: 0}}
+rules:
+  - {name: a spill, when: {every: 1}, chance: 0.02, do: ["jug -= 50 * between(0, 1) ** 4"]}
+  - {name: a sip, when: {every: 1}, do: ["jug -= whole(1, 3)"]}
+  - {name: a tick, when: {every: 2}, do: [calm += 1]}
+"""
+
+
+@pytest.mark.parametrize("engine", ["native", "reference"])
+@pytest.mark.parametrize("runs", [2, 260, 300])
+def test_what_a_cause_takes_has_the_interval_of_a_skewed_mean(engine: str, runs: int) -> None:
+    game = mint.loads(SPILLS + "measures: {spilt: \"total(jug, 'a spill')\", sipped: \"total(jug, 'a sip')\"}\n")
+    study = game.study(runs, engine=engine, accounts=["jug", "calm"])  # type: ignore[arg-type]
+    table = study.by_cause("jug").set_index("cause")
+    for cause, name in (("a spill", "spilt"), ("a sip", "sipped")):
+        values = study.values(name)
+        one = estimate.mean_of(values.tolist())
+        if cause in table.index:
+            row = table.loc[cause]
+            assert (row["total"], row["low"], row["high"]) == pytest.approx((one.value, one.low, one.high), rel=1e-9)
+    # The same to the bit, however the runs are cut into blocks and whoever plays them.
+    other = game.study(runs, engine="reference" if engine == "native" else "native", accounts=["jug", "calm"])
+    assert other.by_cause("jug").equals(study.by_cause("jug"))
+    # All runs alike by chance or not: nothing can be said of rarer ones.
+    calm = study.by_cause("calm").iloc[0]
+    assert calm["total"] == 10 and calm["low"] == -math.inf and calm["high"] == math.inf
+
+
 def test_a_comparison_says_in_how_many_runs_a_measure_was() -> None:
     text = """
     title: Coin

@@ -12,6 +12,8 @@ from mint_ledger.program.row import WHATS, Row
 
 TALLY_HEAD = 2
 TALLY_OF_CAUSE = 3
+# Of each number over runs: its sum, and its squares and cubes about the mean.
+MOMENTS = 3
 """A tally: lowest, highest, and for each cause what was applied, what was wasted, how many changes."""
 
 Floats = np.ndarray[Any, np.dtype[np.float64]]

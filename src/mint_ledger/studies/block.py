@@ -10,7 +10,7 @@ import numpy as np
 
 from mint_ledger.engines.native.engine import CannotGoOn, NativeCode, NativePlayer
 from mint_ledger.engines.reference import ReferenceEngine
-from mint_ledger.engines.tally import tally_rows, tally_size
+from mint_ledger.engines.tally import MOMENTS, tally_rows, tally_size
 from mint_ledger.errors import MintError
 from mint_ledger.studies.request import Prepared
 from mint_ledger.studies.taking import Floats, Integers, take
@@ -27,8 +27,8 @@ class Block:
         steps: how many steps it took.
         level: the number of the level in which it ended.
         measures: the measures' values by name.
-        sums: the sum over the runs of each number of the tallies, and of its square about the mean, shape
-            (numbers, 2).
+        sums: the sum over the runs of each number of the tallies, and of its squares and cubes about the mean, shape
+            (numbers, 3).
         samples: values at the times of the grid, NaN once a run is over, shape (runs, times, accounts).
         visited: how many steps were looked at, of all runs together.
     """
@@ -151,7 +151,7 @@ class ReferenceBlocks:
         prepared, engine = self.prepared, self._engine
         program, taking = prepared.lowered.program, prepared.taking
         taken = np.zeros((count, len(taking.slots)))
-        sums = np.zeros((len(taking.tallied) * tally_size(program), 2))
+        sums = np.zeros((len(taking.tallied) * tally_size(program), MOMENTS))
         samples = np.full((count, len(prepared.grid), len(prepared.sampled)), np.nan)
         visited = 0
         for index in range(count):
@@ -160,9 +160,12 @@ class ReferenceBlocks:
             self._play(samples[index])
             tallies, counts = tally_rows(program, taking.tallied, engine.opening, engine.rows)
             taken[index] = take(program, taking, engine.state, tallies, counts)
-            # Squares about the mean of the runs so far (Welford, Technometrics 4, 1962), so that nothing cancels.
+            # Squares about the mean of the runs so far (Welford, Technometrics 4, 1962), so that nothing cancels; and
+            # cubes (Pébay, SAND2008-6212).
             off = tallies - sums[:, 0] / max(index, 1)
-            sums[:, 1] += off * (index / (index + 1)) * off
+            grown, each = off * (index / (index + 1)) * off, off / (index + 1)
+            sums[:, 2] += grown * each * (index - 1) - 3.0 * each * sums[:, 1]
+            sums[:, 1] += grown
             sums[:, 0] += tallies
             visited += int(taken[index, 2])
         return _make_block(prepared, first, taken, sums, samples, visited)

@@ -149,29 +149,35 @@ def quantile_gap(one: Sequence[float], other: Sequence[float], q: float, confide
     return _estimate(basis.gap, len(one), "paired bootstrap", confidence, basis)
 
 
-def mean(total: float, spread: float, runs: int, confidence: float = CONFIDENCE) -> Estimate:
-    """The mean of a sample from its sum and the sum of squares about its mean, with Student's t interval.
+def mean(
+    total: float, squares: float, cubes: float, runs: int, confidence: float = CONFIDENCE, *, certain: bool = False
+) -> Estimate:
+    """The mean of a sample from its sum and the sums of squares and cubes about its mean; see `intervals.Average`.
 
-    Of its skewness nothing is known; see `intervals.Average` for what is done where it is.
+    `certain` says that no run can come to anything else.
     """
     if runs < 1:
         raise BadRequest("a mean wants one run at least")
     value = total / runs
-    if runs == 1:
-        return Estimate(value, -math.inf, math.inf, runs, "Student's t", confidence)
-    basis = Average(value, math.sqrt(spread / (runs - 1)), 0.0, runs)
-    return _estimate(value, runs, "Student's t", confidence, basis)
+    deviation = math.sqrt(squares / (runs - 1)) if runs > 1 else 0.0
+    skewness = cubes / runs / math.sqrt(squares / runs) ** 3 if squares > 0.0 else 0.0
+    basis = Average(value, deviation, skewness, runs, squares == 0.0, (value, value) if certain else OPEN)
+    return _estimate(value, runs, "Student's t, with Hall's transformation", confidence, basis)
 
 
 def joined_sums(one: Any, runs: int, other: Any, more: int) -> Any:
-    """Sums and squares about the mean of two samples together, arrays of shape (numbers, 2).
+    """Sums, squares and cubes about the mean of two samples together, arrays of shape (numbers, 3).
 
-    Source: Chan, Golub, LeVeque, "Updating formulae and a pairwise algorithm for computing sample variances",
-    COMPSTAT 1982.
+    Sources: Chan, Golub, LeVeque, "Updating formulae and a pairwise algorithm for computing sample variances",
+    COMPSTAT 1982; Pébay, "Formulas for robust, one-pass parallel computation of covariances and arbitrary-order
+    statistical moments", SAND2008-6212.
     """
+    both = runs + more
     off = other[:, 0] / more - one[:, 0] / runs
     total = one + other
-    total[:, 1] += off * off * (runs * (more / (runs + more)))
+    total[:, 1] += off * off * (runs * (more / both))
+    total[:, 2] += off**3 * (runs * (more / both) * ((runs - more) / both))
+    total[:, 2] += 3.0 * off * (runs / both * other[:, 1] - more / both * one[:, 1])
     return total
 
 

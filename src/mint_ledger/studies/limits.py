@@ -33,6 +33,11 @@ def _bounds(key: _ByIdentity) -> Bounds:
     return bounds_of(key.program)
 
 
+def draws_something(program: Program) -> bool:
+    """Whether anything in a program is left to chance; if not, all runs of a study are the same."""
+    return any(column.role == "draws" for column in program.layout.columns)
+
+
 def time_limit(program: Program) -> float:
     """The latest moment that a run can come to, in seconds (or turns): the end of the step in which the limit lies."""
     limit = program.dials.value("clock.limit") if "clock.limit" in program.dials.names else program.clock.limit

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from mint_ledger.engines.tally import tally_size
+from mint_ledger.engines.tally import MOMENTS, tally_size
 from mint_ledger.studies.block import Block
 from mint_ledger.studies.request import Prepared
 
@@ -95,7 +95,7 @@ def _shapes(prepared: Prepared, runs: int) -> dict[str, tuple[str, tuple[int, ..
         "winner": ("<i4", (runs,)),
         "steps": ("<i8", (runs,)),
         "level": ("<i2", (runs,)),
-        "sums": ("<f8", (tallies, 2)),
+        "sums": ("<f8", (tallies, MOMENTS)),
         "samples": ("<f8", (runs, len(prepared.grid), len(prepared.sampled))),
     }
     return shapes | {f"measure {measure.name}": ("<f8", (runs,)) for measure in prepared.lowered.measures}

@@ -22,7 +22,7 @@ from mint_ledger.playing.setting import check_seed, titled
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, checked_sure, joined_sums, mean, mean_of, quantile, rate
 from mint_ledger.studies.intervals import OPEN, wilson
-from mint_ledger.studies.limits import measure_bounds, time_limit
+from mint_ledger.studies.limits import draws_something, measure_bounds, time_limit
 from mint_ledger.studies.playing import Span, play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.seats import RESULTS, Seats, seat_names, seats_of
@@ -191,7 +191,15 @@ class Study:
             return estimate
         return mean_of(values, self.sure, bounds=self._bounds_of(measure))
 
+    @cached_property
+    def _is_certain(self) -> bool:
+        """Whether nothing in the game is drawn, so that all runs are one."""
+        return not draws_something(self.lowered.program)
+
     def _bounds_of(self, measure: str) -> tuple[float, float]:
+        if self._is_certain:
+            value = float(self.values(measure)[0])
+            return value, value
         # What a playtest's script or start sets is not reckoned with in the facts of the game.
         if self.lowered.script or not self.request.text:
             return OPEN
@@ -270,7 +278,8 @@ class Study:
             first = TALLY_HEAD + TALLY_OF_CAUSE * index
             total, waste, changes = tally[first : first + TALLY_OF_CAUSE]
             if changes[0]:
-                about = mean(float(total[0]), float(total[1]), self.runs, self.sure)
+                points, squares, cubes = map(float, total)
+                about = mean(points, squares, cubes, self.runs, self.sure, certain=self._is_certain)
                 share = [float(changes[0]) / self.runs, about.value, about.low, about.high]
                 rows.append([program.cause_labels[index], *share, float(waste[0]) / self.runs])
         table = pd.DataFrame(rows, columns=["cause", "changes", "total", "low", "high", "waste"])

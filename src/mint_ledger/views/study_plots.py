@@ -181,14 +181,20 @@ def _band(study: Study, axis: Axes, account: str, *, legend: bool, time: bool) -
 
 
 def _causes(study: Study, axis: Axes, account: str | None = None) -> None:
+    import numpy as np
+
     name = account or study.accounts[0]
     table = study.by_cause(name)
     if len(table):
         places = list(range(len(table)))[::-1]
         colours = [ORANGE if total < 0 else BLUE for total in table["total"]]
-        errors = [table["total"] - table["low"], table["high"] - table["total"]]
+        # An end that so many runs cannot tell is not drawn.
+        low_ends = table["low"].where(np.isfinite(table["low"]), table["total"])
+        high_ends = table["high"].where(np.isfinite(table["high"]), table["total"])
+        errors = [table["total"] - low_ends, high_ends - table["total"]]
         axis.barh(places, table["total"], color=colours, height=0.6)
         axis.errorbar(table["total"], places, xerr=errors, fmt="none", color="black", capsize=3, linewidth=1.2)
+        table = table.assign(low=low_ends, high=high_ends)
         for place, (_, row) in zip(places, table.iterrows(), strict=True):
             wasted = f"  ({number(abs(row['waste']), 1)} wasted)" if abs(row["waste"]) >= 0.05 else ""
             end = row["low"] if row["total"] < 0 else row["high"]

@@ -101,7 +101,8 @@ def _cause_lines(study: Study, account: str) -> list[str]:
         name = name if len(name) <= 24 else name[:23] + "…"
         estimate = Estimate(row["total"], row["low"], row["high"], study.runs, "")
         digits = min(digits_for(estimate), 2)
-        span = _span(estimate, digits) if study.runs > 1 else ""
+        alike = math.isinf(estimate.low) and math.isinf(estimate.high)
+        span = ("alike in all runs" if alike else _span(estimate, digits)) if study.runs > 1 else ""
         wasted = fixed(abs(row["waste"]), 1) if abs(row["waste"]) >= 0.05 else ""
         points = fixed(row["total"], digits)
         lines.append(f"    {name:<24}{fixed(row['changes'], 1):>8}{points:>9}   {span:<20}{wasted:>8}".rstrip())

@@ -29,7 +29,7 @@ from mint_ledger.engines.native.quiet import quiet_text
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
-from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
+from mint_ledger.engines.tally import MOMENTS, TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, pieces_of
 from mint_ledger.program import parts
 from mint_ledger.program.handle import Handle
@@ -508,22 +508,30 @@ class Course:
             body.store(value, item(r, "taken", "double", place))
 
     def _add_up(self, body: Body, run: str) -> None:
-        """Add the run's tallies to the sums, and their squares about the mean of the runs so far (`run` of them)."""
+        """Add the run's tallies to the sums, and their squares and cubes about the mean of the `run` runs so far."""
         r = body.r
         number_of = r.let(f"sitofp i64 {run} to double")
-        share = r.let(f"fdiv double {number_of}, {op.add(r, number_of, op.ONE)}")
+        then = op.add(r, number_of, op.ONE)
+        share = r.let(f"fdiv double {number_of}, {then}")
+        less = op.sub(r, number_of, op.ONE)
         runs = op.higher(r, number_of, op.ONE)
         size = TALLY_HEAD + len(self.module.program.causes) * TALLY_OF_CAUSE
         with r.when(r.let(f"icmp ne ptr {load(r, 'sums')}, null")):
             length = r.let(f"mul i64 {load(r, 'tally_count')}, {size}")
             with body.loop(length) as (index, _, _):
                 value = body.load(item(r, "tallies", "double", index))
-                place = r.let(f"shl i64 {index}, 1")
+                place = r.let(f"mul i64 {index}, {MOMENTS}")
                 total = item(r, "sums", "double", place)
                 squares = item(r, "sums", "double", r.let(f"add i64 {place}, 1"))
-                before = body.load(total)
+                cubes = item(r, "sums", "double", r.let(f"add i64 {place}, 2"))
+                before, known = body.load(total), body.load(squares)
                 off = op.sub(r, value, r.let(f"fdiv double {before}, {runs}"))
-                body.store(op.add(r, body.load(squares), op.mul(r, op.mul(r, off, share), off)), squares)
+                grown, each = op.mul(r, op.mul(r, off, share), off), r.let(f"fdiv double {off}, {then}")
+                skewed = op.sub(
+                    r, op.mul(r, op.mul(r, grown, each), less), op.mul(r, op.mul(r, number(3.0), each), known)
+                )
+                body.store(op.add(r, body.load(cubes), skewed), cubes)
+                body.store(op.add(r, known, grown), squares)
                 body.store(op.add(r, before, value), total)
 
 

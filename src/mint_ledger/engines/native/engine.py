@@ -16,7 +16,7 @@ from mint_ledger.engines.native.cache import load_entry, machine_key, program_ke
 from mint_ledger.engines.native.context import EVENT_SIZE, FAILED, ROW_SIZE, SKIP_STEPS, STOPPED, Context
 from mint_ledger.engines.native.machine import Machine
 from mint_ledger.engines.statements import MAX_EVENTS
-from mint_ledger.engines.tally import tally_size
+from mint_ledger.engines.tally import MOMENTS, tally_size
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.engines.work import MOST_ROWS, too_many_rows
 from mint_ledger.errors import RunStopped
@@ -264,8 +264,8 @@ class NativePlayer:
         self._give("taken_slots", slots)
         self.taken = np.zeros((room, len(slots)))
         self._give("taken", self.taken)
-        self.sums = np.zeros((len(tallied) * size, 2))
-        self._give("sums", self.sums if len(tallied) else np.zeros((1, 2)))
+        self.sums = np.zeros((len(tallied) * size, MOMENTS))
+        self._give("sums", self.sums if len(tallied) else np.zeros((1, MOMENTS)))
         context.tally_count = len(tallied)
         context.taken_count = len(slots)
         # Counts of rows stand right after the state among the numbers that may be taken.
