@@ -220,6 +220,10 @@ def test_a_report_that_cannot_be_made_is_refused_before_it_is_begun(command: Com
     made = command("report", "mill.yaml", "-o", "mill.html", "--runs", 50)
     assert made.returncode == 0, made.stderr
     assert "mint-ledger report mill.yaml -o mill.html --runs 50 --seed 1" in (tmp_path / "mill.html").read_text()
+    assert command("report", "mill.yaml", "-o", "mill.html", "--runs", 50, "--sure", 0.8).returncode == 0
+    page = (tmp_path / "mill.html").read_text()
+    assert "--sure 0.8" in page and "80 of 100 cases" in page and "with 80 % intervals" in page
+    assert "95 %" not in page
 
 
 def test_a_game_without_habits_attacks_and_targets_has_a_report_too() -> None:

@@ -74,6 +74,19 @@ def test_variants_playtests_and_findings_are_told() -> None:
     assert "targets" in look_text(before)
 
 
+def test_a_look_is_as_sure_as_is_asked() -> None:
+    game = mint.loads(HARBOUR)
+    halves = []
+    for sure in (0.5, 0.95, 0.999):
+        study = look_at(game, 400, 1, sure).studies[None, None]
+        estimate = study.rate("win")
+        halves.append(estimate.half_width)
+        assert (estimate.low, estimate.high) == game.study(400).rate("win").interval(sure)
+    assert halves == sorted(halves)
+    with pytest.raises(mint.BadRequest, match="between 0 and 1"):
+        look_at(game, 400, 1, 1.5)
+
+
 def test_a_file_that_never_was_is_refused(command: Command) -> None:
     refused = command("watch", "nope.yaml")
     assert (refused.returncode, refused.stdout) == (2, "")

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, SeedOption, read_named
+from mint_ledger.cli.arguments import GameArgument, SeedOption, SureOption, read_named
 from mint_ledger.cli.output import say
 from mint_ledger.errors import BadRequest
 
@@ -18,6 +18,7 @@ def report(
     output: Annotated[Path, typer.Option("-o", "--output", help="The page to write (.html).")],
     runs: Annotated[int, typer.Option(help="How many runs of each habit and variant.")] = 2_000,
     seed: SeedOption = 1,
+    sure: SureOption = 0.95,
     dial: Annotated[
         list[str] | None,
         typer.Option("--dial", metavar="DIAL=RANGE", help="Sweep a dial and give it a slider (repeatable)."),
@@ -39,6 +40,7 @@ def report(
         raise BadRequest(f"{output} cannot be written: there is no folder {output.parent}")
     loaded = load(game)
     command = ["mint-ledger", "report", str(game), "-o", str(output), "--runs", str(runs), "--seed", str(seed)]
+    command += ["--sure", f"{sure:g}"] if sure != 0.95 else []
     for text in dial or ():
         command += ["--dial", text]
     if store is not None:
@@ -48,6 +50,7 @@ def report(
             loaded,
             runs=runs,
             seed=seed,
+            sure=sure,
             dials=dict(read_named(text) for text in dial or ()),
             store=store,
             command=shlex.join(command),

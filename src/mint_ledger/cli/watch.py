@@ -10,7 +10,7 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, SeedOption
+from mint_ledger.cli.arguments import GameArgument, SeedOption, SureOption
 from mint_ledger.cli.output import flush, say
 from mint_ledger.errors import BadRequest, MintError
 
@@ -24,13 +24,16 @@ def watch(
     game: GameArgument,
     runs: Annotated[int, typer.Option(help="How many runs of each way of playing.", min=20, max=1_000_000)] = 1_000,
     seed: SeedOption = 1,
+    sure: SureOption = 0.95,
 ) -> None:
     """Keep an eye on the file: after each save, what it moved. Ctrl-C ends it."""
     from mint_ledger.client import load
+    from mint_ledger.studies.estimate import checked_sure
     from mint_ledger.views.watch_text import change_text, look_text
     from mint_ledger.watching.change import change_between
     from mint_ledger.watching.look import Look, look_at
 
+    checked_sure(sure)
     if not game.exists():
         raise BadRequest(f"{game} does not exist; `mint-ledger new {game}` makes one")
     good: Look | None = None
@@ -44,7 +47,7 @@ def watch(
                 flush()
                 continue
             try:
-                look = look_at(load(game), runs, seed)
+                look = look_at(load(game), runs, seed, sure)
             except MintError as error:
                 stands = "; the last good answer stands" if good is not None else ""
                 say(f"\n{when}  cannot be used{stands}\n{_indented(str(error))}")

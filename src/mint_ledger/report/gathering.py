@@ -15,6 +15,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting, titled
 from mint_ledger.studies.budget import Budget, Progress
+from mint_ledger.studies.estimate import CONFIDENCE, checked_sure
 from mint_ledger.studies.store import Store
 from mint_ledger.studies.studying import Asked, study_game
 from mint_ledger.versions import versions
@@ -71,6 +72,7 @@ class Report:
     game: PlayableGame
     runs: int
     seed: int
+    sure: float
     parts: tuple[Part, ...]
     judged: tuple[Judged, ...]
     matchups: Matchups
@@ -89,6 +91,7 @@ def gather(
     *,
     runs: int = 2_000,
     seed: int = 1,
+    sure: float = CONFIDENCE,
     dials: Mapping[str, str] | None = None,
     store: str | Path | None = None,
     command: str = "",
@@ -100,6 +103,7 @@ def gather(
         game: the game.
         runs: how many runs of each habit and variant, and at each point of a sweep.
         seed: the seed of all.
+        sure: the chance with which each interval and verdict holds.
         dials: ranges of dials to sweep, like {"crab.bite": "8..16"}, each by itself.
         store: an SQLite file; sweeps that it keeps of this game are shown too.
         command: what makes the report again, as it is told.
@@ -107,9 +111,10 @@ def gather(
 
     Raises:
         NotFound: there is no such dial.
-        BadRequest: a range is none, the number of runs makes no sense, or the store cannot be used.
+        BadRequest: a range is none, the number of runs or `sure` makes no sense, or the store cannot be used.
         RunStopped: a run of the game could not go on.
     """
+    checked_sure(sure)
     ways = _ways(game)
     wanted = [*(dials or {})]
     total = len(ways) + 4 + len(wanted)
@@ -123,9 +128,9 @@ def gather(
 
     parts = []
     for habit, variant in ways:
-        parts.append(Part(habit, variant, _study(game, runs, seed, habit, variant)))
+        parts.append(Part(habit, variant, _study(game, runs, Setting(seed, habit, variant, sure=sure))))
         step()
-    judged = judge_targets(game, runs, seed) if game.all_targets else []
+    judged = judge_targets(game, runs, seed, sure=sure) if game.all_targets else []
     step()
     matchups = make_matchups(game, seconds=MATCHUP_SECONDS)
     edges = _edges(game, matchups)
@@ -136,7 +141,7 @@ def gather(
     step()
     sweeps = []
     for name in wanted:
-        sweeps.append(_sweep(game, name, (dials or {})[name], runs, seed, parts[0].habit, store))
+        sweeps.append(_sweep(game, name, (dials or {})[name], runs, Setting(seed, parts[0].habit, sure=sure), store))
         step()
     if store is not None:
         sweeps += stored_sweeps(game, store, leave_out=wanted)
@@ -144,6 +149,7 @@ def gather(
         game=game,
         runs=runs,
         seed=seed,
+        sure=sure,
         parts=tuple(parts),
         judged=tuple(judged),
         matchups=matchups,
@@ -164,19 +170,17 @@ def _ways(game: PlayableGame) -> list[tuple[str | None, str | None]]:
     return [(habit, variant) for variant in turned for habit in habits][:MOST_STUDIES]
 
 
-def _study(game: PlayableGame, runs: int, seed: int, habit: str | None, variant: str | None) -> Study:
+def _study(game: PlayableGame, runs: int, setting: Setting) -> Study:
     clock = game.clock
     steps = max(1, round(clock.limit / clock.step))
     every = max(1, steps // GRID)
-    times = [step * clock.step for step in range(0, steps + 1, every)] if variant is None else []
-    return study_game(game, runs, Setting(seed, habit, variant), Asked(times=times))
+    times = [step * clock.step for step in range(0, steps + 1, every)] if setting.variant is None else []
+    return study_game(game, runs, setting, Asked(times=times))
 
 
-def _sweep(
-    game: PlayableGame, name: str, values: str, runs: int, seed: int, habit: str | None, store: str | Path | None
-) -> Sweep:
+def _sweep(game: PlayableGame, name: str, values: str, runs: int, setting: Setting, store: str | Path | None) -> Sweep:
     texts = list(dict.fromkeys(["rate(win)", *(t.measure for t in game.all_targets if t.variant is None)]))
-    return sweep_ranges(game, {name: values}, texts, Budget(runs, PATIENCE), Setting(seed, habit), store=store)
+    return sweep_ranges(game, {name: values}, texts, Budget(runs, PATIENCE), setting, store=store)
 
 
 def _edges(game: PlayableGame, matchups: Matchups) -> list[Edge]:

@@ -7,7 +7,7 @@ import textwrap
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import shown
-from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.study_text import digits_for, fixed
 
 if TYPE_CHECKING:
@@ -100,7 +100,7 @@ def compare_text(one: Shown, other: Shown) -> str:
         if len(a.values(name)) and len(b.values(name)):
             unit = f" ({a.unit})" if name == "time" else ""
             lines.append(_line(f"mean {name}{unit}", a.mean(name), b.mean(name), 1))
-    lines += ["", f"difference: {other[0].number} less {one[0].number}, with its 95 % interval"]
+    lines += ["", f"difference: {other[0].number} less {one[0].number}, with its {sure_words(a.sure)} interval"]
     return "\n".join(lines)
 
 

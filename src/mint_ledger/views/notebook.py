@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number, shown
 from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.balance_text import told
 
 if TYPE_CHECKING:
@@ -79,7 +80,11 @@ def study_html(study: Study) -> str:
     rows += [(name, told("rate", study.rate(name))) for name in study.endings()]
     rows.append((f"median(time), {study.unit}", told("median(time)", study.median("time"))))
     rows += [(f"mean({name})", told("mean", study.mean(name))) for name in study.names[1:] if len(study.values(name))]
-    return _page(study.title, _table(["", "95 % interval"], rows), f"{study.runs:,} runs · seed {study.seed}")
+    return _page(
+        study.title,
+        _table(["", f"{sure_words(study.sure)} interval"], rows),
+        f"{study.runs:,} runs · seed {study.seed}",
+    )
 
 
 def sweep_html(sweep: Sweep) -> str:

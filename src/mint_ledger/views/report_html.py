@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import number, shown
+from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.balance_text import told, undecided, wanted
 from mint_ledger.views.readout_text import readout_text
 from mint_ledger.views.story import story_text
@@ -40,6 +41,8 @@ def report_html(report: Report) -> str:
     return environment.get_template("report.html.j2").render(
         game=report.game,
         report=report,
+        sure=sure_words(report.sure),
+        of_cases=f"{100 * report.sure:.6g} of 100",
         facts=_facts(report),
         targets=_targets(report),
         outcomes=_outcomes(report),
@@ -106,7 +109,10 @@ def _habit(part: Part) -> dict[str, Any]:
         f"{word} {told('rate', study.rate(result))}" for result, word in WORDS.items() if study.rate(result).value
     )
     pictures = [
-        Picture(_svg(study.plot_outcomes(), f"{part.name} outcomes"), f"How runs end, with 95 % intervals: {shares}."),
+        Picture(
+            _svg(study.plot_outcomes(), f"{part.name} outcomes"),
+            f"How runs end, with {sure_words(study.sure)} intervals: {shares}.",
+        ),
         Picture(
             _svg(study.plot_survival(), f"{part.name} survival"),
             f"How many runs go on over time; half are over by {number(study.median('time').value)} {study.unit}.",
@@ -206,7 +212,7 @@ def _sweep(sweep: Sweep) -> dict[str, Any]:
         for point in sweep.points
     ]
     start = next((index for index, point in enumerate(points) if point["today"]), 0)
-    alt = f"{sweep.measures[0]} at {len(points)} values of {dial}, with 95 % intervals."
+    alt = f"{sweep.measures[0]} at {len(points)} values of {dial}, with {sure_words(sweep.sure)} intervals."
     return {
         "title": sweep.title,
         "dial": dial,

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
 from mint_ledger.views.study_text import fixed
 
@@ -52,7 +53,7 @@ def _single(study: Study) -> tuple[Figure, Axes]:
 
 
 def plot_outcomes(study: Study) -> Figure:
-    """How often each ending came up, with 95 % intervals."""
+    """How often each ending came up, with its interval."""
     figure, axis = _single(study)
     _outcomes(study, axis)
     return figure
@@ -85,7 +86,7 @@ def plot_bands(study: Study, accounts: Sequence[str] | None = None) -> Figure:
 
 
 def plot_causes(study: Study, account: str | None = None) -> Figure:
-    """What took and gave an account its points in a run, on average, with 95 % intervals.
+    """What took and gave an account its points in a run, on average, with intervals.
 
     Raises:
         BadRequest: the study added up no account.
@@ -123,7 +124,7 @@ def _outcomes(study: Study, axis: Axes) -> None:
         )
     axis.set_yticks(range(len(bars)), [f"{name}\n({RESULT_WORDS[result]})" for name, result, _ in reversed(bars)])
     axis.set_xlim(0, 100)
-    axis.set_xlabel("runs (%), with 95 % intervals")
+    axis.set_xlabel(f"runs (%), with {sure_words(study.sure)} intervals")
     axis.set_title("How runs end", loc="left")
     axis.spines[["top", "right"]].set_visible(False)
 
@@ -212,7 +213,7 @@ def _causes(study: Study, axis: Axes, account: str | None = None) -> None:
         room = (high - low) or 1.0
         axis.set_xlim(low - (0.6 * room if low < 0 else 0.0), high + (0.3 * room if high > 0 else 0.02 * room))
     axis.axvline(0, color="black", linewidth=0.8)
-    axis.set_xlabel(f"change of {name} a run, with 95 % intervals")
+    axis.set_xlabel(f"change of {name} a run, with {sure_words(study.sure)} intervals")
     axis.set_title(f"What takes and gives {name}", loc="left")
     axis.spines[["top", "right"]].set_visible(False)
 

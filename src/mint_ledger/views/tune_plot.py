@@ -6,6 +6,7 @@ import math
 from typing import TYPE_CHECKING
 
 from mint_ledger.balance.tune import Tuned
+from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.balance_text import wanted
 
 if TYPE_CHECKING:
@@ -40,7 +41,7 @@ def plot_tuned(tuned: Tuned) -> Figure:
         markersize=4,
         color=LOOK,
         capsize=2,
-        label="looks, with 95 % intervals",
+        label=f"looks, with {sure_words(tuned.tried[0].estimate.confidence)} intervals" if tuned.tried else "looks",
     )
     half = tuned.step / 2
     for regions, colour, hatch, text in ((tuned.met, MET, "", "certainly met"), (tuned.open, OPEN, "//", "open")):

@@ -12,7 +12,7 @@ from mint_ledger.balance.targets import Judged, habits_of, judge_study
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.playing.setting import Setting
-from mint_ledger.studies.estimate import measured
+from mint_ledger.studies.estimate import CONFIDENCE, checked_sure, measured
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
@@ -34,13 +34,16 @@ class Look:
     findings: tuple[Finding, ...]
 
 
-def look_at(game: PlayableGame, runs: int = RUNS, seed: int = 1) -> Look:
+def look_at(game: PlayableGame, runs: int = RUNS, seed: int = 1, sure: float = CONFIDENCE) -> Look:
     """Play the playtests, and study each habit, and each variant that a target names, under the same luck each time.
+
+    Its intervals and verdicts hold with the chance `sure`.
 
     Raises:
         BadRequest: the number of runs makes no sense.
         RunStopped: a run of the game could not go on.
     """
+    checked_sure(sure)
     habits: list[str | None] = [*game.habits] or [None]
     wanted: dict[Way, list[int]] = {(habit, None): [] for habit in habits}
     for index, target in enumerate(game.all_targets):
@@ -51,7 +54,7 @@ def look_at(game: PlayableGame, runs: int = RUNS, seed: int = 1) -> Look:
     for (habit, variant), which in wanted.items():
         targets = [game.all_targets[index] for index in which]
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))
-        study = measure_game(game, runs, Setting(seed, habit, variant), measures)
+        study = measure_game(game, runs, Setting(seed, habit, variant, sure=sure), measures)
         studies[habit, variant] = study
         for index, one in zip(which, judge_study(study, targets, habit), strict=True):
             judged[index, habit] = one
