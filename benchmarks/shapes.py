@@ -85,10 +85,10 @@ def _wanted(draw: random.Random, truth: Callable[[float], float]) -> tuple[float
 
 
 def _parts(truth: Callable[[float], float], want: tuple[float, float]) -> list[list[float]]:
-    """The runs of settings that are truly met."""
+    """The runs of settings that are met by half a point at least; on the border itself no look can tell."""
     parts: list[list[float]] = []
     for value in GRID:
-        if want[0] <= truth(value) <= want[1]:
+        if want[0] + POINT / 2 <= truth(value) <= want[1] - POINT / 2:
             if parts and value - parts[-1][-1] < 0.15:
                 parts[-1].append(value)
             else:

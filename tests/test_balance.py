@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -10,7 +11,7 @@ from conftest import Command
 from scipy import stats
 
 import mint_ledger as mint
-from mint_ledger.balance.comparison import compare_games, compare_studies
+from mint_ledger.balance.comparison import ComparisonInterrupted, compare_games, compare_studies
 from mint_ledger.balance.dial_range import read_bounds, read_range
 from mint_ledger.balance.targets import verdict
 from mint_ledger.errors import BadRequest, GameError, NotFound
@@ -340,3 +341,30 @@ def test_bad_arguments_are_one_line(command: Command, tmp_path: Path, arguments:
     assert result.returncode == 2
     assert message in result.stderr
     assert "Traceback" not in result.stderr
+
+
+def test_a_comparison_that_is_stopped_has_the_runs_that_both_were_played(demo: mint.Game) -> None:
+    calls: list[int] = []
+
+    def stop_after(calls_in_all: int) -> Callable[[int, int, int], None]:
+        def progress(done: int, _: int, __: int) -> None:
+            calls.append(done)
+            if len(calls) == calls_in_all:
+                raise KeyboardInterrupt
+
+        return progress
+
+    other = demo.with_dials({"crab.bite": 9})
+    habits = ("careful", "careful")
+    whole = compare_games(demo, other, runs=300, habits=habits, progress=stop_after(10**6))
+    blocks = len(calls)  # of both games
+    calls.clear()
+    with pytest.raises(ComparisonInterrupted, match=r"stopped after \d+ of 300 runs") as stopped:
+        compare_games(demo, other, runs=300, habits=habits, progress=stop_after(blocks - 1))
+    part = stopped.value.comparison
+    assert part.runs == calls[-1] < 300
+    assert part.differences == compare_games(demo, other, runs=part.runs, habits=habits).differences
+    assert part.differences != whole.differences
+    calls.clear()
+    with pytest.raises(KeyboardInterrupt, match="stopped after"):
+        compare_games(demo, other, runs=300, habits=habits, progress=stop_after(2))

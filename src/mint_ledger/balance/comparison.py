@@ -19,6 +19,7 @@ from mint_ledger.program.row import Row
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, mean_of, measured, quantile_gap, quantile_of, turned_rate
 from mint_ledger.studies.intervals import Average, QuantileGap, Turned
 from mint_ledger.studies.seats import RESULTS
+from mint_ledger.studies.study import StudyInterrupted
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
@@ -214,6 +215,14 @@ def _opens(run: Run, row: Row) -> bool:
     return row.what == 0.0 and row.cause >= 0 and run.program.causes[int(row.cause)].sort in ("spawn", "level")
 
 
+class ComparisonInterrupted(KeyboardInterrupt):
+    """Ctrl-C stopped the second game; `comparison` has the runs that both were played, of `runs` that were wanted."""
+
+    def __init__(self, comparison: Comparison, runs: int) -> None:
+        self.comparison = comparison
+        super().__init__(f"stopped after {comparison.runs:,} of {runs:,} runs")
+
+
 def compare_games(
     one: PlayableGame,
     other: PlayableGame,
@@ -231,18 +240,28 @@ def compare_games(
     Raises:
         NotFound: there is no such habit or measure.
         BadRequest: the number of runs makes no sense.
+        StudyInterrupted: it was stopped with Ctrl-C while the first game was played.
+        ComparisonInterrupted: it was stopped after some runs of the second.
     """
     quantiles = [text for text in measures if ESTIMATE.fullmatch(text) is not None]
     asked = [text for text in measures if text not in quantiles]
     asked += [text for estimate in quantiles for text in measured(one, estimate)]
-    studies = [
-        study_game(game, runs, Setting(seed, habit, sure=sure), Asked(asked, ()), Means(progress=progress))
-        for game, habit in zip((one, other), habits, strict=True)
-    ]
-    turned = first_turned(*studies)
+    settings = [Setting(seed, habit, sure=sure) for habit in habits]
+    asking, means = Asked(asked, ()), Means(progress=progress)
+    first = study_game(one, runs, settings[0], asking, means)
+    stopped = False
+    try:
+        second = study_game(other, runs, settings[1], asking, means)
+    except StudyInterrupted as stop:
+        stopped, second = True, stop.study
+        first = first.first(second.runs)
+    turned = first_turned(first, second)
     parting = None
     if turned is not None:
-        pair = [play_run(g, Setting(seed, h), turned) for g, h in zip((one, other), habits, strict=True)]
-        parting = part(*pair)
-    comparison = compare_studies(studies[0], studies[1], parting, quantiles)
-    return replace(comparison, titles=(comparison.titles[0], comparison.titles[1] + (f" · {label}" if label else "")))
+        parting = part(*(play_run(g, s, turned) for g, s in zip((one, other), settings, strict=True)))
+    comparison = compare_studies(first, second, parting, quantiles)
+    titles = (comparison.titles[0], comparison.titles[1] + (f" · {label}" if label else ""))
+    comparison = replace(comparison, titles=titles)
+    if stopped:
+        raise ComparisonInterrupted(comparison, runs)
+    return comparison

@@ -169,10 +169,11 @@ def compare(
     """Compare two games, variants, habits or sets of dials under the same luck."""
     habit = joined(played_by)
     variant = joined(variants)
-    from mint_ledger.balance.comparison import compare_games
+    from mint_ledger.balance.comparison import ComparisonInterrupted, compare_games
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.client import load
     from mint_ledger.playing.setting import habit_for
+    from mint_ledger.studies.study import StudyInterrupted
 
     if (other is None) == (not with_):
         raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")
@@ -186,22 +187,31 @@ def compare(
     second_habit = changed.get("habit", second_habit)
     second = second.with_variant(changed["variant"]) if "variant" in changed else second
     second = second.with_dials(dials) if dials else second
+    # Habit and variant stand in the heading of each game already.
+    differs = ", ".join(text for text in with_ or () if text.partition("=")[0].strip() not in changed)
+    stopped: ComparisonInterrupted | None = None
     with study_progress(f"{one.title}: runs") as progress:
-        answer = compare_games(
-            first,
-            second,
-            runs=runs,
-            seed=seed,
-            habits=(habit, second_habit),
-            measures=tuple(measure or ()),
-            sure=sure,
-            # Habit and variant stand in the heading of each game already.
-            label=", ".join(text for text in with_ or () if text.partition("=")[0].strip() not in changed)
-            if other is None
-            else str(other),
-            progress=progress,
-        )
+        try:
+            answer = compare_games(
+                first,
+                second,
+                runs=runs,
+                seed=seed,
+                habits=(habit, second_habit),
+                measures=tuple(measure or ()),
+                sure=sure,
+                label=differs if other is None else str(other),
+                progress=progress,
+            )
+        except ComparisonInterrupted as stop:
+            stopped, answer = stop, stop.comparison
+        except StudyInterrupted as stop:
+            say(f"{stop} of the first game; nothing is compared yet", error=True)
+            raise typer.Exit(INTERRUPTED) from None
     say_json(answer.as_json()) if as_json else say(answer.summary())
+    if stopped is not None:
+        say(str(stopped), error=True)
+        raise typer.Exit(INTERRUPTED)
 
 
 def tune(

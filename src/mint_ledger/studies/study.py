@@ -108,6 +108,18 @@ class Study:
         """
         return self if sure == self.sure else replace(self, sure=checked_sure(sure))
 
+    def first(self, runs: int) -> Study:
+        """The first runs of it, without what was added up over all of them (by cause) and read at times."""
+        columns = self.columns
+        cut = Columns(
+            columns.ending[:runs],
+            columns.winner[:runs],
+            columns.time[:runs],
+            columns.level[:runs],
+            {name: values[:runs] for name, values in columns.measures.items()},
+        )
+        return replace(self, request=replace(self.request, accounts=(), sampled=(), times=()), columns=cut)
+
     @cached_property
     def measures(self) -> pd.DataFrame:
         """One row a run, by its number: result, ending, winner, time (seconds or turns), level where the game has
