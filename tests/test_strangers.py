@@ -161,3 +161,23 @@ def test_halves_of_a_character_are_joined_and_a_lone_one_is_refused() -> None:
     assert mint.loads('{"title": "A \\ud83d\\ude00", "clock": {"limit": 2}}').title == "A 😀"
     with pytest.raises(mint.GameError, match="half of a character stands here alone"):
         mint.loads('{"title": "A \\ud83d", "clock": {"limit": 2}}')
+
+
+def test_pages_pictures_and_test_reports_show_what_steers(kiln: Path, command: Command) -> None:
+    made = command("report", "kiln.yaml", "-o", "kiln.html", "--runs", "20")
+    assert made.returncode == 0 and "Glyph" not in made.stderr
+    assert command("check", "kiln.yaml", "--junit", "kiln.xml").returncode == 0
+    assert "Glyph" not in command("study", "kiln.yaml", "--runs", "20", "--plot", "kiln.svg").stderr
+    for name in ("kiln.html", "kiln.xml", "kiln.svg"):
+        text = (kiln / name).read_text("utf-8")
+        assert not [letter for letter in text if letter in "\x1b\u202e\x07"], name
+    assert r"Kiln \x1b[2J\u202egnol: a report" in (kiln / "kiln.html").read_text("utf-8")
+    assert r"Kiln \x1b[2J\u202egnol" in (kiln / "kiln.xml").read_text("utf-8")
+    page = mint.load(kiln / "kiln.yaml").study(20)._repr_html_()
+    assert r"Kiln \x1b[2J" in page and "\x1b" not in page
+
+
+@pytest.mark.parametrize(("word", "meant"), [("no", "false"), ("off", "false"), ("Yes", "true"), ("on", "true")])
+def test_a_word_for_yes_or_no_is_told_what_to_write(word: str, meant: str) -> None:
+    with pytest.raises(mint.GameError, match=f"a.armed: '{word}' is a word; write {meant}"):
+        mint.loads(f"title: Gate\nkinds: {{a: {{stats: {{armed: {word}}}}}}}\n")

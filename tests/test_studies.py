@@ -7,6 +7,7 @@ import signal
 import sqlite3
 import subprocess
 import sys
+import threading
 import time
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from multiprocessing import get_context
@@ -90,6 +91,24 @@ def test_both_engines_and_every_way_to_play_give_the_same_numbers() -> None:
         ]
     for other in others:
         assert_same_study(alone, other)
+
+
+def test_a_process_with_threads_is_not_copied(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A copy would wait without end for a lock that another thread (a compiling one) holds at that moment."""
+
+    def forks(*_: object, **__: object) -> None:
+        raise AssertionError("a process was made while a thread was at work")
+
+    game, over = mint.loads(CANDLE), threading.Event()
+    alone = game.study(150, engine="reference")
+    at_work = threading.Thread(target=over.wait)
+    at_work.start()
+    monkeypatch.setattr("concurrent.futures.ProcessPoolExecutor", forks)
+    try:
+        assert_same_study(alone, game.study(150, engine="reference"))
+    finally:
+        over.set()
+        at_work.join()
 
 
 def assert_same_study(one: Study, other: Study) -> None:

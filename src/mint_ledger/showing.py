@@ -27,4 +27,4 @@ def text(name: str, *shown: Any) -> str:
 
 def figure(name: str, *shown: Any) -> Figure:
     """A figure."""
-    return cast("Figure", view(name)(*shown))
+    return cast("Figure", view("picture.neutral_figure")(view(name)(*shown)))

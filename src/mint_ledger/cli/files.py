@@ -55,10 +55,12 @@ def write_table(path: Path, table: pd.DataFrame, *, index: bool = False) -> None
 
 def write_figure(path: Path, figure: Figure) -> None:
     """Write a figure as PNG, SVG or PDF."""
+    from mint_ledger.views.picture import neutral_figure
+
     if path.suffix[1:] not in FIGURES:
         raise BadRequest(f"{path}: a figure is written as .png, .svg or .pdf")
     out = io.BytesIO()
-    figure.savefig(out, format=path.suffix[1:])
+    neutral_figure(figure).savefig(out, format=path.suffix[1:])
     write_output(path, out.getvalue())
 
 

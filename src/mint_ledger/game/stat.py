@@ -12,6 +12,9 @@ from mint_ledger.formula import parse_formula
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.parts import Amount, Condition, Part, Range
 
+# What other files call true and false.
+SWITCHES = ("yes", "no", "on", "off")
+
 
 class Flow(Part):
     """A steady movement of a stat: `recover` goes up to the max (or the start), `fade` down to the min."""
@@ -69,11 +72,14 @@ class Stat(Part):
         if isinstance(data, (bool, int, float)):
             return {"start": data}
         if isinstance(data, str):
+            if data.lower() in SWITCHES:
+                meant = "true" if data.lower() in ("yes", "on") else "false"
+                raise ValueError(f"'{data}' is a word; write {meant}")
             raise ValueError(
-                f"wants a number, yes or no, or a mapping; for a worked out stat write {{formula: {data}}}"
+                f"wants a number, true or false, or a mapping; for a worked out stat write {{formula: {data}}}"
             )
         if not isinstance(data, (dict, Stat)):
-            raise ValueError(f"wants a number, yes or no, or a mapping, not {describe(data)}")
+            raise ValueError(f"wants a number, true or false, or a mapping, not {describe(data)}")
         if isinstance(data, dict) and "start" not in data and isinstance(data.get("follows"), dict):
             followed = data["follows"].get("stat")
             # It opens where the other does.

@@ -94,7 +94,9 @@ def _improve(blocks: NativeBlocks) -> None:
 
 
 def _by_reference(prepared: Prepared, request: StudyRequest, spans: Iterable[Span], runs: int) -> Iterator[Block]:
-    if runs <= 100 or cores() == 1:
+    # Another thread may hold a lock just now (that of the compiler, say), which a process made of this one would wait
+    # for without end.
+    if runs <= 100 or cores() == 1 or threading.active_count() > 1:
         player = ReferenceBlocks(prepared)
         for first, count in spans:
             yield player.block(first, count)

@@ -7,11 +7,12 @@ from collections.abc import Sequence
 from xml.etree import ElementTree
 
 from mint_ledger.balance.targets import Judged
+from mint_ledger.plain import neutral
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.views.balance_text import told, wanted
 
-# What XML 1.0 cannot hold.
-_CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
+# What XML 1.0 cannot hold besides.
+_UNHELD = re.compile("[\ufffe\uffff]")
 
 
 def junit_text(title: str, results: Sequence[PlaytestResult], judged: Sequence[Judged]) -> str:
@@ -74,4 +75,4 @@ def _add_targets(root: ElementTree.Element, judged: Sequence[Judged]) -> None:
 
 
 def _clean(text: str) -> str:
-    return _CONTROL.sub("?", text)
+    return _UNHELD.sub("?", neutral(text))

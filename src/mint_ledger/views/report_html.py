@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import number, shown
+from mint_ledger.plain import neutral
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.balance_text import told, undecided, wanted
 from mint_ledger.views.readout_text import readout_text
@@ -38,6 +39,8 @@ def report_html(report: Report) -> str:
     environment = Environment(
         loader=PackageLoader("mint_ledger", "views/templates"), autoescape=True, trim_blocks=True, lstrip_blocks=True
     )
+    # What steers a terminal or turns the direction of writing is shown; pictures are markup already.
+    environment.finalize = lambda value: neutral(value) if type(value) is str else value
     return environment.get_template("report.html.j2").render(
         game=report.game,
         report=report,
