@@ -19,7 +19,7 @@ kinds:
     rules:
       - {name: sinks, when: {in_contact: bog}, do: [warmth -= 1]}
 endings:
-  cold: {result: lose, if: walker.warmth == 3}
+  cold: {result: lose, if: walker.warmth == 3.5}
   home: {result: win, if: time >= 10}
 """
 

@@ -22,6 +22,8 @@ from mint_ledger.program.handle import Path
 _MEANT = re.compile(r"[:=] ?(\d+)\b|^\w+ (\d+)(?: (?:of|/) \d+)?$")
 # Values at which a condition is asked, and those among them that lie evenly up to a limit.
 MOST_TRIED = 400
+# Parts of one in which doubles add up without an error.
+WHOLE_PARTS = 1024.0
 EVENLY = 48
 # What formulas read that moves without any posting.
 LIVE = {"count", "time", "level_time", "level", "has", "distance", "x", "y"}
@@ -38,10 +40,11 @@ def equality_stepped_over(subject: Subject) -> Iterator[Caught]:
                 continue
             for side, value in ((node.left, node.comparators[0]), (node.comparators[0], node.left)):
                 if isinstance(value, ast.Constant) and not isinstance(value.value, (bool, str)):
-                    yield from _stepped_over(facts, fact, side, float(value.value))  # type: ignore[arg-type]
+                    yield from _stepped_over(subject, fact, side, float(value.value))  # type: ignore[arg-type]
 
 
-def _stepped_over(facts: Facts, fact: ConditionFact, side: ast.expr, wanted: float) -> Iterator[Caught]:
+def _stepped_over(subject: Subject, fact: ConditionFact, side: ast.expr, wanted: float) -> Iterator[Caught]:
+    facts = subject.facts
     owners, stat = facts.target(fact.path, side)
     for owner in owners:
         if (owner, stat) not in facts.stats:
@@ -52,17 +55,35 @@ def _stepped_over(facts: Facts, fact: ConditionFact, side: ast.expr, wanted: flo
         known = facts.account_between(owner, stat)
         if wanted in (known.low, known.high):
             continue  # a limit holds it there exactly
-        changes = facts.changes_of(owner, stat)
-        single = [c for c in changes if c.amount is not None and c.amount.number in (1.0, wanted)]
-        by_ones = model.whole and model.flow is None and len(single) == len(changes)
-        if by_ones and (owner, stat) not in facts.layers and not facts.is_paid_with(owner, stat):
+        if model.flow is None and _comes_to_it(subject, owner, stat, wanted):
             continue
         name = facts.account(owner, stat)
-        steps = sorted({c.amount_text for c in changes if c.amount is not None})[:3]
+        steps = sorted({c.amount_text for c in facts.changes_of(owner, stat) if c.amount is not None})[:3]
         what = f"{name} can step over {number(wanted)} without being equal to it; then '{fact.formula}' never holds."
         evidence = (f"it changes by {', '.join(steps)}",) if steps else ()
         yield Caught(fact.path, facts.name(fact.path), what, evidence)
         return
+
+
+def _comes_to_it(subject: Subject, owner: str, stat: str, wanted: float) -> bool:
+    """Whether an account goes by steps of one size, among whose values is the wanted one: it cannot be stepped over."""
+    facts = subject.facts
+    effects = facts.effects_on(owner, stat)
+    if any(effect.amount.named is None for effect in effects):
+        return False
+    added = {value for effect in effects if effect.mode == "add" for value in effect.amount.named or ()}
+    values = {value for effect in effects if effect.mode == "set" for value in effect.amount.named or ()}
+    sizes = {abs(value) for value in added} - {0.0}
+    values |= set(subject.opened_with(owner, stat))
+    if min(added, default=0.0) < 0.0 < max(added, default=0.0):
+        room = facts.room(owner, stat)
+        values |= {end for end in (room.low, room.high) if math.isfinite(end)}
+    if len(sizes) != 1:
+        return not sizes
+    [size] = sizes
+    # Other fractions add up to a hair beside.
+    plain = (size * WHOLE_PARTS).is_integer()
+    return plain and all(((value - wanted) / size).is_integer() for value in values)
 
 
 def never_holds(subject: Subject) -> Iterator[Caught]:

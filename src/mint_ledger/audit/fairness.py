@@ -273,7 +273,6 @@ CHECKS = (
         seats_unfair,
         plays=True,
         tries=True,
-        grade="wrong",
     ),
     Check(
         "F502",

@@ -112,6 +112,13 @@ class Subject:
         engine.grow(self._additions.program)
         return any(engine.ask(procedure, float(entity)) != 0.0 for entity in self.there(owner))
 
+    def opened_with(self, owner: str, stat: str) -> list[float]:
+        """What the accounts of a stat open with, of all of a kind."""
+        program = self.opening.program
+        account = program.accounts[program.account_index[stat]]
+        entities = self.facts.cast.members[owner].entities if owner else [0]
+        return [self.opening.state[account.column.offset + entity] for entity in entities]
+
     def there(self, owner: str) -> list[int]:
         """The entities of a kind that are there as the game opens; the world is always there."""
         present = self.opening.program.columns.present.offset
