@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import copy
 import re
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -14,7 +15,7 @@ from mint_ledger.facts.between import ANY, Between, joined, one
 from mint_ledger.facts.effects import Effect, Effects, Trigger, effects_of
 from mint_ledger.formula import Formula, PostingText, parse_formula
 from mint_ledger.game.cast import Cast
-from mint_ledger.game.do import GiveDo, PostDo
+from mint_ledger.game.do import CueDo, GiveDo, LotDo, PostDo
 from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.rule import Rule, When
@@ -176,6 +177,40 @@ class Facts:
         if path[0] == "kinds" and len(path) > 3 and path[2] == "rules":
             return self.game.kinds[str(path[1])].rules[int(path[3])]
         return None
+
+    def carried_out_with(self, path: Path) -> set[Path]:
+        """A rule, the rules that hear a cue which it alone gives, and the branches of lots which it alone draws."""
+        paths, todo = {path}, [path]
+        while todo:
+            for further in self._sets_off.get(todo.pop(), ()):
+                if self._set_off_by[further] == 1 and further not in paths:
+                    paths.add(further)
+                    todo.append(further)
+        return paths
+
+    @cached_property
+    def _sets_off(self) -> dict[Path, set[Path]]:
+        """By the path of a rule or branch: the rules that hear its cues, and the branches of the lots that it draws."""
+        rules = [(path, part) for path, part in self.parts if isinstance(part, Rule)]
+        hears: dict[str, list[Path]] = {}
+        for path, rule in rules:
+            for cue in (cue for when in rule.when for cue in when.cue or []):
+                hears.setdefault(cue, []).append(path)
+        lots = self.game.lots
+        sources = [path for path, _ in rules] + [("lots", lot, "of", name) for lot in lots for name in lots[lot].of]
+        found: dict[Path, set[Path]] = {}
+        for path, part in self.parts:
+            source = next((one for one in sources if path[: len(one)] == one), path[:2])
+            if isinstance(part, CueDo):
+                found.setdefault(source, set()).update(hears.get(part.cue, ()))
+            elif isinstance(part, LotDo) and part.lot in lots:
+                found.setdefault(source, set()).update(("lots", part.lot, "of", name) for name in lots[part.lot].of)
+        return found
+
+    @cached_property
+    def _set_off_by(self) -> Counter[Path]:
+        """How many rules, branches, actions and attacks set each of them off."""
+        return Counter(path for paths in self._sets_off.values() for path in paths)
 
     def owners_at(self, path: Path) -> tuple[str, ...]:
         """The kinds that are self at a place of the file; none for the world."""

@@ -188,21 +188,24 @@ def fires_twice(subject: Subject) -> Iterator[Caught]:
         stat = _watched_in_the_middle(subject, path, part)
         if stat is None:
             continue
-        both = [play for play in plays.runs if _ways_through(subject, play, part.title(), stat) == {1, -1}]
-        if len(both) > SOME * len(plays.runs) and not _sets_how_it_stands(subject, path):
+        paths = facts.carried_out_with(path)
+        causes = {index for index, cause in enumerate(plays.program.causes) if cause.path in paths}
+        both = [play for play in plays.runs if _ways_through(subject, play, causes, stat) == {1, -1}]
+        if len(both) > SOME * len(plays.runs) and not _sets_how_it_stands(subject, causes):
             what = f"'{part.title()}' is carried out as {stat} rises through the value, and again as it falls back."
             yield Caught(path, part.title(), what, (f"in {plays.share(len(both))}",), plays.replay(both[0]))
 
 
-def _sets_how_it_stands(subject: Subject, path: Path) -> bool:
-    """Whether all that a rule does is set accounts, to the same values each time: that is right from either side."""
+def _sets_how_it_stands(subject: Subject, causes: set[int]) -> bool:
+    """Whether some causes only set accounts, to the same values each time: that is right from either side."""
     values: dict[tuple[float, float], set[float]] = defaultdict(set)
-    causes = subject.plays.program.causes
     for play in subject.plays.runs:
         for row in play.rows:
-            if row.cause >= 0 and causes[int(row.cause)].path == path:
-                if WHATS[int(row.what)] != "posting":
+            if int(row.cause) in causes:
+                if WHATS[int(row.what)] not in ("posting", "cue"):
                     return False
+                if row.what != 0.0:
+                    continue
                 values[row.entity, row.stat].add(row.after)
     return bool(values) and all(len(after) == 1 for after in values.values())
 
@@ -238,12 +241,12 @@ def _watched_in_the_middle(subject: Subject, path: Path, rule: Rule) -> str | No
     return None
 
 
-def _ways_through(subject: Subject, play: Play, title: str, stat: str) -> set[int]:
+def _ways_through(subject: Subject, play: Play, causes: set[int], stat: str) -> set[int]:
     """From which sides a stat came each time that a rule was carried out in a run."""
     words, ways = subject.plays.words, set()
     last: Row | None = None
     for row in play.rows:
-        if row.cause >= 0 and subject.plays.program.causes[int(row.cause)].name == title:
+        if int(row.cause) in causes:
             if last is not None and last.step == row.step:
                 ways.add(1 if last.after > last.before else -1)
         elif row.what == 0.0 and words.stat(row.stat) == stat and row.after != row.before:

@@ -233,6 +233,10 @@ def flickers(subject: Subject) -> Iterator[Caught]:
         for path, part in facts.parts
         if isinstance(part, Rule) and part.cooldown is None and {when.key for when in part.when} & {"becomes", "enters"}
     }
+    rules: dict[int, Path] = {}
+    for path in edges:
+        with_it = facts.carried_out_with(path)
+        rules |= {index: path for index, cause in enumerate(plays.program.causes) if cause.path in with_it}
     told: set[int] = set()
     for play in plays.runs:
         steps: dict[tuple[int, float, float, float], list[int]] = {}
@@ -240,9 +244,9 @@ def flickers(subject: Subject) -> Iterator[Caught]:
             if row.what == POSTING and row.cause >= 0 and row.after != row.before:
                 steps.setdefault((int(row.cause), row.entity, row.stat, row.by), []).append(int(row.step))
         for (cause, entity, stat, _), at in steps.items():
-            rule = edges.get(plays.program.causes[cause].path)
-            if rule is None or cause in told:
+            if cause not in rules or cause in told:
                 continue
+            rule = edges[rules[cause]]
             for first, last in zip(at, at[CROSSINGS - 1 :], strict=False):
                 if last - first >= CROSSINGS - 1 and (last - first) * subject.step <= SPAN:
                     told.add(cause)
@@ -251,7 +255,7 @@ def flickers(subject: Subject) -> Iterator[Caught]:
                     what = f"'{rule.title()}' comes {CROSSINGS} times within {span} s, and changes {account} each time."
                     start = number(plays.words.seconds(float(first)))
                     evidence = (f"from {start} s on: its line is crossed to and fro",)
-                    yield Caught(plays.program.causes[cause].path, rule.title(), what, evidence, plays.replay(play))
+                    yield Caught(rules[cause], rule.title(), what, evidence, plays.replay(play))
                     break
 
 
