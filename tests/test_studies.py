@@ -47,8 +47,13 @@ def test_the_interval_of_a_mean_is_scipys() -> None:
     ours = estimate.mean_of(sample.tolist())
     theirs = stats.ttest_1samp(sample, 0).confidence_interval(0.95)
     assert (ours.low, ours.high) == pytest.approx((theirs.low, theirs.high), rel=1e-9)
-    raw = estimate.mean(float(sample.sum()), float(((sample - sample.mean()) ** 2).sum()), 60)
+    off = sample - sample.mean()
+    raw = estimate.mean(float(sample.sum()), float((off**2).sum()), float((off**3).sum()), 60)
     assert (raw.low, raw.high) == pytest.approx((theirs.low, theirs.high), rel=1e-9)
+    skewed = np.exp(half)
+    off, whole = skewed - skewed.mean(), estimate.mean_of(skewed.tolist())
+    raw = estimate.mean(float(skewed.sum()), float((off**2).sum()), float((off**3).sum()), 30)
+    assert (raw.low, raw.high) == pytest.approx((whole.low, whole.high), rel=1e-9)
 
 
 def test_the_interval_of_a_quantile_holds_the_true_one_as_often_as_it_says() -> None:
