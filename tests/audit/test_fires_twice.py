@@ -53,3 +53,11 @@ def test_a_look_that_is_set_from_either_side_is_left_alone() -> None:
     )
     assert not found(game, "fires-twice", 3)
     assert found(game.replace("[flag = blue]", "[flag = blue, boats += 1]"), "fires-twice", 3)
+
+
+@pytest.mark.parametrize("key", ["enters", "leaves"])
+def test_a_band_in_the_middle_is_found_whichever_way_it_is_heard(key: str) -> None:
+    game = FAULTY.replace("max: 12}", "max: 12, bands: {low: 0..4, mid: 5..8, high: 9..12}}")
+    game = game.replace("becomes: water == 6", f"{key}: water mid")
+    assert found(game, "fires-twice", 3)
+    assert not found(game.replace("water mid", "water high"), "fires-twice", 3)

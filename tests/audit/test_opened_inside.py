@@ -32,6 +32,7 @@ def test_opened_inside_is_caught_and_the_mended_twin_is_not() -> None:
     "rule",
     [
         "when: {enters: oil low}, do: [flame = dim]",
+        "when: {leaves: oil full}, do: [flame = dim]",
         "when: {becomes: oil.band == low}, do: [{if: flame == bright, do: [flame = dim]}]",
         "when: {becomes: oil < 10}, do: [{cue: weak}]}\n      - {name: weak, when: {cue: weak}, do: [flame = dim]",
         "when: {becomes: oil < 10}, let: {few: 1}, do: [empty oil]",

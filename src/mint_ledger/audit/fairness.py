@@ -214,7 +214,7 @@ def _watched_in_the_middle(subject: Subject, path: Path, rule: Rule) -> str | No
     """The stat whose band, range or single value a rule waits for, if it can come to it from both sides."""
     facts = subject.facts
     for when in rule.when:
-        for text in when.enters or []:
+        for text in [*(when.enters or []), *(when.leaves or [])]:
             name, _, band = text.partition(" ")
             stat = name.rpartition(".")[2]
             for (_, known), (_, model) in facts.stats.items():

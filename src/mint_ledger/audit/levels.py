@@ -73,24 +73,26 @@ def _opened_anew(subject: Subject) -> dict[tuple[str, str], _Opened]:
 def _of_a_run(causes: tuple[Cause, ...], play: Play) -> Iterator[tuple[Account, _Anew | Row]]:
     first: dict[Account, float] = {}
     gains: dict[Account, list[Row]] = {}
-    gone: set[int] = set()
+    gone: dict[int, int] = {}
+    same: dict[tuple[int, int], bool] = {}
     opened = -1
     for row in play.rows:
         what, entity = WHATS[int(row.what)], int(row.entity)
         if what == "level" and row.step > 0.0:
             opened = int(row.step)
         elif what == "gone":
-            gone.add(entity)
+            gone[entity] = int(row.step)
         elif what == "posting" and row.cause >= 0:
             account, cause = (entity, int(row.stat)), causes[int(row.cause)]
             start = first.setdefault(account, row.after if cause.sort == "level" else row.before)
-            back = cause.sort == "level" or (cause.sort == "rule" and row.after == start)
+            back = cause.sort in ("level", "spawn") or (cause.sort == "rule" and row.after == start)
             if opened == int(row.step) and back:
                 gained = gains.pop(account, [])
-                if entity not in gone and row.before != row.after:
+                # Who had gone before is another one now.
+                if (entity, opened) not in same:
+                    same[entity, opened] = gone.pop(entity, opened) == opened
+                if same[entity, opened] and row.before != row.after:
                     yield account, _Anew(play, account, cause, row.before, row.after, opened, gained)
-                if cause.sort == "level":
-                    gone.discard(entity)
             elif cause.sort in EARNED and row.after != row.before:
                 if row.after > row.before:
                     gains.setdefault(account, []).append(row)

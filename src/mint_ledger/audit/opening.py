@@ -71,16 +71,18 @@ def opened_inside(subject: Subject) -> Iterator[Caught]:
 
 
 def _edges(facts: Facts) -> Iterator[tuple[Path, Rule, str, Formula]]:
-    """Each rule that waits for something to become true or for a band to be entered: what for, and as a condition."""
+    """Each rule that waits for something to become true, or for a band to be entered or left, and its condition."""
     for path, part in facts.parts:
         if not isinstance(part, Rule):
             continue
         for when in part.when:
             for formula in when.becomes or []:
                 yield path, part, str(formula), formula
-            for text in when.enters or []:
-                stat, _, band = text.rpartition(" ")
-                yield path, part, text, parse_formula(f"{stat.strip()}.band == '{band}'")
+            for operator, texts in (("==", when.enters), ("!=", when.leaves)):
+                for text in texts or []:
+                    stat, _, band = text.rpartition(" ")
+                    condition = f"{stat.strip()}.band {operator} {band}"
+                    yield path, part, condition, parse_formula(f"{stat.strip()}.band {operator} '{band}'")
 
 
 def _left_undone(subject: Subject, path: Path, formula: Formula, owner: str) -> tuple[str, str, str] | None:

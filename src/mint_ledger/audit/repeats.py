@@ -231,7 +231,9 @@ def flickers(subject: Subject) -> Iterator[Caught]:
     edges = {
         path: part
         for path, part in facts.parts
-        if isinstance(part, Rule) and part.cooldown is None and {when.key for when in part.when} & {"becomes", "enters"}
+        if isinstance(part, Rule)
+        and part.cooldown is None
+        and {when.key for when in part.when} & {"becomes", "enters", "leaves"}
     }
     rules: dict[int, Path] = {}
     for path in edges:
