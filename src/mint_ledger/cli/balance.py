@@ -29,7 +29,10 @@ from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
+    from mint_ledger.balance.comparison import Comparison
     from mint_ledger.balance.matchup import Matchups
+    from mint_ledger.balance.sensitivity import Sensitivity
+    from mint_ledger.balance.sweep import Sweep
     from mint_ledger.balance.tune import Tuned
     from mint_ledger.balance.tune_habits import TunedHabits
     from mint_ledger.balance.tune_many import TunedMany
@@ -133,10 +136,7 @@ def sweep(
             )
         except SweepInterrupted as stop:
             stopped, answer = stop, stop.sweep
-    if stopped is not None:
-        say_json(answer.as_json()) if as_json else say(answer.summary())
-        say(str(stopped), error=True)
-        raise typer.Exit(INTERRUPTED)
+    _show_what_is_done(answer, stopped, as_json=as_json)
     if output:
         write_table(output, answer.table())
     if plot:
@@ -208,8 +208,16 @@ def compare(
         except StudyInterrupted as stop:
             say(f"{stop} of the first game; nothing is compared yet", error=True)
             raise typer.Exit(INTERRUPTED) from None
+    _show_what_is_done(answer, stopped, as_json=as_json)
     say_json(answer.as_json()) if as_json else say(answer.summary())
+
+
+def _show_what_is_done(
+    answer: Sweep | Sensitivity | Comparison, stopped: KeyboardInterrupt | None, *, as_json: bool
+) -> None:
+    """Where Ctrl-C stopped it: show what there is, say how far it came, and end."""
     if stopped is not None:
+        say_json(answer.as_json()) if as_json else say(answer.summary())
         say(str(stopped), error=True)
         raise typer.Exit(INTERRUPTED)
 
@@ -446,10 +454,7 @@ def sensitivity(
                 )
             except SensitivityInterrupted as stop:
                 stopped, answer = stop, stop.ranking
-    if stopped is not None:
-        say_json(answer.as_json()) if as_json else say(answer.summary())
-        say(str(stopped), error=True)
-        raise typer.Exit(INTERRUPTED)
+    _show_what_is_done(answer, stopped, as_json=as_json)
     if sobol is not None:
         plain = [
             {"dial": i.dial, "first": [i.first.value, i.first.low, i.first.high]}
