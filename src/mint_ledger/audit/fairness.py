@@ -1,4 +1,4 @@
-"""Mistakes with fairness and flow: unequal seats, fights and games without an end, early deaths, double counting."""
+"""Mistakes with fairness and flow: unequal seats, fights and games without an end, early deaths, what fires twice."""
 
 from __future__ import annotations
 
