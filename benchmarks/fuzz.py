@@ -1,4 +1,4 @@
-"""A longer fuzz: broken games, formulas, `try` lines and books for so many minutes on all cores.
+"""A longer fuzz: broken games, formulas, `try` lines, books and stores for so many minutes on all cores.
 
 python benchmarks/fuzz.py [MINUTES] [SEED]; prints how many inputs were tried, what came of them, each fault of our own
 with the seed of its input, hangs beyond ten seconds, and the most memory that a process took.
@@ -19,7 +19,7 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests"))
 
-from fuzzing import HOST, Hung, broken_text, try_book, try_formula, try_game, try_line  # noqa: E402
+from fuzzing import HOST, Hung, broken_text, try_book, try_formula, try_game, try_line, try_store  # noqa: E402
 
 import mint_ledger as mint  # noqa: E402
 from mint_ledger.cli.hand_table import Table  # noqa: E402
@@ -27,6 +27,12 @@ from mint_ledger.tables.book import write_book  # noqa: E402
 from mint_ledger.tables.sheets import make_sheets  # noqa: E402
 
 MOST_MEMORY = 2 * 1024**3
+COIN = """
+title: Coin
+clock: {step: 1, limit: 3}
+rules: [{name: toss, when: start, do: [{if: chance(0.4), do: [{finish: heads}]}]}]
+endings: {heads: {result: win}}
+"""
 
 
 def work(given: tuple[int, float]) -> tuple[Counter[str], list[str], int]:
@@ -39,6 +45,8 @@ def work(given: tuple[int, float]) -> tuple[Counter[str], list[str], int]:
     folder = Path(tempfile.mkdtemp())
     write_book(folder / "book.xlsx", make_sheets(mint.loads(plain)))
     content = (folder / "book.xlsx").read_bytes()
+    truth = mint.loads(COIN).study(120, seed=3, store=folder / "good.sqlite")
+    stored = (folder / "good.sqlite").read_bytes()
     table = Table(mint.loads(plain).play(), folder / "game.yaml")
     seen: Counter[str] = Counter()
     faults: list[str] = []
@@ -46,7 +54,7 @@ def work(given: tuple[int, float]) -> tuple[Counter[str], list[str], int]:
     while time.time() < until:
         number += 1
         luck = random.Random(f"{seed} {number}")
-        sort = luck.choices(("formula", "game", "line", "book"), (60, 8, 30, 2))[0]
+        sort = luck.choices(("formula", "game", "line", "book", "store"), (60, 8, 30, 2, 1))[0]
         try:
             match sort:
                 case "formula":
@@ -57,8 +65,10 @@ def work(given: tuple[int, float]) -> tuple[Counter[str], list[str], int]:
                     if number % 300 == 0:
                         table = Table(mint.loads(plain).play(), folder / "game.yaml")
                     came = try_line(luck, table)
-                case _:
+                case "book":
                     came = try_book(luck, content, folder)
+                case _:
+                    came = try_store(luck, stored, folder, truth)
         except Hung:
             came = "HUNG"
             faults.append(f"{sort} {seed} {number}: hung")

@@ -1,4 +1,4 @@
-"""Broken inputs for the fuzz: what a slip, a mean hand or a bad disk makes of games, formulas, books and lines."""
+"""Broken inputs for the fuzz: what a slip, a mean hand or a bad disk makes of games, formulas, books, stores and lines."""
 
 from __future__ import annotations
 
@@ -6,9 +6,10 @@ import io
 import random
 import re
 import signal
+import sqlite3
 import zipfile
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from pathlib import Path
 from types import FrameType
 
@@ -16,6 +17,8 @@ import mint_ledger as mint
 from mint_ledger.cli.hand_table import Table
 from mint_ledger.errors import BooksError, BrokenProgram, MintError
 from mint_ledger.plain import neutral
+from mint_ledger.studies.store import Store
+from mint_ledger.studies.study import Study
 from mint_ledger.tables.book import read_book
 
 PATIENCE = 10
@@ -228,4 +231,61 @@ def try_book(luck: random.Random, content: bytes, folder: Path, read: Callable[[
             return "read"
     except MintError as error:
         assert str(path) in str(error) or "!" in str(error)
+        return type(error).__name__
+
+
+def broken_store(luck: random.Random, content: bytes, path: Path) -> None:
+    """A store with turned bytes, cut off, or with rows that somebody meddled with."""
+    data = bytearray(content)
+    if luck.random() < 0.6:
+        for _ in range(luck.choice((1, 3, 50))):
+            data[luck.randrange(len(data))] = luck.randrange(256)
+        path.write_bytes(data[: luck.randrange(len(data))] if luck.random() < 0.2 else data)
+        return
+    path.write_bytes(data)
+    blob = luck.randbytes(luck.choice((0, 1, 200)))
+    with closing(sqlite3.connect(path)) as connection, connection:
+        connection.execute(luck.choice(MEDDLED), {"blob": blob, "number": luck.choice((-1, 0, 3, 2**40))})
+
+
+MEDDLED = (
+    "update blocks set content = :blob",
+    "update blocks set runs = :number",
+    "update blocks set first = first + :number",
+    "update blocks set checksum = :blob",
+    "update blocks set study = :number",
+    "update studies set request = cast(:blob as text)",
+    "update studies set request = replace(request, '0', :number)",
+    "update studies set title = :blob, made = :number",
+    "update studies set key = cast(:number as text)",
+    "delete from blocks where first > 0",
+    "delete from studies",
+    "create table more (a, b)",
+    "create view blocks_too as select * from blocks",
+)
+
+
+def try_store(luck: random.Random, content: bytes, folder: Path, truth: Study) -> str:
+    """A broken store, read, shown, verified, and gone on with: what it gives is the truth or is refused."""
+    path = folder / "broken.sqlite"
+    for left in folder.glob("broken.sqlite*"):
+        left.unlink()
+    broken_store(luck, content, path)
+    game = mint.loads(truth.lowered.source.text)
+    try:
+        with in_time():
+            if luck.random() < 0.4:
+                study = game.study(truth.runs, seed=truth.seed, store=path)
+                assert study.measures.equals(truth.measures), "a broken store was believed"
+                return "played"
+            with Store(path) as store:
+                if luck.random() < 0.5:
+                    return "damage told" if any(one.damaged or one.problem for one in store.verify()) else "verified"
+                for entry in store.entries():
+                    shown = store.show(entry.number)
+                    same = shown.measures.equals(truth.measures.head(shown.runs))
+                    assert same or shown.request != truth.request, "a broken store was shown"
+                return "shown"
+    except MintError as error:
+        assert "fault of its own" not in str(error)
         return type(error).__name__

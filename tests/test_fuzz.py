@@ -1,4 +1,4 @@
-"""A short fuzz of games, formulas, `try` lines and books: no fault of our own, no hang. `benchmarks/fuzz.py` goes on."""
+"""A short fuzz of games, formulas, `try` lines, books and stores: no fault of our own, no hang. `benchmarks/fuzz.py` goes on."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import secrets
 from pathlib import Path
 
 import pytest
-from fuzzing import HOST, broken_text, try_book, try_formula, try_game, try_line
+from fuzzing import HOST, broken_text, try_book, try_formula, try_game, try_line, try_store
 
 import mint_ledger as mint
 from mint_ledger.cli.hand_table import Table
@@ -17,6 +17,14 @@ from mint_ledger.tables.sheets import make_sheets
 
 MANY = int(os.environ.get("MINT_LEDGER_RANDOM_GAMES", "300"))
 EXAMPLES = sorted((Path(__file__).parent.parent / "examples").glob("*.yaml"))
+
+
+COIN = """
+title: Coin
+clock: {step: 1, limit: 3}
+rules: [{name: toss, when: start, do: [{if: chance(0.4), do: [{finish: heads}]}]}]
+endings: {heads: {result: win}}
+"""
 
 
 @pytest.fixture
@@ -51,3 +59,11 @@ def test_broken_books_get_a_line(luck: random.Random, tmp_path: Path) -> None:
     content = (tmp_path / "book.xlsx").read_bytes()
     seen = {try_book(luck, content, tmp_path) for _ in range(MANY // 6)}
     assert "BadRequest" in seen
+
+
+def test_broken_stores_are_told_and_never_believed(luck: random.Random, tmp_path: Path) -> None:
+    store = tmp_path / "good.sqlite"
+    truth = mint.loads(COIN).study(120, seed=3, store=store)
+    content = store.read_bytes()
+    seen = {try_store(luck, content, tmp_path, truth) for _ in range(MANY // 4)}
+    assert {"BadRequest", "played"} <= seen
