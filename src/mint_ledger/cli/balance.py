@@ -454,7 +454,6 @@ def sensitivity(
                 )
             except SensitivityInterrupted as stop:
                 stopped, answer = stop, stop.ranking
-    _show_what_is_done(answer, stopped, as_json=as_json)
     if sobol is not None:
         plain = [
             {"dial": i.dial, "first": [i.first.value, i.first.low, i.first.high]}
@@ -463,6 +462,7 @@ def sensitivity(
         ]
         say_json(plain) if as_json else say(sobol_text(loaded.title, measure, indices))
         return
+    _show_what_is_done(answer, stopped, as_json=as_json)
     if plot:
         write_figure(plot, answer.plot())
     say_json(answer.as_json()) if as_json else say(answer.summary())
