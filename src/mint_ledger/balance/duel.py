@@ -33,9 +33,10 @@ from mint_ledger.studies.taking import make_taking
 
 MOST_STEPS = 15_000
 # How many steps may still lie ahead for the states that wait, as far as can be foreseen: some rounds on, where they
-# grew in number as steadily in as many rounds before.
+# grew in number as steadily in as many rounds before. The first states of a round foretell the rest of it.
 MOST_AHEAD = 4_000
 ROUNDS_AHEAD = 3
+FIRST = 6
 FIGHTS = 400
 NOTHING = 1e-13
 SPAWN = spawn("").use
@@ -82,6 +83,12 @@ def work_out(duels: Duels, pair: Duel, dials: tuple[float, ...]) -> Fought:
         raise NotExact(str(error).splitlines()[0]) from None
 
 
+def _foreseen(known: list[int]) -> float:
+    """How many states will wait, from how many waited after each round."""
+    growth = min((after / max(before, 1) for before, after in pairwise(known[-ROUNDS_AHEAD - 1 :])), default=1.0)
+    return known[-1] * (max(growth, 1.0) ** ROUNDS_AHEAD if len(known) > ROUNDS_AHEAD else 1.0)
+
+
 class _Ways:
     def __init__(self, duels: Duels, pair: Duel, dials: tuple[float, ...]) -> None:
         program = alone(duels.lowered.program, pair)
@@ -115,16 +122,23 @@ class _Ways:
         known: list[int] = []
         while self.times:
             step = heapq.heappop(self.times)
-            for state, dirty, chance in self.waiting.pop(step).values():
+            states = self.waiting.pop(step).values()
+            others = self._ahead()
+            for done, (state, dirty, chance) in enumerate(states, 1):
                 self._go_on(state, dirty, chance)
                 followed += 1
-            ahead = sum(len(states) for states in self.waiting.values())
-            known.append(max(ahead, 1))
-            growth = min((after / before for before, after in pairwise(known[-ROUNDS_AHEAD - 1 :])), default=1.0)
-            further = max(growth, 1.0) ** ROUNDS_AHEAD if len(known) > ROUNDS_AHEAD else 1.0
-            if ahead * further * self.steps / followed > MOST_AHEAD:
-                raise NotExact(f"it can stand in {ahead:,} ways after {self._moment(step)}, and more later")
+                # What the first of a round come to, the rest of it is taken to come to as well.
+                if done in (FIRST, len(states)):
+                    ahead = others + (self._ahead() - others) * len(states) // done
+                    if _foreseen([*known, ahead]) * self.steps / followed > MOST_AHEAD:
+                        waits = f"{self._ahead():,} ways after {self._moment(step)}"
+                        raise NotExact(f"it can stand in {waits}, and more later")
+            known.append(self._ahead())
         return self.fought
+
+    def _ahead(self) -> int:
+        """How many states wait."""
+        return sum(len(states) for states in self.waiting.values())
 
     def _moment(self, step: int) -> str:
         unit = "s" if self.program.clock.unit == "second" else "turns"

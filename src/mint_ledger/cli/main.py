@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import gc
 import os
 import sys
 import threading
@@ -425,6 +426,8 @@ app.command()(watch)
 
 def main() -> None:
     """Run the command; what is wrong with the input ends with one line a fault and exit code 2."""
+    # A short command makes a hundred thousand objects that stay, and looking through them for circles takes long.
+    gc.set_threshold(100_000, 20, 20)
     waiting.begin()
     _leave(_code_of(app))
 

@@ -282,6 +282,3 @@ def as_list(data: Any) -> Any:
 
 
 DoList = Annotated[list[Do], BeforeValidator(as_list)]
-
-IfDo.model_rebuild()
-EachDo.model_rebuild()

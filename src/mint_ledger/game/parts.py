@@ -17,6 +17,8 @@ class Part(BaseModel):
     """A part of the game file: every key is checked, and a part never changes once it is made."""
 
     model_config = ConfigDict(
+        # Only the whole file is ever read: what each part would need to be read alone is not made.
+        defer_build=True,
         extra="forbid",
         frozen=True,
         populate_by_name=True,

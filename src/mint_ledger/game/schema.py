@@ -66,6 +66,7 @@ def _part(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
 
 
 def _object(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
+    part.model_rebuild()  # what names itself is known by its name alone until then
     fields = part.model_fields
     properties = {}
     for name, field in fields.items():
