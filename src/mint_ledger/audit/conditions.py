@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import ast
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import replace
 
-from mint_ledger.audit.facts import WORLD, ConditionFact, Facts
+from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.subject import Subject
 from mint_ledger.facts.between import Between
-from mint_ledger.formula import Formula
-from mint_ledger.game.readout import Bar, split_text
-from mint_ledger.game.rule import Rule
+from mint_ledger.facts.comparisons import moves
+from mint_ledger.game.readout import Bar
 from mint_ledger.journal.wording import number
+from mint_ledger.lowering.readout import ReadoutLine
+from mint_ledger.lowering.sites import FormulaSite
 from mint_ledger.program.handle import Path
 
 # A number that a line names as a value: `Lives: 3`, `Level 1 of 3`.
@@ -25,32 +24,24 @@ MOST_TRIED = 400
 # Parts of one in which doubles add up without an error.
 WHOLE_PARTS = 1024.0
 EVENLY = 48
-# What formulas read that moves without any posting.
-LIVE = {"count", "time", "level_time", "level", "has", "distance", "x", "y"}
 
 
 def equality_stepped_over(subject: Subject) -> Iterator[Caught]:
     """A watched condition asks whether an account equals a number that it can step over."""
     facts = subject.facts
-    for fact in facts.conditions:
-        if fact.kind != "watched":
-            continue
-        for node in ast.walk(fact.formula.tree):
-            if not isinstance(node, ast.Compare) or not isinstance(node.ops[0], ast.Eq):
-                continue
-            for side, value in ((node.left, node.comparators[0]), (node.comparators[0], node.left)):
-                if isinstance(value, ast.Constant) and not isinstance(value.value, (bool, str)):
-                    yield from _stepped_over(subject, fact, side, float(value.value))  # type: ignore[arg-type]
+    for site in facts.conditions:
+        for compared in facts.compared(site.path) if site.watched else []:
+            if compared.op == "==" and compared.value is not None and not compared.size:
+                yield from _stepped_over(subject, site, compared.stat, compared.value)
 
 
-def _stepped_over(subject: Subject, fact: ConditionFact, side: ast.expr, wanted: float) -> Iterator[Caught]:
+def _stepped_over(subject: Subject, site: FormulaSite, stat: str, wanted: float) -> Iterator[Caught]:
     facts = subject.facts
-    owners, stat = facts.target(fact.path, side)
-    for owner in owners:
+    for owner in (owner for owner, read in sorted(site.reads) if read == stat):
         if (owner, stat) not in facts.stats:
             continue
         model = facts.stats[owner, stat][1]
-        if model.value_type != "number" or not model.is_account or not facts.is_changed(owner, stat):
+        if model.value_type != "number" or not facts.is_changed(owner, stat):
             continue
         known = facts.account_between(owner, stat)
         if wanted in (known.low, known.high):
@@ -58,10 +49,10 @@ def _stepped_over(subject: Subject, fact: ConditionFact, side: ast.expr, wanted:
         if model.flow is None and _comes_to_it(subject, owner, stat, wanted):
             continue
         name = facts.account(owner, stat)
-        steps = sorted({c.amount_text for c in facts.changes_of(owner, stat) if c.amount is not None})[:3]
-        what = f"{name} can step over {number(wanted)} without being equal to it; then '{fact.formula}' never holds."
+        steps = sorted({facts.amount_text(c) for c in facts.changes_of(owner, stat) if c.amount is not None})[:3]
+        what = f"{name} can step over {number(wanted)} without being equal to it; then '{site.formula}' never holds."
         evidence = (f"it changes by {', '.join(steps)}",) if steps else ()
-        yield Caught(fact.path, facts.name(fact.path), what, evidence)
+        yield Caught(site.path, facts.name(site.path), what, evidence)
         return
 
 
@@ -102,10 +93,10 @@ def always_holds(subject: Subject) -> Iterator[Caught]:
             yield Caught(fact.path, name, f"'{fact.formula}' always holds within the limits of the file.")
 
 
-def _bounded(subject: Subject) -> Iterator[tuple[ConditionFact, Between]]:
-    for fact in subject.facts.conditions:
-        if fact.formula.number is None:
-            yield fact, subject.facts.between(fact.path, fact.formula)
+def _bounded(subject: Subject) -> Iterator[tuple[FormulaSite, Between]]:
+    for site in subject.facts.conditions:
+        if site.formula.number is None:
+            yield site, subject.facts.between(site.path, site.formula)
 
 
 def never_happened(subject: Subject) -> Iterator[Caught]:
@@ -122,25 +113,17 @@ def _never(subject: Subject, path: Path, name: str, what: str, *, nobody: bool =
 
 
 def _rules_never(subject: Subject) -> Iterator[Caught]:
-    cues = set(_given_cues(subject.facts))
-    for path, part in subject.facts.parts:
-        if not isinstance(part, Rule):
-            continue
-        heard = {cue for when in part.when for cue in when.cue or []}
-        if heard and not heard & cues:
+    given = {cue for path, cue in subject.facts.steps("cue") if path[0] != "playtests"}
+    for rule in subject.facts.rules:
+        heard = {cue for trigger, cue in rule.hears if trigger == "cue"}
+        if heard and not heard & given:
             continue  # a cue that only scripts give
         try:
-            count = subject.plays.rule_count(path)
+            count = subject.plays.rule_count(rule.path)
         except StopIteration:
             continue  # its kind has no entities
-        if not count and path not in subject.plays.others.rules:
-            yield _never(subject, path, part.title(), f"The rule '{part.title()}' was carried out")
-
-
-def _given_cues(facts: Facts) -> Iterator[str]:
-    for path, part in facts.parts:
-        if path[-1] == "cue" and isinstance(part, str) and "do" in path:
-            yield part
+        if not count and rule.path not in subject.plays.others.rules:
+            yield _never(subject, rule.path, rule.title, f"The rule '{rule.title}' was carried out")
 
 
 def _causes_never(subject: Subject) -> Iterator[Caught]:
@@ -199,9 +182,11 @@ def status_never_given(subject: Subject) -> Iterator[Caught]:
 def stat_never_read(subject: Subject) -> Iterator[Caught]:
     """A stat that nothing reads: no formula, no damage, no readout."""
     facts = subject.facts
-    for (owner, stat), (path, model) in facts.stats.items():
-        used = stat in facts.read_names or (owner, stat) in facts.layers or facts.is_paid_with(owner, stat)
-        if used or path[-1] != stat or (model.bands and any(when.enters or when.leaves for when in facts.triggers)):
+    # What is written once for several kinds is read where one of them is.
+    read = {facts.stats[account][0] for account in facts.read_at_all if account in facts.stats}
+    for (owner, stat), (path, _) in facts.stats.items():
+        used = path in read or (owner, stat) in facts.layers or facts.is_paid_with(owner, stat)
+        if used or path[-1] != stat:
             continue
         name = facts.account(owner, stat)
         what = f"{name} is kept, but no rule, ending, readout or measure ever looks at it."
@@ -223,28 +208,27 @@ def stat_never_changed(subject: Subject) -> Iterator[Caught]:
 
 def readout_never_changes(subject: Subject) -> Iterator[Caught]:
     """A line of the readout that shows the same all the time."""
-    plays, facts = subject.plays, subject.facts
+    plays = subject.plays
     postings = (row for rows in plays.by_account.values() for _, row in rows)
     ids = {(row.entity, row.stat) for row in postings if row.after != row.before}
     moved = {plays.words.account(entity, stat) for entity, stat in ids}
     stats = {name.rpartition(".")[2] for name in moved}
     shown: set[str] = set()
-    for index, item in enumerate(subject.game.readout):
+    for index, (item, line) in enumerate(zip(subject.game.readout, plays.lowered.readout, strict=True)):
         if isinstance(item, Bar):
             if item.bar in shown:
                 yield Caught(("readout", index), item.bar, f"The bar of {item.bar} is shown a second time.")
             elif item.bar not in moved:
                 yield Caught(("readout", index), item.bar, f"The bar of {item.bar} never moves in any run.")
             shown.add(item.bar)
-            continue
-        pieces, formulas = split_text(item.line)
-        names = [facts.names_in(formula) for formula in formulas]
-        if formulas and not any(group & (stats | LIVE) for group in names):
-            what = f"The line '{item.line}' shows the same in every run, all the time."
-            yield Caught(("readout", index), item.line, what)
-        elif not formulas and (told := _MEANT.search(pieces[0])):
-            what = f"The line '{item.line}' is a plain text: the {told[1] or told[2]} in it never changes."
-            yield Caught(("readout", index), item.line, what)
+        elif isinstance(line, ReadoutLine):
+            values = [plays.program.procedures[handle].result for handle, _ in line.values]
+            if values and not any(moves(plays.program, value, stats) for value in values):
+                what = f"The line '{item.line}' shows the same in every run, all the time."
+                yield Caught(("readout", index), item.line, what)
+            elif not values and (told := _MEANT.search(line.pieces[0])):
+                what = f"The line '{item.line}' is a plain text: the {told[1] or told[2]} in it never changes."
+                yield Caught(("readout", index), item.line, what)
     yield from _copies_left_out(subject, shown, moved)
 
 
@@ -284,35 +268,34 @@ def counter_is_stuck(subject: Subject) -> Iterator[Caught]:
 def either_way(subject: Subject) -> Iterator[Caught]:
     """A condition that asks how far one account is from 0 and that holds above as well as below."""
     facts = subject.facts
-    for fact in facts.conditions:
-        if facts.rule_at(fact.path) is None or "until" in fact.path:
+    for site in facts.conditions:
+        if facts.rule_at(site.path) is None:
             continue
-        for owner, stat in _far_from_zero(subject, fact):
+        for owner, stat in _far_from_zero(subject, site):
             known = facts.account_between(owner, stat)
             account = facts.account(owner, stat)
-            verb = "becomes true" if "becomes" in fact.path else "holds"
-            what = f"'{fact.formula}' {verb} below 0 as well as above: {account} goes both ways."
+            verb = "becomes true" if site.watched else "holds"
+            what = f"'{site.formula}' {verb} below 0 as well as above: {account} goes both ways."
             evidence = (f"it is between {number(known.low)} and {number(known.high)}",)
-            yield Caught(fact.path, facts.name(fact.path), what, evidence if math.isfinite(known.low) else ())
+            yield Caught(site.path, facts.name(site.path), what, evidence if math.isfinite(known.low) else ())
             break
 
 
-def _far_from_zero(subject: Subject, fact: ConditionFact) -> Iterator[tuple[str, str]]:
+def _far_from_zero(subject: Subject, site: FormulaSite) -> Iterator[tuple[str, str]]:
     """The accounts that go both ways, of which a condition asks the size."""
     facts = subject.facts
-    for node in ast.walk(fact.formula.tree):
-        inner = _size_of(node)
-        owners, stat = facts.target(fact.path, inner) if inner is not None else ((), "")
-        yield from ((owner, stat) for owner in owners if _goes_both_ways(facts, owner, stat))
+    for compared in facts.compared(site.path):
+        if compared.size and compared.op in (">", ">="):
+            accounts = [(owner, stat) for owner, stat in sorted(site.reads) if stat == compared.stat]
+            yield from (account for account in accounts if _goes_both_ways(facts, *account))
     # Two sides that are written out are meant.
-    if any(isinstance(node, ast.BoolOp) and isinstance(node.op, ast.Or) for node in ast.walk(fact.formula.tree)):
+    if site.either:
         return
-    fact = replace(fact, formula=facts.written_out(fact))
-    for owner, stat in read_alone(facts, fact):
+    for owner, stat in read_alone(facts, site):
         if _goes_both_ways(facts, owner, stat):
             values = values_to_try(facts, owner, stat)
-            below = subject.holds_over(fact.formula, owner, stat, [-value for value in values])
-            above = subject.holds_over(fact.formula, owner, stat, [0.0, *values])
+            below = subject.holds_over(site, owner, stat, [-value for value in values])
+            above = subject.holds_over(site, owner, stat, [0.0, *values])
             if below and above and not above[0] and above[-1] and below == above[1:]:
                 yield owner, stat
 
@@ -322,50 +305,32 @@ def _goes_both_ways(facts: Facts, owner: str, stat: str) -> bool:
     return known is not None and known.low < 0.0 < known.high
 
 
-def read_alone(facts: Facts, fact: ConditionFact) -> list[tuple[str, str]]:
+def read_alone(facts: Facts, site: FormulaSite) -> list[tuple[str, str]]:
     """The account of numbers that a condition reads, as (kind, stat) for each kind it is asked of, if it is one."""
-    names = facts.names_in(fact.formula)
-    found = []
-    for owner in fact.owners or (WORLD,):
+    alone = []
+    for owner in site.selves or (WORLD,):
         read = [
             (holder, stat)
-            for (holder, stat), (_, model) in facts.stats.items()
-            if stat in names and model.is_account and model.value_type == "number" and holder in (owner, WORLD)
+            for holder, stat in sorted(site.reads)
+            if holder in (owner, WORLD) and (holder, stat) in facts.stats and facts.stats[holder, stat][1].is_account
         ]
-        if len(read) == 1:
-            found += read
-    return found
+        numbers = [account for account in read if facts.stats[account][1].value_type == "number"]
+        alone += numbers if len(numbers) == 1 else []
+    return alone
 
 
 def values_to_try(facts: Facts, owner: str, stat: str) -> list[float]:
     """Sizes of a stat from small to large: about each number of the file that it may be held against, to its limits."""
     known = facts.account_between(owner, stat)
     ends = [abs(end) for end in (known.low, known.high) if math.isfinite(end)]
-    numbers = {abs(value) for value in facts.game.dials.values if math.isfinite(value)}
-    for _, part in facts.parts:
-        if isinstance(part, Formula):
-            numbers |= {
-                abs(float(node.value))
-                for node in ast.walk(part.tree)
-                if isinstance(node, ast.Constant) and isinstance(node.value, (int, float))
-            }
+    bands = (facts.stats[owner, stat][1].bands or {}).values()
+    edges = (end for span in bands for end in (span.low, span.high))
+    known_numbers = (*facts.game.dials.values, *facts.comparisons.constants, *edges)
+    numbers = {abs(value) for value in known_numbers if math.isfinite(value)}
     around = {value * factor for value in numbers | set(ends) | {1.0} for factor in (0.999, 1.0, 1.001)}
     most = max(ends, default=math.inf)
     around |= {most * part / EVENLY for part in range(1, EVENLY)} if math.isfinite(most) else set()
     return sorted(value for value in around if 0.0 < value <= most)[:MOST_TRIED]
-
-
-def _size_of(node: ast.AST) -> ast.expr | None:
-    """The x of `abs(x) > 5`, where it is one account."""
-    if not isinstance(node, ast.Compare) or len(node.ops) != 1:
-        return None
-    more = isinstance(node.ops[0], (ast.Gt, ast.GtE))
-    large = node.left if more else node.comparators[0]
-    if not more and not isinstance(node.ops[0], (ast.Lt, ast.LtE)):
-        return None
-    if isinstance(large, ast.Call) and isinstance(large.func, ast.Name) and large.func.id == "abs" and large.args:
-        return large.args[0] if isinstance(large.args[0], (ast.Name, ast.Attribute, ast.Subscript)) else None
-    return None
 
 
 CHECKS = (

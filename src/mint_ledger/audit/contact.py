@@ -7,16 +7,15 @@ from collections.abc import Iterator
 
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.subject import Subject
-from mint_ledger.formula import Formula
-from mint_ledger.game.do import PostDo
-from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
+from mint_ledger.lowering.sites import RuleSite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
 from mint_ledger.studies.study import Study
 from mint_ledger.studies.studying import study_game
 
 STEP = "clock.step"
+PARTS = ("kinds", "stats", "attacks", "actions", "statuses", "rules")
 DURATIONS = ("every", "first", "lasts", "cooldown", "safe_for", "after", "after_limit", "for")
 # A difference that two studies show for certain, and that is large enough to matter.
 MATTERS = 0.05
@@ -26,35 +25,33 @@ SHARE = 0.25
 def contact_drains(subject: Subject) -> Iterator[Caught]:
     """A held contact posts in each step, with nothing that spaces the hits."""
     yield from _draining_attacks(subject)
-    for path, part in subject.facts.parts:
-        if isinstance(part, Rule) and {when.key for when in part.when} & {"in_contact", "while"}:
-            if part.cooldown is None and part.at_most is None and part.chance is None:
-                yield from _draining_postings(subject, path, part)
+    for rule in subject.facts.rules:
+        if rule.hears_any("in_contact", "while") and not rule.spaced:
+            yield from _draining_postings(subject, rule)
 
 
 def _draining_attacks(subject: Subject) -> Iterator[Caught]:
     facts = subject.facts
-    for name, attack in subject.game.attacks.items():
-        if attack.when is None or not attack.when.in_contact or attack.cooldown is not None or attack.damage is None:
+    for name, attack in facts.sites.attacks.items():
+        if not attack.in_contact or attack.cooldown is not None or attack.damage is None:
             continue
         for (owner, stat), attacks in facts.layers.items():
-            model = facts.cast.members[owner].kind.when_hit
-            if name not in attacks or (model is not None and model.safe_for is not None and not attack.skips):
+            safe = owner in facts.sites.safe_after_hits and not attack.skips_safety
+            if name not in attacks or safe:
                 continue
             high = facts.between(("attacks", name, "damage"), attack.damage).high
             yield from _drain(subject, ("attacks", name), name, owner, stat, high)
 
 
-def _draining_postings(subject: Subject, path: Path, rule: Rule) -> Iterator[Caught]:
+def _draining_postings(subject: Subject, rule: RuleSite) -> Iterator[Caught]:
     facts = subject.facts
-    for index, item in enumerate(rule.do):
-        if not isinstance(item, PostDo) or item.post.mode != "subtract" or item.post.amount is None:
+    for change in facts.changes:
+        # What stands under an `if` of the `do` need not come in each step.
+        if change.path[:-1] != (*rule.path, "do") or change.mode != "subtract" or change.amount is None:
             continue
-        owners, stat = facts.target((*path, "do", index), item.post.target)
-        high = facts.between((*path, "do", index), item.post.amount).high
-        for owner in owners[:1]:
-            if (owner, stat) in facts.stats:
-                yield from _drain(subject, (*path, "do", index), rule.title(), owner, stat, high)
+        high = facts.between(change.path, change.amount).high
+        for owner in change.owners[:1]:
+            yield from _drain(subject, change.path, rule.title, owner, change.stat, high)
 
 
 def _drain(subject: Subject, path: Path, name: str, owner: str, stat: str, each: float) -> Iterator[Caught]:
@@ -75,42 +72,45 @@ def _drain(subject: Subject, path: Path, name: str, owner: str, stat: str, each:
 
 def safe_time_too_short(subject: Subject) -> Iterator[Caught]:
     """A safe time that is shorter than a step ends before the next hit can come."""
-    for path, part in subject.facts.parts:
-        if path[-1] == "safe_for" and isinstance(part, Formula) and part.number is not None:
-            if 0.0 < part.number < subject.step:
-                name = subject.facts.name(path[:-1])
-                what = f"A safe time of {number(part.number)} s is over before the next step: it keeps no hit off."
-                yield Caught(path, name, what, (f"a step is {number(subject.step, 4)} s long",))
+    for path, seconds in _durations(subject):
+        if path[-1] == "safe_for" and 0.0 < seconds < subject.step:
+            name = subject.facts.name(path[:-1])
+            what = f"A safe time of {number(seconds)} s is over before the next step: it keeps no hit off."
+            yield Caught(path, name, what, (f"a step is {number(subject.step, 4)} s long",))
 
 
 def uneven_duration(subject: Subject) -> Iterator[Caught]:
     """A duration that is no whole number of steps lasts longer than the file says."""
-    for path, part, seconds in _durations(subject):
+    for path, seconds in _durations(subject):
         steps = seconds / subject.step
         if seconds < subject.step or abs(steps - round(steps)) < 1e-6:
             continue
         played = math.ceil(steps - 1e-6) * subject.step
         name = subject.facts.name(path)
         unit = subject.unit
-        what = f"{name} says {part.text} {unit} and is played as {number(played, 4)} {unit}: things happen at steps."
+        said, length = number(seconds, 4), number(played, 4)
+        what = f"{name} says {said} {unit} and is played as {length} {unit}: things happen at steps."
         yield Caught(path, name, what, (f"a step is {number(subject.step, 4)} {unit}: {number(steps)} steps",))
 
 
 def period_too_short(subject: Subject) -> Iterator[Caught]:
     """A period that is shorter than a step cannot be kept."""
-    for path, part, seconds in _durations(subject):
+    for path, seconds in _durations(subject):
         if path[-1] == "every" and 0.0 < seconds < subject.step:
             name = subject.facts.name(path[:-1])
             each = subject.step / seconds
-            what = f"{name} wants to happen every {part.text} {subject.unit}, {number(each)} times in each step."
+            period = f"{number(seconds, 4)} {subject.unit}"
+            what = f"{name} wants to happen every {period}, {number(each)} times in each step."
             yield Caught(path, name, what, (f"a step is {number(subject.step, 4)} {subject.unit} long",))
 
 
-def _durations(subject: Subject) -> Iterator[tuple[Path, Formula, float]]:
-    for path, part in subject.facts.parts:
-        if path[-1] in DURATIONS and path[0] in ("kinds", "stats", "attacks", "actions", "statuses", "rules"):
-            if isinstance(part, Formula) and part.number is not None:
-                yield path, part, part.number
+def _durations(subject: Subject) -> Iterator[tuple[Path, float]]:
+    """The numbers of the file that are seconds (or turns), each once."""
+    dials = subject.game.lowered.program.dials
+    for path, value, follows in zip(dials.paths, dials.values, dials.follows, strict=True):
+        taken_over = dials.paths[follows] != path
+        if path[-1] in DURATIONS and path[0] in PARTS and not taken_over:
+            yield path, value
 
 
 def step_length_matters(subject: Subject) -> Iterator[Caught]:

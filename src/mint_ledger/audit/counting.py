@@ -5,7 +5,6 @@ All look at what happened in plays: which gains came in the step in which somebo
 
 from __future__ import annotations
 
-import ast
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -14,8 +13,8 @@ from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.plays import Play, Plays
 from mint_ledger.audit.subject import Subject
-from mint_ledger.formula import Formula
 from mint_ledger.journal.wording import number
+from mint_ledger.program.handle import Path
 from mint_ledger.program.row import WHATS, Row
 
 # What gives for a defeat: whatever happens, and no flow.
@@ -152,8 +151,8 @@ def counted_twice(subject: Subject) -> Iterator[Caught]:
 def hits_for_defeats(subject: Subject) -> Iterator[Caught]:
     """An ending waits for as many as there are of a kind, and counts the hits on them."""
     plays, facts = subject.plays, subject.facts
-    for name, ending in subject.game.endings.items():
-        for stat, wanted in _counted_to(facts, ending.if_) if ending.if_ is not None else []:
+    for name in subject.game.endings:
+        for stat, wanted in _counted_to(facts, ("endings", name, "if")):
             some = [play for play in plays.runs if play.ending == name]
             for kind in _struck_for(plays, some, stat):
                 short = [(play, *_lives(subject, play, kind)) for play in some]
@@ -167,21 +166,11 @@ def hits_for_defeats(subject: Subject) -> Iterator[Caught]:
                     yield Caught(("endings", name), name, what, (f"in {plays.share(len(short))}",), plays.replay(play))
 
 
-def _counted_to(facts: Facts, formula: Formula) -> Iterator[tuple[str, float]]:
+def _counted_to(facts: Facts, path: Path) -> Iterator[tuple[str, float]]:
     """The counters that a condition waits for, and to which number: `downs >= 5`."""
-    for node in ast.walk(formula.tree):
-        if isinstance(node, ast.Compare) and len(node.ops) == 1:
-            sides = (node.left, node.comparators[0])
-            names = [side.attr if isinstance(side, ast.Attribute) else getattr(side, "id", "") for side in sides]
-            values = [facts.game.numbers.get(name) if name else None for name in names]
-            numbers = [
-                side.value if isinstance(side, ast.Constant) else getattr(value, "number", value)
-                for side, value in zip(sides, values, strict=True)
-            ]
-            strict = isinstance(node.ops[0], (ast.Gt, ast.Lt))
-            for name, value in ((names[0], numbers[1]), (names[1], numbers[0])):
-                if any(name == stat for _, stat in facts.stats) and isinstance(value, (int, float)):
-                    yield name, float(value) + strict
+    for compared in facts.compared(path):
+        if not compared.size and compared.value is not None:
+            yield compared.stat, compared.value + (compared.op in ("<", ">"))
 
 
 def _struck_for(plays: Plays, some: list[Play], stat: str) -> list[str]:

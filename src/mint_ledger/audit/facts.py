@@ -1,85 +1,50 @@
-"""What can be known of a game without playing it: who changes what, what is read, which conditions there are."""
+"""What can be known of a game without playing it: who changes what, what is read, which conditions there are.
+
+All of it comes from the program and from what lowering noted of each place of the file; nothing here reads a formula
+or a rule again.
+"""
 
 from __future__ import annotations
 
-import ast
-import copy
-import re
 from collections import Counter
-from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Literal
 
 from mint_ledger.facts.between import ANY, Between, joined, one
+from mint_ledger.facts.comparisons import Comparison, Comparisons, comparisons_of
 from mint_ledger.facts.effects import Effect, Effects, Trigger, effects_of
-from mint_ledger.formula import Formula, PostingText, parse_formula
+from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast
-from mint_ledger.game.do import CueDo, GiveDo, LotDo, PostDo
-from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
-from mint_ledger.game.rule import Rule, When
 from mint_ledger.game.stat import Stat
+from mint_ledger.journal.wording import number
 from mint_ledger.lowering.handles import defend
+from mint_ledger.lowering.lower import lower
 from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.lowering.sites import FormulaSite, PostingSite, RuleSite, Sites, StatOf, StepSort
 from mint_ledger.program.handle import Path
+from mint_ledger.studies.estimate import measured
 
 WORLD = ""
-ConditionKind = Literal["watched", "guard"]
-_CONDITIONS: dict[str, ConditionKind] = {
-    "if": "guard",
-    "needs": "guard",
-    "breaks_if": "guard",
-    "while": "guard",
-    "becomes": "watched",
-    "until": "watched",
-    "gone_if": "watched",
-    "spent_if": "watched",
-}
-
-
-@dataclass(frozen=True, slots=True)
-class WrittenPosting:
-    """One posting that the file writes: to which kinds' stat, and how; `rule` is the rule that makes it, if any."""
-
-    path: Path
-    owners: tuple[str, ...]
-    stat: str
-    mode: str
-    amount: Formula | None
-    rule: Rule | None
-
-    @property
-    def amount_text(self) -> str:
-        """The amount as the file has it, whole numbers without a decimal."""
-        return re.sub(r"(?<=\d)\.0\b", "", str(self.amount))
-
-    @property
-    def direction(self) -> int:
-        """1 for a gain, -1 for a loss, 0 where that depends."""
-        if self.mode in ("fill", "empty"):
-            return 1 if self.mode == "fill" else -1
-        number = self.amount.number if self.amount is not None else None
-        sign = 1 if number is None or number >= 0 else -1
-        return {"add": sign, "subtract": -sign}.get(self.mode, 0)
-
-
-@dataclass(frozen=True, slots=True)
-class ConditionFact:
-    """A condition of the file; `owners` are the kinds that it is asked of as self (the world: none)."""
-
-    path: Path
-    formula: Formula
-    kind: ConditionKind
-    owners: tuple[str, ...]
+# What is asked of a run from outside.
+_NOT_OF_THE_GAME = ("playtests", "measures", "targets", "script")
 
 
 @dataclass(frozen=True)
 class Facts:
-    """All that is known of a game file by looking at it."""
+    """All that is known of a game by looking at it."""
 
     game: PlayableGame
-    parts: tuple[tuple[Path, Any], ...] = field(repr=False)
+
+    @cached_property
+    def sites(self) -> Sites:
+        """What stands at each place of the file, what the targets measure among it."""
+        texts = [text for target in self.game.targets for text in measured(self.game, target.measure)]
+        if not texts:
+            return self.game.lowered.sites
+        return lower(self.game, measures={f"target_{index}": text for index, text in enumerate(texts)}).sites
+
+    # Between which values
 
     @cached_property
     def effects(self) -> Effects:
@@ -90,7 +55,9 @@ class Facts:
     def between(self, path: Path, formula: Formula) -> Between:
         """Between which values a formula at a place of the file lies."""
         if formula.number is not None:
-            return one(formula.number)
+            dials = self.game.lowered.program.dials
+            index = dials.at(path)
+            return one(formula.number if index is None else dials.values[index])
         return self.effects.bounds.formula(path) or ANY
 
     def account_between(self, owner: str, stat: str) -> Between:
@@ -113,17 +80,7 @@ class Facts:
     def _entities(self, owner: str) -> list[int]:
         return list(self.cast.members[owner].entities) if owner else [0]
 
-    def effects_on(self, owner: str, stat: str) -> list[Effect]:
-        """The places of the program that post to a stat of a kind, its opening and playtests left out."""
-        entities = self._entities(owner)
-        return [
-            effect
-            for effect in self.effects.postings
-            if effect.stat == stat
-            and effect.mode != "open"
-            and effect.triggers != {Trigger("outside")}
-            and any(first <= entity < first + count for first, count in effect.owners for entity in entities)
-        ]
+    # Who changes what
 
     @cached_property
     def cast(self) -> Cast:
@@ -131,9 +88,9 @@ class Facts:
         return self.game.lowered.program.cast
 
     @cached_property
-    def stats(self) -> dict[tuple[str, str], tuple[Path, Stat]]:
+    def stats(self) -> dict[StatOf, tuple[Path, Stat]]:
         """All stats of kinds that can be there and of the world: (owner, stat) → (path, model)."""
-        known: dict[tuple[str, str], tuple[Path, Stat]] = {
+        known: dict[StatOf, tuple[Path, Stat]] = {
             (WORLD, name): (("stats", name), stat) for name, stat in self.game.stats.items()
         }
         for member in self.cast.members.values():
@@ -150,110 +107,52 @@ class Facts:
                 return ("kinds", kind, "stats", name)
         return ("kinds", family[0])
 
-    @cached_property
-    def changes(self) -> tuple[WrittenPosting, ...]:
-        """All postings of rules, attacks, actions and statuses."""
-        return tuple(self._changes())
-
-    def _changes(self) -> Iterator[WrittenPosting]:
-        for path, part in self.parts:
-            if isinstance(part, PostDo) and path[0] != "playtests":
-                yield self._change(path, part.post)
-        for name, kind in self.game.kinds.items():
-            for rule in [kind.lives.rule] if kind.lives else []:
-                for item in rule.do:
-                    if isinstance(item, PostDo):
-                        yield self._change(("kinds", name, "lives"), item.post)
-
-    def _change(self, path: Path, posting: PostingText) -> WrittenPosting:
-        rule = self.rule_at(path)
-        owners, stat = self.target(path, posting.target)
-        return WrittenPosting(path, owners, stat, posting.mode, posting.amount, rule)
-
-    def rule_at(self, path: Path) -> Rule | None:
-        """The rule that a path is in."""
-        if path[0] == "rules" and len(path) > 1:
-            return self.game.rules[int(path[1])]
-        if path[0] == "kinds" and len(path) > 3 and path[2] == "rules":
-            return self.game.kinds[str(path[1])].rules[int(path[3])]
-        return None
-
-    def carried_out_with(self, path: Path) -> set[Path]:
-        """A rule, the rules that hear a cue which it alone gives, and the branches of lots which it alone draws."""
-        paths, todo = {path}, [path]
-        while todo:
-            for further in self._sets_off.get(todo.pop(), ()):
-                if self._set_off_by[further] == 1 and further not in paths:
-                    paths.add(further)
-                    todo.append(further)
-        return paths
+    def effects_on(self, owner: str, stat: str) -> list[Effect]:
+        """The places of the program that post to a stat of a kind, its opening and playtests left out."""
+        entities = self._entities(owner)
+        return [
+            effect
+            for effect in self.effects.postings
+            if effect.stat == stat
+            and effect.mode != "open"
+            and effect.triggers != {Trigger("outside")}
+            and any(first <= entity < first + count for first, count in effect.owners for entity in entities)
+        ]
 
     @cached_property
-    def _sets_off(self) -> dict[Path, set[Path]]:
-        """By the path of a rule or branch: the rules that hear its cues, and the branches of the lots that it draws."""
-        rules = [(path, part) for path, part in self.parts if isinstance(part, Rule)]
-        hears: dict[str, list[Path]] = {}
-        for path, rule in rules:
-            for cue in (cue for when in rule.when for cue in when.cue or []):
-                hears.setdefault(cue, []).append(path)
-        lots = self.game.lots
-        sources = [path for path, _ in rules] + [("lots", lot, "of", name) for lot in lots for name in lots[lot].of]
-        found: dict[Path, set[Path]] = {}
-        for path, part in self.parts:
-            source = next((one for one in sources if path[: len(one)] == one), path[:2])
-            if isinstance(part, CueDo):
-                found.setdefault(source, set()).update(hears.get(part.cue, ()))
-            elif isinstance(part, LotDo) and part.lot in lots:
-                found.setdefault(source, set()).update(("lots", part.lot, "of", name) for name in lots[part.lot].of)
-        return found
+    def changes(self) -> tuple[PostingSite, ...]:
+        """All postings that the file writes, in rules, attacks, actions, statuses and lots."""
+        return tuple(site for site in self.sites.postings.values() if site.path[0] not in _NOT_OF_THE_GAME)
 
-    @cached_property
-    def _set_off_by(self) -> Counter[Path]:
-        """How many rules, branches, actions and attacks set each of them off."""
-        return Counter(path for paths in self._sets_off.values() for path in paths)
-
-    def owners_at(self, path: Path) -> tuple[str, ...]:
-        """The kinds that are self at a place of the file; none for the world."""
-        section, name = path[0], str(path[1]) if len(path) > 1 else ""
-        game = self.game
-        names: list[str] = []
-        if section == "kinds":
-            names = [name]
-        elif section == "attacks" and name in game.attacks:
-            names = game.attacks[name].from_
-        elif section == "actions" and name in game.actions:
-            names = game.actions[name].by
-        elif section == "habits" and name in game.habits:
-            names = game.habits[name].by
-        elif section == "statuses":
-            return tuple(self.cast.members)
-        return tuple(member.name for member in self.cast.families(names) if member.room)
-
-    def target(self, path: Path, tree: ast.expr) -> tuple[tuple[str, ...], str]:
-        """The kinds and the stat that an expression like `other.health` means."""
-        if isinstance(tree, ast.Name):
-            owners = tuple(name for name in self.owners_at(path) if (name, tree.id) in self.stats)
-            return owners or (WORLD,), tree.id
-        if isinstance(tree, ast.Attribute):
-            holder = tree.value.value if isinstance(tree.value, ast.Subscript) else tree.value
-            name = holder.id if isinstance(holder, ast.Name) else ""
-            having = tuple(member.name for member in self.cast.with_stat(tree.attr) if member.room)
-            if name == "self":
-                return tuple(n for n in self.owners_at(path) if n in having) or having, tree.attr
-            if name in self.cast.members:
-                family = {member.name for member in self.cast.family(name)}
-                return tuple(n for n in having if n in family), tree.attr
-            return having, tree.attr
-        return (), ""
-
-    def changes_of(self, owner: str, stat: str) -> list[WrittenPosting]:
+    def changes_of(self, owner: str, stat: str) -> list[PostingSite]:
         """The postings to a stat."""
         return [change for change in self.changes if change.stat == stat and owner in change.owners]
 
+    def direction(self, change: PostingSite) -> int:
+        """1 for a gain, -1 for a loss, 0 where that depends."""
+        if change.mode in ("fill", "empty"):
+            return 1 if change.mode == "fill" else -1
+        if change.mode not in ("add", "subtract") or change.amount is None:
+            return 0
+        # What may be either is taken for what is written.
+        sign = -1 if self.between(change.path, change.amount).high < 0.0 else 1
+        return sign if change.mode == "add" else -sign
+
+    def amount_text(self, change: PostingSite) -> str:
+        """The amount as the file has it."""
+        if change.amount is None:
+            return change.mode
+        return str(change.amount) if change.amount.number is None else number(self.amount_of(change))
+
+    def amount_of(self, change: PostingSite) -> float:
+        """The number that a posting adds or sets, where it is one."""
+        assert change.amount is not None
+        return self.between(change.path, change.amount).low
+
     @cached_property
-    def layers(self) -> dict[tuple[str, str], list[str]]:
+    def layers(self) -> dict[StatOf, list[str]]:
         """The stats that take damage: (kind, stat) → the attacks that can reach it."""
-        struck: dict[tuple[str, str], list[str]] = {}
+        struck: dict[StatOf, list[str]] = {}
         program = self.game.lowered.program
         for effect in self.effects.postings:
             for member in self.cast.members.values():
@@ -284,64 +183,107 @@ class Facts:
         }
         return bool(sorts & {"action", "attack"})
 
-    @cached_property
-    def read_names(self) -> frozenset[str]:
-        """Every name and attribute that any formula, readout, measure or ending of the file reads."""
-        names: set[str] = set()
-        for path, part in self.parts:
-            tree = part.tree if isinstance(part, Formula) else None
-            if tree is not None and path[0] != "variants":
-                names |= _names(tree)
-            if isinstance(part, PostingText) and part.amount is not None:
-                names |= _names(part.amount.tree)
-            if isinstance(part, str):
-                names |= _words(part)
-        return frozenset(names)
+    # Who reads what
 
     @cached_property
-    def conditions(self) -> tuple[ConditionFact, ...]:
-        """All conditions of rules, endings, levels, actions, attacks and habits."""
-        facts = []
-        for path, part in self.parts:
-            if not isinstance(part, Formula) or path[0] in ("playtests", "measures", "targets"):
-                continue
-            keys = [str(key) for key in path if not isinstance(key, int)]
-            key = keys[-1]
-            if key in _CONDITIONS:
-                kind = "watched" if path[0] == "endings" or "endings" in path[2:3] else _CONDITIONS[key]
-                facts.append(ConditionFact(path, part, kind, self.owners_at(path)))
-        return tuple(facts)
-
-    def names_in(self, formula: Formula) -> set[str]:
-        """The names and attributes in a formula, and in the worked out stats that it reads."""
-        names = _names(formula.tree)
-        todo = list(names)
-        models = {stat: model for (_, stat), (_, model) in self.stats.items() if model.formula is not None}
-        while todo:
-            model = models.get(todo.pop())
-            if model is not None and model.formula is not None:
-                more = _names(model.formula.tree) - names
-                names |= more
-                todo += more
-        return names
-
-    def written_out(self, fact: ConditionFact) -> Formula:
-        """A condition with the values that its rule works out first (`let`) in their places."""
-        rule = self.rule_at(fact.path)
-        let = {name: formula.tree for name, formula in rule.let.items()} if rule is not None and rule.let else {}
-        tree = _Let(let).visit(copy.deepcopy(fact.formula.tree)) if let else fact.formula.tree
-        return parse_formula(ast.unparse(tree)) if let else fact.formula
+    def conditions(self) -> tuple[FormulaSite, ...]:
+        """All conditions of the game: of rules, endings, levels, actions, attacks and habits."""
+        return tuple(
+            site for site in self.sites.formulas.values() if site.asks and site.path[0] not in _NOT_OF_THE_GAME
+        )
 
     @cached_property
-    def triggers(self) -> tuple[When, ...]:
-        """What sets rules off."""
-        return tuple(part for _, part in self.parts if isinstance(part, When))
+    def edges(self) -> tuple[tuple[RuleSite, FormulaSite], ...]:
+        """The conditions that set off a rule as they become true, each with its rule."""
+        pairs = ((self.rule_at(site.path), site) for site in self.conditions if site.watched)
+        return tuple((rule, site) for rule, site in pairs if rule is not None)
+
+    def read_by(self, path: Path) -> set[StatOf]:
+        """The accounts that the formulas below a path of the file read, by kind and stat."""
+        below = (site for site in self.sites.formulas.values() if site.path[: len(path)] == path)
+        return {account for site in below for account in site.reads}
+
+    @cached_property
+    def read_at_all(self) -> set[StatOf]:
+        """The accounts that any formula, bar or measure reads."""
+        return self.read_by(()) | {account for _, account in self.sites.shown}
+
+    def looked_at(self, account: StatOf) -> bool:
+        """Whether the readout, an ending, a measure or a target reads an account."""
+        sections = ("readout", "endings", "measures", "targets")
+        if any(path[0] in sections and shown == account for path, shown in self.sites.shown):
+            return True
+        return any(site.path[0] in sections and account in site.reads for site in self.sites.formulas.values())
+
+    @cached_property
+    def comparisons(self) -> Comparisons:
+        """What the formulas of the file hold accounts against."""
+        return comparisons_of(self.game.lowered.program)
+
+    def compared(self, path: Path) -> list[Comparison]:
+        """What the formula at a path holds accounts against."""
+        return self.comparisons.by_path.get(path, [])
+
+    # What sets what off
+
+    @cached_property
+    def rules(self) -> tuple[RuleSite, ...]:
+        """All rules, those of kinds and `lives` among them."""
+        return tuple(self.sites.rules.values())
+
+    def rule_at(self, path: Path) -> RuleSite | None:
+        """The rule that a path is in."""
+        around = (self.sites.rules.get(path[:end]) for end in range(len(path), 0, -1))
+        return next((rule for rule in around if rule is not None), None)
+
+    def steps(self, *sorts: StepSort, below: Path = ()) -> list[tuple[Path, str]]:
+        """The steps of some sorts below a path, each with what it names."""
+        known = self.sites.steps.values()
+        return [(site.path, site.what) for site in known if site.sort in sorts and site.path[: len(below)] == below]
 
     @cached_property
     def given_statuses(self) -> set[str]:
         """The statuses that rules, attacks, actions or scripts of playtests give."""
-        given = {part.give for _, part in self.parts if isinstance(part, GiveDo)}
-        return given | {action.during for action in self.game.actions.values() if action.during is not None}
+        return {status for _, status in self.steps("give")}
+
+    def carried_out_with(self, path: Path) -> set[Path]:
+        """A rule, the rules that hear a cue which it alone gives, and the branches of lots which it alone draws."""
+        paths, todo = {path}, [path]
+        while todo:
+            for further in self._sets_off.get(todo.pop(), ()):
+                if self._set_off_by[further] == 1 and further not in paths:
+                    paths.add(further)
+                    todo.append(further)
+        return paths
+
+    @cached_property
+    def _sets_off(self) -> dict[Path, set[Path]]:
+        """By the path of a rule or branch: the rules that hear its cues, and the branches of the lots that it draws."""
+        hears: dict[str, list[Path]] = {}
+        for rule in self.rules:
+            for trigger, cue in rule.hears:
+                if trigger == "cue":
+                    hears.setdefault(cue, []).append(rule.path)
+        branches: dict[str, list[Path]] = {}
+        for cause in self.game.lowered.program.causes:
+            if cause.sort == "branch" and cause.path[0] == "lots":
+                branches.setdefault(str(cause.path[1]), []).append(cause.path)
+        sources = [*self.sites.rules, *(path for paths in branches.values() for path in paths)]
+        off: dict[Path, set[Path]] = {}
+        for site in self.sites.steps.values():
+            source = next((one for one in sources if site.path[: len(one)] == one), site.path[:2])
+            if site.sort == "cue":
+                off.setdefault(source, set()).update(hears.get(site.what, ()))
+            elif site.sort == "lot":
+                off.setdefault(source, set()).update(branches.get(site.what, ()))
+        return off
+
+    @cached_property
+    def _set_off_by(self) -> Counter[Path]:
+        """How many rules, branches, actions and attacks set each of them off."""
+        return Counter(path for paths in self._sets_off.values() for path in paths)
+
+    # What people call it
 
     def name(self, path: Path) -> str:
         """What people call a place of the file."""
@@ -352,58 +294,9 @@ class Facts:
         return f"{owner}.{stat}" if owner else stat
 
 
-class _Let(ast.NodeTransformer):
-    """Puts in formulas for names, over and over, as one may build on another."""
-
-    def __init__(self, let: dict[str, ast.expr]) -> None:
-        self.let = let
-
-    def visit_Name(self, node: ast.Name) -> ast.expr:
-        if node.id not in self.let:
-            return node
-        rest = {name: tree for name, tree in self.let.items() if name != node.id}
-        inner: ast.expr = _Let(rest).visit(copy.deepcopy(self.let[node.id]))
-        return inner
-
-
 def look_at(game: PlayableGame) -> Facts:
-    """Look at a game file; see `Facts`."""
-    return Facts(game, tuple(_walk(game, ())))
+    """Look at a game; see `Facts`."""
+    return Facts(game)
 
 
-def _walk(value: Any, path: Path) -> Iterator[tuple[Path, Any]]:
-    if isinstance(value, (Formula, PostingText, str)):
-        yield path, value
-    elif isinstance(value, Part):
-        if path:
-            yield path, value
-        fields = type(value).model_fields
-        for name in fields:
-            if name in value.model_fields_set:
-                key = fields[name].alias or name
-                yield from _walk(getattr(value, name), (*path, key))
-    elif isinstance(value, dict):
-        for key, item in value.items():
-            yield from _walk(item, (*path, key))
-    elif isinstance(value, (list, tuple)):
-        for index, item in enumerate(value):
-            yield from _walk(item, (*path, index))
-
-
-def _names(tree: ast.AST) -> set[str]:
-    names = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)}
-    return names | {node.attr for node in ast.walk(tree) if isinstance(node, ast.Attribute)}
-
-
-def _words(text: str) -> set[str]:
-    word, words = "", set()
-    for character in text + " ":
-        if character.isalnum() or character == "_":
-            word += character
-        elif word:
-            words.add(word)
-            word = ""
-    return words
-
-
-__all__ = ["ConditionFact", "Facts", "WrittenPosting", "look_at"]
+__all__ = ["WORLD", "Facts", "look_at"]

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import ast
 import math
 from collections import Counter, defaultdict
 from collections.abc import Iterator
-from dataclasses import replace
 
 from mint_ledger.audit.conditions import read_alone, values_to_try
 from mint_ledger.audit.facts import Facts
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
-from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import number
+from mint_ledger.lowering.sites import RuleSite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
 from mint_ledger.program.row import WHATS, Row
@@ -67,7 +65,7 @@ def fight_cannot_end(subject: Subject) -> Iterator[Caught]:
         waits = flow.after.number if flow.after is not None else 0.0
         if waits is None or waits >= shortest or dealt >= rate or not math.isfinite(dealt):
             continue
-        others = any(c.direction < 0 for c in facts.changes_of(owner, stat))
+        others = any(facts.direction(c) < 0 for c in facts.changes_of(owner, stat))
         if others:
             continue
         name = facts.account(owner, stat)
@@ -79,17 +77,18 @@ def _most_damage(facts: Facts, owner: str, attacks: list[str]) -> tuple[float, f
     """The most damage a second that attacks can do to a kind, and the shortest time between two of them."""
     total, shortest = 0.0, math.inf
     for name in attacks:
-        attack = facts.game.attacks[name]
+        attack = facts.sites.attacks[name]
         assert attack.damage is not None
-        period = attack.when.every.number if attack.when is not None and attack.when.every is not None else None
-        if period is None:
-            period = attack.cooldown.number if attack.cooldown is not None else None
-        if not period:
+        path: Path = ("attacks", name)
+        spaced = attack.every or attack.cooldown
+        place = (*path, "when", "every") if attack.every is not None else (*path, "cooldown")
+        period = facts.between(place, spaced).low if spaced is not None else 0.0
+        if not 0.0 < period < math.inf:
             return math.inf, 0.0
-        high = facts.between(("attacks", name, "damage"), attack.damage).high
-        times = attack.crit.times.number if attack.crit is not None else 1.0
-        strikers = sum(member.room for member in facts.cast.families(attack.from_))
-        total += high * (times or math.inf) * strikers / period
+        high = facts.between((*path, "damage"), attack.damage).high
+        times = facts.between((*path, "crit", "times"), attack.crit).high if attack.crit is not None else 1.0
+        strikers = sum(facts.cast.members[kind].room for kind in attack.strikers)
+        total += high * times * strikers / period
         shortest = min(shortest, period / max(strikers, 1))
     return total, shortest
 
@@ -163,37 +162,38 @@ def kinds_alike(subject: Subject) -> Iterator[Caught]:
     for name, kind in subject.game.kinds.items():
         content = kind.model_dump(by_alias=True, exclude_unset=True, exclude={"label", "about"})
         key = repr(sorted(content.items(), key=lambda item: item[0]))
-        if (not kind.stats and not kind.rules) or (kind.like is not None and _is_told_apart(subject, name)):
+        if not kind.stats and not kind.rules:
             continue
-        if key in seen:
+        meant = kind.like is not None and key in seen and _are_told_apart(subject.facts, name, seen[key])
+        if key in seen and not meant:
             what = f"'{name}' is '{seen[key]}' by another name: the two have the same stats and rules."
             yield Caught(("kinds", name), name, what)
         seen.setdefault(key, name)
 
 
-def _is_told_apart(subject: Subject, name: str) -> bool:
-    return any(name in _text_of(part) for path, part in subject.facts.parts if path[0] != "kinds")
-
-
-def _text_of(part: object) -> str:
-    return part if isinstance(part, str) else ""
+def _are_told_apart(facts: Facts, one: str, other: str) -> bool:
+    """Whether anything of the game means one of two kinds and not the other."""
+    sites = facts.sites
+    meant = [kinds for attack in sites.attacks.values() for kinds in (attack.strikers, attack.targets)]
+    meant += [(what,) for rule in facts.rules for _, what in rule.hears]
+    meant += [(what,) for _, what in facts.steps("spawn")]
+    meant += [site.owners for site in facts.changes] + [site.selves for site in sites.formulas.values()]
+    return any((one in kinds) != (other in kinds) for kinds in meant)
 
 
 def fires_twice(subject: Subject) -> Iterator[Caught]:
     """A rule meant for one happening is carried out on the way up and again on the way down."""
     plays, facts = subject.plays, subject.facts
-    for path, part in facts.parts:
-        if not isinstance(part, Rule):
-            continue
-        stat = _watched_in_the_middle(subject, path, part)
+    for rule in facts.rules:
+        stat = _watched_in_the_middle(subject, rule)
         if stat is None:
             continue
-        paths = facts.carried_out_with(path)
+        paths = facts.carried_out_with(rule.path)
         causes = {index for index, cause in enumerate(plays.program.causes) if cause.path in paths}
         both = [play for play in plays.runs if _ways_through(subject, play, causes, stat) == {1, -1}]
         if len(both) > SOME * len(plays.runs) and not _sets_how_it_stands(subject, causes):
-            what = f"'{part.title()}' is carried out as {stat} rises through the value, and again as it falls back."
-            yield Caught(path, part.title(), what, (f"in {plays.share(len(both))}",), plays.replay(both[0]))
+            what = f"'{rule.title}' is carried out as {stat} rises through the value, and again as it falls back."
+            yield Caught(rule.path, rule.title, what, (f"in {plays.share(len(both))}",), plays.replay(both[0]))
 
 
 def _sets_how_it_stands(subject: Subject, causes: set[int]) -> bool:
@@ -210,34 +210,18 @@ def _sets_how_it_stands(subject: Subject, causes: set[int]) -> bool:
     return bool(values) and all(len(after) == 1 for after in values.values())
 
 
-def _watched_in_the_middle(subject: Subject, path: Path, rule: Rule) -> str | None:
+def _watched_in_the_middle(subject: Subject, rule: RuleSite) -> str | None:
     """The stat whose band, range or single value a rule waits for, if it can come to it from both sides."""
     facts = subject.facts
-    for when in rule.when:
-        for text in [*(when.enters or []), *(when.leaves or [])]:
-            name, _, band = text.partition(" ")
-            stat = name.rpartition(".")[2]
-            for (_, known), (_, model) in facts.stats.items():
-                if known == stat and model.bands and band in model.bands:
-                    spans = sorted(span.low for span in model.bands.values())
-                    low = model.bands[band].low
-                    if spans[0] < low < spans[-1]:
-                        return stat
-        for formula in when.becomes or []:
-            tree = formula.tree
-            chained = isinstance(tree, ast.Compare) and (len(tree.ops) > 1 or isinstance(tree.ops[0], ast.Eq))
-            names = facts.names_in(formula) & {stat for _, stat in facts.stats}
-            if chained and len(names) == 1:
-                return names.pop()
-    for fact in facts.conditions:
-        if fact.path[: len(path)] == path and "becomes" in fact.path:
-            fact = replace(fact, formula=facts.written_out(fact))
-            for owner, stat in read_alone(facts, fact):
-                sizes, reach = values_to_try(facts, owner, stat), facts.account_between(owner, stat)
-                values = [value for value in (*(-size for size in reversed(sizes)), 0.0, *sizes) if value in reach]
-                holds = subject.holds_over(fact.formula, owner, stat, values)
-                if holds and any(holds) and not holds[0] and not holds[-1]:
-                    return stat
+    for _, site in (edge for edge in facts.edges if edge[0] is rule):
+        for owner, stat in read_alone(facts, site):
+            sizes, reach = values_to_try(facts, owner, stat), facts.account_between(owner, stat)
+            values = [value for value in (*(-size for size in reversed(sizes)), 0.0, *sizes) if value in reach]
+            holds = subject.holds_over(site, owner, stat, values)
+            if holds and rule.hears_any("leaves"):
+                holds = [not inside for inside in holds]
+            if holds and any(holds) and not holds[0] and not holds[-1]:
+                return stat
     return None
 
 

@@ -5,7 +5,6 @@ What opens anew is seen in plays, so it does not matter whether the stat, the le
 
 from __future__ import annotations
 
-import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
@@ -14,10 +13,9 @@ from mint_ledger.audit.finding import Caught, Check, Grade
 from mint_ledger.audit.order import award_lost_with_the_level
 from mint_ledger.audit.plays import Play, Plays
 from mint_ledger.audit.subject import Subject
-from mint_ledger.formula import Formula, PostingText
-from mint_ledger.game.do import GoDo
 from mint_ledger.journal.wording import number
 from mint_ledger.lowering.context import WAITING, AskedLevel
+from mint_ledger.lowering.sites import StatOf
 from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Cause
 from mint_ledger.program.row import WHATS, Row
@@ -110,7 +108,8 @@ def lost_with_the_level(subject: Subject) -> Iterator[Caught]:
         lost = [anew for anew in opened.anew if anew.gains and anew.before > anew.after]
         # A supply that is used up and begins anew is meant so, where the stat says that it resets.
         supply = facts.stats[owner, stat][1].resets == "level" and opened.taken
-        if not lost or supply or name in told or not _looked_at(facts, stat) or _counts_for_levels(facts, stat):
+        wanted = lost and not supply and name not in told and facts.looked_at((owner, stat))
+        if not wanted or _counts_for_levels(facts, (owner, stat)):
             continue
         at_once = [row.cause for anew in lost for row in anew.gains if int(row.step) == anew.step]
         given = [row.cause for row in opened.given]
@@ -170,29 +169,12 @@ def _opens(facts: Facts, owner: str, stat: str, anew: _Anew) -> tuple[Path, str]
     return (*anew.by.path, "start"), f"'start' of '{anew.by.name}' sets it"
 
 
-def _looked_at(facts: Facts, stat: str) -> bool:
-    """Whether the readout, an ending, a measure or a target reads a stat."""
-    for path, part in facts.parts:
-        if path[0] in ("readout", "endings", "measures", "targets"):
-            if isinstance(part, Formula) and stat in facts.names_in(part):
-                return True
-            if isinstance(part, str) and stat in part:
-                return True
-    return False
-
-
-def _counts_for_levels(facts: Facts, stat: str) -> bool:
+def _counts_for_levels(facts: Facts, account: StatOf) -> bool:
     """Whether levels go by a stat, or it is booked on elsewhere: then it may well begin anew in each."""
-    for path, part in facts.parts:
-        rule = facts.rule_at(path)
-        goes = path[0] == "levels" or (rule is not None and any(isinstance(item, GoDo) for item in rule.do))
-        if isinstance(part, Formula) and goes and stat in facts.names_in(part):
-            return True
-        if isinstance(part, PostingText) and part.amount is not None and stat in facts.names_in(part.amount):
-            target = part.target.attr if isinstance(part.target, ast.Attribute) else getattr(part.target, "id", "")
-            if target != stat:
-                return True
-    return False
+    going = [("levels",), *(rule.path for rule in facts.rules if facts.steps("go", below=rule.path))]
+    if any(account in facts.read_by(path) for path in going):
+        return True
+    return any(change.stat != account[1] and account in facts.read_by(change.path) for change in facts.changes)
 
 
 def restart_never_comes(subject: Subject) -> Iterator[Caught]:
@@ -212,7 +194,7 @@ def _changes_that_never_come(subject: Subject) -> Iterator[Caught]:
             continue
         play = next(play for play, one in zip(plays.runs, asked, strict=True) if one[0])
         rule = facts.rule_at(site.path)
-        name = rule.title() if rule is not None else facts.name(site.path)
+        name = rule.title if rule is not None else facts.name(site.path)
         ended = f"the run ends in that step ('{play.ending}')" if play.ending else "another change comes first"
         what = f"'{name}' goes to '{site.goal}', and that never comes: {ended}."
         evidence = (f"asked for {times} times in {len(plays.runs)} runs, and came in none",)
@@ -249,7 +231,7 @@ def _begun_again_at_the_end(subject: Subject) -> Iterator[Caught]:
 def filled_at_the_end(subject: Subject) -> Iterator[Caught]:
     """What spends a life fills up again, also as the last one is spent and the run is over."""
     plays, facts = subject.plays, subject.facts
-    reads = {name: facts.names_in(e.if_) for name, e in subject.game.endings.items() if e.if_ is not None}
+    reads = {name: {stat for _, stat in facts.read_by(("endings", name))} for name in subject.game.endings}
     seen: dict[tuple[int, str, str, str], list[Play]] = {}
     for play in plays.runs:
         first: dict[Account, float] = {}

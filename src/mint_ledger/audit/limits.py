@@ -12,6 +12,7 @@ from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.subject import Subject
 from mint_ledger.game.stat import Stat
 from mint_ledger.journal.wording import number
+from mint_ledger.lowering.defence import struck_through
 from mint_ledger.program.handle import Path
 
 MUCH = 0.5
@@ -30,22 +31,23 @@ def gain_without_cap(subject: Subject) -> Iterator[Caught]:
     facts = subject.facts
     for owner, stat, path, model in _numbers(facts):
         drains = (owner, stat) in facts.layers or model.fade is not None
-        gains = [change for change in facts.changes_of(owner, stat) if change.mode == "add" and change.direction > 0]
+        gains = [c for c in facts.changes_of(owner, stat) if c.mode == "add" and facts.direction(c) > 0]
         full = model.start is not None and (model.start.number is None or model.start.number > 0.0)
         if not drains or not gains or not full or model.max is not None:
             continue
         name = facts.account(owner, stat)
         what = f"{name} can be raised far above its start of {model.start or 0}: nothing caps it."
-        lines = [f"raised by '{facts.name(gain.path[:-2]) or 'a rule'}' ({gain.amount_text})" for gain in gains[:3]]
+        by = [(facts.name(gain.path[:-2]) or "a rule", facts.amount_text(gain)) for gain in gains[:3]]
+        lines = [f"raised by '{cause}' ({amount})" for cause, amount in by]
         yield Caught(path, name, what, tuple(lines))
 
 
 def no_floor(subject: Subject) -> Iterator[Caught]:
     """A stat is lowered, has no min, and nothing watches how low it gets."""
     facts = subject.facts
-    watched = _names_in_conditions(facts)
+    watched = {stat for site in facts.conditions for _, stat in site.reads}
     for owner, stat, path, model in _numbers(facts):
-        taken = [c for c in facts.changes_of(owner, stat) if c.mode == "subtract" and c.direction < 0]
+        taken = [c for c in facts.changes_of(owner, stat) if c.mode == "subtract" and facts.direction(c) < 0]
         lowered = taken or (owner, stat) in facts.layers or facts.is_paid_with(owner, stat)
         if not lowered or model.min is not None or stat in watched or model.at_limit == "wrap":
             continue
@@ -56,10 +58,10 @@ def no_floor(subject: Subject) -> Iterator[Caught]:
 def nothing_at_floor(subject: Subject) -> Iterator[Caught]:
     """What damage is taken from last can be empty, and no condition of the game looks at it."""
     facts = subject.facts
-    watched = _names_in_conditions(facts)
+    watched = {stat for site in facts.conditions for _, stat in site.reads}
     for (owner, stat), attacks in facts.layers.items():
         member = facts.cast.members[owner]
-        layers = [layer.layer for layer in member.kind.when_hit.through] if member.kind.when_hit else ["health"]
+        layers = struck_through(member)
         path, model = facts.stats[owner, stat]
         if stat != layers[-1] or stat in watched or model.min is None:
             continue
@@ -180,7 +182,7 @@ def band_with_an_end(subject: Subject) -> Iterator[Caught]:
         last = max(model.bands.items(), key=lambda item: item[1].high)
         first = min(model.bands.items(), key=lambda item: item[1].low)
         name = facts.account(owner, stat)
-        raised = any(c.direction >= 0 for c in facts.changes_of(owner, stat))
+        raised = any(facts.direction(c) >= 0 for c in facts.changes_of(owner, stat))
         if last[1].high < high and raised:
             top = "without end" if math.isinf(high) else f"to {number(high)}"
             what = f"The band '{last[0]}' ends at {number(last[1].high)}, but {name} can go on {top}."
@@ -189,16 +191,6 @@ def band_with_an_end(subject: Subject) -> Iterator[Caught]:
             bottom = "without end" if math.isinf(low) else f"to {number(low)}"
             what = f"The band '{first[0]}' begins at {number(first[1].low)}, but {name} can go down {bottom}."
             yield Caught((*path, "bands"), name, what)
-
-
-def _names_in_conditions(facts: Facts) -> set[str]:
-    names: set[str] = set()
-    for fact in facts.conditions:
-        names |= facts.names_in(fact.formula)
-    for part in facts.triggers:
-        for text in (*(part.enters or []), *(part.leaves or [])):
-            names.add(text.split()[0].rpartition(".")[2])
-    return names
 
 
 CHECKS = (

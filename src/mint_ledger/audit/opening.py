@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from mint_ledger.audit.facts import WORLD, ConditionFact, Facts
+from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.subject import Subject
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import RunStopped
-from mint_ledger.formula import Formula, parse_formula
-from mint_ledger.game.rule import Rule
+from mint_ledger.formula import Formula
 from mint_ledger.journal.books import all_accounts
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.rule import VALUES, rule_procedure
+from mint_ledger.lowering.sites import RuleSite
 from mint_ledger.program.handle import Path
 
 # Rules that set things right at the start have done so by then.
@@ -23,66 +23,50 @@ FIRST_STEPS = 3
 def true_from_the_start(subject: Subject) -> Iterator[Caught]:
     """What should become true already holds as the game opens, and so does not become true."""
     facts = subject.facts
-    for fact in facts.conditions:
-        if "becomes" not in fact.path or _at_copies_that_come_later(facts, fact) or _fires_later(subject, fact):
+    for rule, site in facts.edges:
+        if not rule.hears_any("becomes") or _come_later(facts, rule) or _fires_later(subject, rule):
             continue
-        for owner in fact.owners or (WORLD,):
-            if subject.holds_at_opening(fact.formula, owner):
-                rule = facts.rule_at(fact.path)
-                name = rule.title() if rule is not None else facts.name(fact.path)
-                what = f"'{fact.formula}' already holds as the game opens, so it does not become true."
-                yield Caught(fact.path, name, what)
+        for owner in rule.selves or (WORLD,):
+            if subject.holds_at_opening(site.formula, owner):
+                what = f"'{site.formula}' already holds as the game opens, so it does not become true."
+                yield Caught(site.path, rule.title, what)
                 break
 
 
-def _fires_later(subject: Subject, fact: ConditionFact) -> bool:
+def _fires_later(subject: Subject, rule: RuleSite) -> bool:
     """Whether runs show that the rule rightly waits for the next time."""
-    if subject.play is None or "when" not in fact.path:
+    if subject.play is None:
         return False
     try:
-        return subject.plays.rule_count(fact.path[: fact.path.index("when")]) > 0
+        return subject.plays.rule_count(rule.path) > 0
     except StopIteration:
         return False  # its kind has no entities
 
 
-def _at_copies_that_come_later(facts: Facts, fact: ConditionFact) -> bool:
+def _come_later(facts: Facts, rule: RuleSite) -> bool:
+    """Whether none of those that have a rule is there as the game opens."""
     members = facts.cast.members
-    return bool(fact.owners) and all(not members[owner].kind.copy_count for owner in fact.owners)
+    return bool(rule.selves) and all(not members[owner].kind.copy_count for owner in rule.selves)
 
 
 def opened_inside(subject: Subject) -> Iterator[Caught]:
     """A rule of an edge sets how something stands; the game opens past the edge, and with another value."""
     facts = subject.facts
-    for path, rule, text, formula in _edges(facts):
-        owners = facts.owners_at(path)
-        if rule.at_most is not None or (owners and all(not facts.cast.members[o].kind.copy_count for o in owners)):
+    for rule, site in facts.edges:
+        if rule.comes_once or _come_later(facts, rule):
             continue
-        for owner in owners or (WORLD,):
-            if subject.holds_at_opening(formula, owner):
-                left = _left_undone(subject, path, formula, owner)
+        for owner in rule.selves or (WORLD,):
+            if subject.holds_at_opening(site.formula, owner):
+                left = _left_undone(subject, rule.path, site.formula, owner)
                 if left is not None:
                     account, is_now, would_be = left
+                    condition = str(site.formula).replace("'", "")
                     what = (
-                        f"'{text}' holds as the game opens, so '{rule.title()}' has not come yet: {account} is "
+                        f"'{condition}' holds as the game opens, so '{rule.title}' has not come yet: {account} is "
                         f"{is_now}, and once it has come it would be {would_be}."
                     )
-                    yield Caught(path, rule.title(), what)
+                    yield Caught(rule.path, rule.title, what)
                     break
-
-
-def _edges(facts: Facts) -> Iterator[tuple[Path, Rule, str, Formula]]:
-    """Each rule that waits for something to become true, or for a band to be entered or left, and its condition."""
-    for path, part in facts.parts:
-        if not isinstance(part, Rule):
-            continue
-        for when in part.when:
-            for formula in when.becomes or []:
-                yield path, part, str(formula), formula
-            for operator, texts in (("==", when.enters), ("!=", when.leaves)):
-                for text in texts or []:
-                    stat, _, band = text.rpartition(" ")
-                    condition = f"{stat.strip()}.band {operator} {band}"
-                    yield path, part, condition, parse_formula(f"{stat.strip()}.band {operator} '{band}'")
 
 
 def _left_undone(subject: Subject, path: Path, formula: Formula, owner: str) -> tuple[str, str, str] | None:

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import ast
 import copy
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from itertools import pairwise
-from typing import Any
 
 from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.audit.finding import Caught, Check
@@ -15,12 +13,11 @@ from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import GameError
-from mint_ledger.game.do import GoDo, PostDo
-from mint_ledger.game.parts import trees_in
-from mint_ledger.game.rule import Rule
+from mint_ledger.facts import between
 from mint_ledger.game.writing import yaml_of
 from mint_ledger.lowering.additions import Additions
 from mint_ledger.lowering.playable import PlayableGame, game_in
+from mint_ledger.lowering.sites import RuleSite, StatOf
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
 from mint_ledger.studies.studying import study_game
@@ -77,8 +74,7 @@ def order_of_rules_matters(subject: Subject) -> Iterator[Caught]:
         changed = int(((before["ending"] != after["ending"]) | (before["winner"] != after["winner"])).sum())
         if changed < max(5, 0.02 * subject.runs):
             continue
-        rules = _rules_at(game, where)
-        titles = rules[one].title(), rules[other].title()
+        titles = tuple(subject.facts.sites.rules[*where, at].title for at in (one, other))
         what = (
             f"'{titles[0]}' happens before '{titles[1]}'; the other way round "
             f"{changed} of {subject.runs} runs end otherwise."
@@ -93,43 +89,30 @@ def order_of_rules_matters(subject: Subject) -> Iterator[Caught]:
 
 def _pairs(facts: Facts) -> Iterator[tuple[Path, int, int]]:
     """Rules of one list that can come in one step, of which one changes what the other reads or changes."""
-    lists: list[Path] = [("rules",), *(("kinds", name, "rules") for name in facts.game.kinds)]
-    for where in lists:
-        rules = _rules_at(facts.game, where)
-        for one, other in pairwise(range(len(rules))):
-            first, second = rules[one], rules[other]
-            if not _triggers(first) & _triggers(second):
-                continue
-            writes, also = _writes(facts, (*where, one)), _writes(facts, (*where, other))
-            if writes & _reads(second) or also & _reads(first):
-                yield where, one, other
+    for first, second in pairwise(facts.rules):
+        where, one, other = first.path[:-1], first.path[-1], second.path[-1]
+        if where != second.path[:-1] or not isinstance(one, int) or not isinstance(other, int):
+            continue
+        writes, also = _writes(facts, first.path), _writes(facts, second.path)
+        together = writes & _touches(facts, second.path) or also & _touches(facts, first.path)
+        if together and _triggers(first) & _triggers(second):
+            yield where, one, other
 
 
-def _rules_at(game: Any, where: Path) -> Sequence[Rule]:
-    return list(game.rules if where == ("rules",) else game.kinds[where[1]].rules)
-
-
-def _triggers(rule: Rule) -> set[str]:
+def _triggers(rule: RuleSite) -> set[str]:
     """What can set a rule off, so that two with something in common can come in one step."""
-    triggers = set()
-    for when in rule.when:
-        if when.key in POLLED:
-            value = getattr(when, "while_" if when.key == "while" else when.key)
-            timed = when.key in ("every", "while")
-            triggers |= {"a step"} if timed else {f"{when.key} {item}" for item in value}
-    return triggers
+    polled = ((trigger, item) for trigger, item in rule.hears if trigger in POLLED)
+    return {"a step" if trigger in ("every", "while") else f"{trigger} {item}" for trigger, item in polled}
 
 
-def _writes(facts: Facts, path: Path) -> set[str]:
-    return {change.stat for change in facts.changes if change.path[: len(path)] == path}
+def _writes(facts: Facts, path: Path) -> set[StatOf]:
+    changes = (change for change in facts.changes if change.path[: len(path)] == path)
+    return {(owner, change.stat) for change in changes for owner in change.owners}
 
 
-def _reads(rule: Rule) -> set[str]:
-    names: set[str] = set()
-    for tree in trees_in(rule):
-        names |= {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}
-        names |= {n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
-    return names
+def _touches(facts: Facts, path: Path) -> set[StatOf]:
+    """What a rule reads or sets."""
+    return facts.read_by(path) | _writes(facts, path)
 
 
 def _swapped(game: PlayableGame, where: Path, one: int, other: int) -> PlayableGame | None:
@@ -161,35 +144,32 @@ def chain_too_deep(subject: Subject) -> Iterator[Caught]:
 def award_lost_with_the_level(subject: Subject) -> Iterator[Caught]:
     """A stat that starts anew in each level is changed just before the level changes."""
     facts = subject.facts
-    for path, part in facts.parts:
-        if not isinstance(part, Rule):
+    for rule in facts.rules:
+        done = (*rule.path, "do")
+        if not any(path[:-1] == done for path, _ in facts.steps("go", below=done)):
             continue
-        goes = next((index for index, item in enumerate(part.do) if isinstance(item, GoDo)), None)
-        if goes is None:
-            continue
-        for index, item in enumerate(part.do):
-            if not isinstance(item, PostDo):
-                continue
-            owners, stat = facts.target((*path, "do", index), item.post.target)
-            lost = [o for o in owners if (o, stat) in facts.stats and facts.stats[o, stat][1].resets == "level"]
+        for change in facts.changes:
+            owners = change.owners if change.path[:-1] == done else ()
+            lost = [o for o in owners if facts.stats[o, change.stat][1].resets == "level"]
             if lost:
-                name = facts.account(lost[0], stat)
-                what = f"'{item.post.text}' is lost at once: the rule goes to a level, and {name} starts anew there."
-                yield Caught((*path, "do", index), name, what)
+                name = facts.account(lost[0], change.stat)
+                what = f"'{change.text}' is lost at once: the rule goes to a level, and {name} starts anew there."
+                yield Caught(change.path, name, what)
 
 
 def carried_and_set_anew(subject: Subject) -> Iterator[Caught]:
     """A stat is carried from level to level, and set to its start again as each opens."""
     facts = subject.facts
     for change in facts.changes:
-        rule = change.rule
-        if rule is None or change.mode != "set" or not any(when.level for when in rule.when):
+        rule = facts.rule_at(change.path)
+        if rule is None or change.mode != "set" or not rule.hears_any("level"):
             continue
         for owner in change.owners:
             model = facts.stats[owner, change.stat][1] if (owner, change.stat) in facts.stats else None
             if model is None or model.resets is not None or model.start is None or change.amount is None:
                 continue
-            if model.start.number is not None and model.start.number == change.amount.number:
+            sets = facts.between(change.path, change.amount)
+            if model.start.number is not None and sets == between.one(model.start.number):
                 name = facts.account(owner, change.stat)
                 what = f"{name} is set to its start as a level opens; where this rule leaves one out it is carried on."
                 yield Caught(change.path, name, what)

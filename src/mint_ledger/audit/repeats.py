@@ -15,7 +15,6 @@ from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
-from mint_ledger.game.rule import Rule
 from mint_ledger.journal.wording import Words, number
 from mint_ledger.lowering.lower import lower
 from mint_ledger.playing.setting import Setting, habit_starts
@@ -165,7 +164,7 @@ def by_chance_in_every_step(subject: Subject) -> Iterator[Caught]:
     if subject.game.clock.unit == "turn":
         return
     plays, facts = subject.plays, subject.facts
-    rules = {path for path, part in facts.parts if isinstance(part, Rule) and part.cooldown is None}
+    rules = {rule.path for rule in facts.rules if not rule.cools_down}
     each = {
         plays.program.causes[number].path
         for effect in facts.effects.postings
@@ -228,13 +227,7 @@ def flickers(subject: Subject) -> Iterator[Caught]:
     if subject.game.clock.unit == "turn":
         return
     plays, facts = subject.plays, subject.facts
-    edges = {
-        path: part
-        for path, part in facts.parts
-        if isinstance(part, Rule)
-        and part.cooldown is None
-        and {when.key for when in part.when} & {"becomes", "enters", "leaves"}
-    }
+    edges = {rule.path: rule for rule, _ in facts.edges if not rule.cools_down}
     rules: dict[int, Path] = {}
     for path in edges:
         with_it = facts.carried_out_with(path)
@@ -254,10 +247,10 @@ def flickers(subject: Subject) -> Iterator[Caught]:
                     told.add(cause)
                     span = number((last - first) * subject.step)
                     account = plays.words.account(entity, stat)
-                    what = f"'{rule.title()}' comes {CROSSINGS} times within {span} s, and changes {account} each time."
+                    what = f"'{rule.title}' comes {CROSSINGS} times within {span} s, and changes {account} each time."
                     start = number(plays.words.seconds(float(first)))
                     evidence = (f"from {start} s on: its line is crossed to and fro",)
-                    yield Caught(rules[cause], rule.title(), what, evidence, plays.replay(play))
+                    yield Caught(rules[cause], rule.title, what, evidence, plays.replay(play))
                     break
 
 

@@ -15,6 +15,7 @@ from mint_ledger.errors import RunStopped
 from mint_ledger.formula import Formula
 from mint_ledger.lowering.additions import Additions
 from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.lowering.sites import FormulaSite
 
 T = TypeVar("T")
 
@@ -77,12 +78,13 @@ class Subject:
         engine.open()
         return engine
 
-    def holds_over(self, formula: Formula, owner: str, stat: str, values: Sequence[float]) -> list[bool] | None:
+    def holds_over(self, site: FormulaSite, owner: str, stat: str, values: Sequence[float]) -> list[bool] | None:
         """Whether a condition holds for the first of a kind, with each of some values of one of its own stats.
 
         All else is as the game opens. None where it cannot be asked so.
         """
-        procedure = self._additions.question(formula, owner)
+        rule = self.facts.rule_at(site.path)
+        procedure = self._additions.question(site.formula, owner, rule.lets if rule is not None else ())
         program, entity = self._additions.program, self.facts.cast.members[owner].first if owner else 0
         if procedure is None or stat not in program.account_index:
             return None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
@@ -12,8 +11,6 @@ from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.plays import Play
 from mint_ledger.audit.subject import Subject
-from mint_ledger.formula import Formula, PostingText
-from mint_ledger.game.do import RemoveDo
 from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Cause
 from mint_ledger.program.row import WHATS, Row
@@ -78,46 +75,25 @@ def _gains(play: Play) -> Iterator[tuple[Row, int]]:
 def shared_by_copies(subject: Subject) -> Iterator[Caught]:
     """Copies that count into one account of the game, and each of which goes by that alone."""
     facts = subject.facts
-    for fact in facts.conditions:
-        kinds = [kind for kind in fact.owners if len(facts.cast.members[kind].entities) > 1]
-        if not kinds or not _removes_itself(facts, fact.path):
+    for site in facts.conditions:
+        kinds = [kind for kind in site.selves if len(facts.cast.members[kind].entities) > 1]
+        if not kinds or not _removes_itself(facts, site.path):
             continue
-        for stat in sorted(facts.names_in(fact.formula)):
-            if (WORLD, stat) not in facts.stats or any((kind, stat) in facts.stats for kind in kinds):
+        for owner, stat in sorted(site.reads):
+            # What wears off is no count.
+            if owner != WORLD or facts.stats[WORLD, stat][1].flow is not None:
                 continue
-            if facts.stats[WORLD, stat][1].flow is not None:
-                continue  # what wears off is no count
-            counts = [change for change in facts.changes_of(WORLD, stat) if _is_of_one(facts, change.path, kinds)]
+            counts = [c for c in facts.changes_of(WORLD, stat) if set(kinds) & {*c.selves, *c.others}]
             if counts:
-                what = f"Each {kinds[0]} counts into {stat} of the game and goes as '{fact.formula}': they share it."
+                what = f"Each {kinds[0]} counts into {stat} of the game and goes as '{site.formula}': they share it."
                 evidence = (f"'{facts.name(counts[0].path)}' changes {stat}",)
-                yield Caught(fact.path, facts.name(fact.path), what, evidence)
-
-
-def _is_of_one(facts: Facts, path: Path, kinds: Sequence[str]) -> bool:
-    """Whether what stands at a path happens to, or is done by, one of some kinds."""
-    if path[0] == "kinds":
-        return path[1] in kinds
-    names: list[str] = []
-    if path[0] == "attacks":
-        names = facts.game.attacks[str(path[1])].to
-    elif (rule := facts.rule_at(path)) is not None:
-        attacks = facts.game.attacks
-        for when in rule.when:
-            names += [*(when.gone or []), *(when.meet or [])]
-            for attack in [*(when.hit or []), *(when.struck or [])]:
-                names += [to for name in attacks if attack in (name, "any") for to in attacks[name].to]
-    return bool(
-        {member.name for member in facts.cast.families([n for n in names if n in facts.cast.members])} & set(kinds)
-    )
+                yield Caught(site.path, facts.name(site.path), what, evidence)
 
 
 def _removes_itself(facts: Facts, path: Path) -> bool:
-    """Whether whoever a condition is asked of goes when it holds."""
-    if path[-1] in ("gone_if", "spent_if"):
-        return True
+    """Whether whoever a condition is asked of goes, or spends a life, when it holds."""
     rule = facts.rule_at(path)
-    return rule is not None and any(isinstance(item, RemoveDo) and item.remove == "self" for item in rule.do)
+    return bool(facts.steps("remove self", below=path if rule is None else rule.path)) or "lives" in path[2:3]
 
 
 def award_after_the_turn(subject: Subject) -> Iterator[Caught]:
@@ -189,13 +165,9 @@ def _goes_round(values: list[float]) -> bool:
 
 def _asks(facts: Facts, cause: Cause, name: str) -> bool:
     """Whether what stands at a cause's place asks for a name, or posts to whom it means."""
-    for path, part in facts.parts:
-        if path[: len(cause.path)] == cause.path:
-            if isinstance(part, Formula) and name in facts.names_in(part):
-                return True
-            if isinstance(part, PostingText) and re.search(rf"\b{re.escape(name)}\b", part.text):
-                return True
-    return False
+    if name == "whose":
+        return any(path[: len(cause.path)] == cause.path for path in facts.sites.turns)
+    return any(stat == name for _, stat in facts.read_by(cause.path))
 
 
 def guarantee_by_each(subject: Subject) -> Iterator[Caught]:

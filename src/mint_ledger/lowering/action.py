@@ -171,6 +171,7 @@ class ActionLowering:
             b.emit(Set(busy_column(lowering), who, const(busy_code(lowering, self.name))))
             b.emit(Set(busy_until(lowering), who, add(Time(), lasts)))
             if action.during in lowering.game.statuses:
+                lowering.sites.step((*self.path, "during"), "give", str(action.during))
                 b.emit(Call(give_status(str(action.during)), (who, who, const(1e18))))
         lowering.procedure(b.procedure(begin_action(self.name), Local(began)))
 

@@ -6,7 +6,7 @@ state and the journal already hold keeps its meaning.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -110,18 +110,22 @@ class Additions:
             self._values[text] = name, typed.type
         return self._values[text]
 
-    def question(self, formula: Formula, owner: str) -> Handle | None:
+    def question(self, formula: Formula, owner: str, lets: Iterable[tuple[str, Formula]] = ()) -> Handle | None:
         """Add a condition that is asked of an entity of a kind (as self) or of the world; none where it makes no sense.
 
-        The procedure takes the entity's number.
+        The procedure takes the entity's number. It may name values that are worked out first (`lets`).
         """
         members = (self.lowering.cast.members[owner],) if owner else ()
         b = BlockBuilder(1)
         self_ref = EntityRef(Local(0), members) if members else None
         scope = Scope(self.lowering, b, ("outside",), self_=self_ref, no_chance="a watched condition")
         try:
+            for known, worth in lets:
+                typed = lower_formula(scope, worth)
+                scope = replace(scope, lets={**scope.lets, known: replace(typed, expr=b.let(typed.expr))})
             value = condition(scope, formula)
         except Problem:
+            self.lowering.faults.clear()
             return None
         if self.lowering.faults:
             self.lowering.faults.clear()

@@ -25,6 +25,7 @@ from mint_ledger.lowering.presence import spent_column
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.reading import has_stat, hits_column
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.sites import AttackSite, names_of
 from mint_ledger.lowering.status_effect import blocked
 from mint_ledger.lowering.timer import Timer, add_timer
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, mul, neg, no, sub
@@ -80,11 +81,26 @@ class AttackLowering:
         self._check()
         if not self.strikers or not self.targets:
             return
+        self.lowering.sites.attacks[self.name] = self._site()
         self._lower_pay()
         self._lower_hit()
         self._lower_strike()
         self._lower_try()
         self._wire()
+
+    def _site(self) -> AttackSite:
+        attack, when = self.attack, self.attack.when
+        return AttackSite(
+            self.name,
+            names_of(self.strikers),
+            names_of(self.targets),
+            attack.damage,
+            in_contact=when is not None and bool(when.in_contact),
+            every=when.every if when is not None else None,
+            cooldown=attack.cooldown,
+            crit=attack.crit.times if attack.crit is not None else None,
+            skips_safety=bool(attack.skips),
+        )
 
     def _check(self) -> None:
         lowering, attack = self.lowering, self.attack

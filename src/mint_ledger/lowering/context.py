@@ -13,6 +13,7 @@ from mint_ledger.game.document import GameFile
 from mint_ledger.game.ending import Ending
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.source import Source
+from mint_ledger.lowering.sites import Sites
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import At, Expr, Ranges
 from mint_ledger.program.handle import Handle, Path
@@ -157,6 +158,7 @@ class Lowering:
     # The names of the values that each cue brings, in the order of their first use.
     cue_values: dict[str, list[str]] = field(default_factory=dict)
     wiring: Wiring = field(default_factory=Wiring)
+    sites: Sites = field(default_factory=Sites)
     # (kind, stat) → the (kind, stat)s that its formula or limits read, to find circles.
     depends: dict[tuple[str, str], dict[tuple[str, str], Path]] = field(default_factory=dict)
 

@@ -122,6 +122,8 @@ class _Defence:
 
     def lower(self) -> None:
         b, model = self.b, self.model
+        if model.safe_for is not None:
+            self.lowering.sites.safe_after_hits.add(self.member.name)
         rolled, times, kind = Local(3), Local(4), Local(5)
         skip = dict(zip(SKIPPED, (Local(6 + i) for i in range(len(SKIPPED))), strict=True))
         damage = b.new_local()

@@ -42,6 +42,8 @@ def _emit_step(scope: Scope, item: steps.Do, cause: Expr) -> None:
                 emit_posting(scope, item.post, cause)
             case steps.RemoveDo():
                 who = entity_text(scope, item.remove)
+                if who is scope.self_:
+                    scope.lowering.sites.step(scope.path, "remove self", "")
                 scope.builder.emit(Call(REMOVE, (who.entity, doer(scope), cause)))
             case steps.SpawnDo():
                 _spawn(scope, item, cause)
@@ -62,6 +64,7 @@ def _emit_step(scope: Scope, item: steps.Do, cause: Expr) -> None:
                 who = entity_text(scope, item.move)
                 emit_place(scope, who, item.to, cause, doer(scope), "to")
             case steps.GoDo():
+                scope.lowering.sites.step(scope.path, "go", item.go)
                 emit_go(scope.lowering, scope.builder, item.go, scope.path)
             case steps.FinishDo():
                 _finish(scope, item)
@@ -90,6 +93,7 @@ def _spawn(scope: Scope, item: steps.SpawnDo, cause: Expr) -> None:
     cast = scope.lowering.cast
     if item.spawn not in cast.members:
         raise Problem(f"unknown kind '{item.spawn}'{nearest(item.spawn, cast.members)}")
+    scope.lowering.sites.step(scope.path, "spawn", item.spawn)
     member = cast.members[item.spawn]
     if not member.room:
         raise Problem(f"there is no room for a '{item.spawn}'; give the kind 'room: …'")
@@ -162,6 +166,7 @@ def _cue(scope: Scope, item: steps.CueDo) -> None:
         scope.builder.let(amount(scope, given[name], "with", name)) if name in given else ZERO
         for name in lowering.cue_values.get(item.cue, [])
     ]
+    lowering.sites.step(scope.path, "cue", item.cue)
     event = lowering.event(cue_event(item.cue), "cue")
     cause = lowering.cause("cue", item.cue, scope.path)
     who = doer(scope)
@@ -195,6 +200,7 @@ def emit_give(scope: Scope, status: str, to: str, seconds: Formula | None) -> No
     """Emit the giving of a status; without seconds it lasts as long as it says itself."""
     name = known_status(scope, status)
     who = entity_text(scope, to)
+    scope.lowering.sites.step(scope.path, "give", name)
     length = amount(scope, seconds, "for") if seconds is not None else const(-1.0)
     scope.builder.emit(Call(give_status(name), (who.entity, doer(scope), length)))
 

@@ -32,7 +32,7 @@ def lower_endings(lowering: Lowering) -> None:
             continue
         lowering.order.append(OrderLine("7 endings", f"{name}: {ending.result} if {ending.if_}", path))
         if not holders:
-            scope = Scope(lowering, b, path, no_chance="an ending")
+            scope = Scope(lowering, b, path, no_chance="an ending", watched=True)
             test = condition(scope, ending.if_, "if")
             with b.when(test):
                 finish(lowering, b, index, ZERO)
@@ -45,6 +45,7 @@ def lower_endings(lowering: Lowering) -> None:
                 path,
                 self_=EntityRef(who, holders),
                 no_chance="an ending",
+                watched=True,
             )
             with b.when(condition(scope, ending.if_, "if")):
                 finish(lowering, b, index, who)

@@ -59,6 +59,7 @@ def _named(scope: Scope, name: str) -> EntityRef:
             raise Problem("there is no 'other' here; it is known in rules about two entities, like {meets: …}")
         return scope.other
     if name == "whose":
+        scope.lowering.sites.turns[scope.path] = None
         return whose(scope.lowering)
     if name == "maker":
         if scope.self_ is None:

@@ -16,6 +16,7 @@ from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed, ValueType
 from mint_ledger.lowering.sharing import shared
+from mint_ledger.lowering.sites import FormulaSite, StatOf, names_of
 from mint_ledger.program.arithmetic import guarded_power
 from mint_ledger.program.building import (
     add,
@@ -108,6 +109,8 @@ def _field(
     except Problem as problem:
         scope.lowering.fault(inner.path, str(problem))
         return ZERO
+    if want == "flag":
+        scope.lowering.sites.condition(inner.path, formula.text)
     return typed.expr
 
 
@@ -136,24 +139,43 @@ def lower_formula(scope: Scope, formula: Formula) -> Typed:
     index = scope.lowering.formula_place(formula, scope.path, watched=scope.watched)
     lowerer = FormulaLowerer(scope, index)
     typed = lowerer.lower(formula.tree)
-    lowerer.note_reads()
-    return replace(typed, expr=Checked(shared(typed.expr, scope.builder, shorten(formula.text)), index))
+    reads = lowerer.note(formula)
+    return replace(typed, reads=reads, expr=Checked(shared(typed.expr, scope.builder, shorten(formula.text)), index))
 
 
 class FormulaLowerer:
     """Lowers the nodes of one formula."""
 
-    def __init__(self, scope: Scope, formula: int, known: dict[Hashable, Typed] | None = None) -> None:
+    def __init__(
+        self,
+        scope: Scope,
+        formula: int,
+        known: dict[Hashable, Typed] | None = None,
+        accounts: set[StatOf] | None = None,
+    ) -> None:
         self.scope = scope
         self.formula = formula
+        self.accounts: set[StatOf] = set() if accounts is None else accounts
         self.reads: dict[str, Expr] = {}
         # What was written out before in this formula, where the same locals are known.
         self._known: dict[Hashable, Typed] = {} if known is None else known
 
-    def note_reads(self) -> None:
-        """Keep what the formula reads, for the message of a run that stops in it."""
-        places = self.scope.lowering.formulas
+    def note(self, formula: Formula) -> frozenset[StatOf]:
+        """Keep what the formula reads, for judges of the game and for the message of a run that stops in it."""
+        scope = self.scope
+        places = scope.lowering.formulas
         places[self.formula] = replace(places[self.formula], reads=tuple(self.reads.items()))
+        site = FormulaSite(
+            scope.path,
+            formula,
+            names_of(scope.self_.members) if scope.self_ is not None else (),
+            frozenset(self.accounts),
+            asks=False,
+            watched=scope.watched,
+            either=any(isinstance(node, ast.BoolOp) and isinstance(node.op, ast.Or) for node in ast.walk(formula.tree)),
+        )
+        scope.lowering.sites.formula(site)
+        return site.reads
 
     def lower(self, node: ast.expr) -> Typed:
         """Lower one node."""
@@ -224,6 +246,7 @@ class FormulaLowerer:
             return Typed(Constant(float(name == "true")), "flag")
         if name in scope.lets:
             typed = scope.lets[name]
+            self.accounts |= typed.reads
         elif name in ("self", "other", "maker") or name in scope.bound:
             ref = entities.entity(self, node)
             return Typed(ref.entity, "entity", members=ref.members)
@@ -420,7 +443,11 @@ class FormulaLowerer:
 
     def elsewhere(self, scope: Scope) -> FormulaLowerer:
         """The same formula going on in another scope."""
-        return FormulaLowerer(scope, self.formula, self._known)
+        return FormulaLowerer(scope, self.formula, self._known, self.accounts)
+
+    def note_account(self, owner: str, stat: str) -> None:
+        """Keep that the formula reads a stat."""
+        self.accounts.add((owner, stat))
 
     def once(self, what: Hashable, scope: Scope, formula: Formula) -> Typed:
         """A formula of the file that is written out here; the same object again where it has been before."""

@@ -307,7 +307,7 @@ def _lower_next(lowering: Lowering) -> None:
         if level.until is None:
             continue
         path = ("levels", name)
-        scope = Scope(lowering, b, path, no_chance="what ends a level")
+        scope = Scope(lowering, b, path, no_chance="what ends a level", watched=True)
         with b.when(compare("==", At(level_column(lowering), ZERO), const(index))):
             with b.when(condition(scope, level.until, "until")):
                 _emit_ways(lowering, b, scope, level, index)

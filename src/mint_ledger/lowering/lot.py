@@ -44,6 +44,7 @@ def emit_lot(scope: Scope, item: LotDo, emit_do: EmitDo) -> None:
         )
     if scope.luck is None:
         raise Problem("a lot is drawn by rules, attacks, actions and statuses; chance may not stand here")
+    lowering.sites.step(scope.path, "lot", item.lot)
     drawing = _Drawing(scope, item.lot, lots[item.lot], emit_do)
     drawing.note()
     if item.times is None:

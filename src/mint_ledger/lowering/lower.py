@@ -203,6 +203,7 @@ def _lower_all(
         tuple(lowering.lots.values()),
         lowering.worked_out,
         tuple(lowering.asked_levels.values()),
+        lowering.sites,
     )
     return lowering, lowered
 

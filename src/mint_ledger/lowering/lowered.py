@@ -16,6 +16,7 @@ from mint_ledger.lowering.context import AskedLevel, LoweredLot, WorkedOut
 from mint_ledger.lowering.measure import Measure
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine
 from mint_ledger.lowering.script import LoweredPlaytest
+from mint_ledger.lowering.sites import Sites
 from mint_ledger.lowering.stats import starts_fit
 from mint_ledger.program.handle import Path
 from mint_ledger.program.program import Program, ScriptItem
@@ -44,6 +45,8 @@ class Lowered:
     # (kind, stat) → the formula of a stat that is worked out.
     worked_out: dict[tuple[str, str], WorkedOut] = field(default_factory=dict)
     asked_levels: tuple[AskedLevel, ...] = ()
+    # What stands at each place of the file.
+    sites: Sites = field(default_factory=Sites, compare=False, repr=False)
 
     @cached_property
     def source(self) -> Source:

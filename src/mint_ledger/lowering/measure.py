@@ -243,6 +243,7 @@ class _Measures:
         entity = int(ref.entity.value)
         if account.spec(entity) is None:
             raise Problem(f"'{ast.unparse(node)}' is no account")
+        self.lowering.sites.show(scope.path, ref.members, stat)
         return account.column.offset + entity
 
     def _causes(self, name: str) -> tuple[int, ...]:

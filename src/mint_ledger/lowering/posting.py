@@ -16,6 +16,7 @@ from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.formulas import FormulaLowerer, check_type, lower_formula
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.sites import PostingSite, names_of
 from mint_ledger.program.building import choose, div, mul, neg
 from mint_ledger.program.expressions import ZERO, Checked, Dial, Expr, Read, inside
 from mint_ledger.program.statements import Post
@@ -65,7 +66,9 @@ def target(scope: Scope, node: ast.expr) -> tuple[EntityRef, str]:
 def emit_set(scope: Scope, ref: EntityRef, name: str, formula: Formula, cause: Expr) -> None:
     """Emit that an account is set to what a formula of the scope says; a fault in it is noted at its place."""
     try:
-        stat = account_owners(scope, ref, name)[0][1]
+        owners = account_owners(scope, ref, name)
+        _note(scope, owners, name, PostingText(f"{name} = {formula}", "set", ast.Name(name), formula))
+        stat = owners[0][1]
         value = _amount(scope, formula, stat.value_type, tuple(stat.one_of or ()))
     except Problem as problem:
         scope.lowering.fault(scope.path, str(problem))
@@ -105,6 +108,7 @@ def account_owners(scope: Scope, ref: EntityRef, name: str) -> list[tuple[Member
 
 def _emit(scope: Scope, posting: PostingText, cause: Expr, ref: EntityRef, name: str) -> None:
     owners = account_owners(scope, ref, name)
+    _note(scope, owners, name, posting)
     stat = owners[0][1]
     column = account_column(scope.lowering, name)
     by = scope.self_.entity if scope.self_ else ZERO
@@ -134,6 +138,13 @@ def _emit(scope: Scope, posting: PostingText, cause: Expr, ref: EntityRef, name:
             scope.builder.emit(Post(column, who, "set", ratio, cause, by))
         case _:
             scope.builder.emit(Post(column, who, "set", value, cause, by))
+
+
+def _note(scope: Scope, owners: list[tuple[Member | None, Stat]], stat: str, posting: PostingText) -> None:
+    names = tuple(member.name if member is not None else "" for member, _ in owners if member is None or member.room)
+    who, other = (names_of(ref.members) if ref is not None else () for ref in (scope.self_, scope.other))
+    site = PostingSite(scope.path, names, stat, posting.mode, posting.amount, posting.text, who, other)
+    scope.lowering.sites.posting(site)
 
 
 def _amount(scope: Scope, formula: Formula, want: str, words: tuple[str, ...]) -> Expr:

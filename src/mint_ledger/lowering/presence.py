@@ -216,9 +216,11 @@ def lower_watch_gone(lowering: Lowering) -> None:
                 path,
                 self_=EntityRef(who, holders),
                 no_chance="a watched condition",
+                watched=True,
             )
             with b.when(condition(scope, kind.gone_if)):
                 b.emit(Call(REMOVE, (who, Local(0), Constant(float(why)))))
+        lowering.sites.step(path, "remove self", "")
     lowering.procedure(b.procedure(parts.WATCH_GONE))
 
 

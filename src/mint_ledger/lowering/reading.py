@@ -125,6 +125,7 @@ def _by_kind(f: InFormula, ref: EntityRef, name: str, one: Callable[[Member | No
         raise Problem(_no_such_stat(lowering, missing[0], name))
     ways: list[tuple[Typed, list[Member]]] = []
     for owner in owners:
+        f.note_account(owner.name if owner else "", name)
         value = one(owner, stats_of(lowering, owner)[name])
         same = next((group for found, group in ways if found == value), None)
         if same is not None and owner is not None:
@@ -389,6 +390,10 @@ def question(f: InFormula, name: str, arguments: list[ast.expr]) -> Typed:
         return _count(f, name, arguments[0])
     one, other = (entities.entity(f, argument) for argument in arguments)
     lowering = f.scope.lowering
+    for ref in (one, other):
+        for member in ref.members:
+            for coordinate in COORDINATES if name != "distance" else ("x", "y"):
+                f.note_account(member.name, coordinate)
     if name == "behind":
         return Typed(space.behind(lowering, one, other), "flag")
     return Typed((space.distance if name == "distance" else space.facing)(lowering, one, other), "number")

@@ -55,6 +55,7 @@ def _bar(scope: Scope, item: Bar) -> ReadoutBar:
     owner = ref.members[0].kind.stats if ref.members else scope.lowering.game.stats
     if stat not in owner or not owner[stat].is_account:
         raise Problem(f"'{item.bar}' is no account")
+    scope.lowering.sites.show(scope.path, ref.members, stat)
     label = owner[stat].label or item.bar
     column = scope.lowering.accounts[stat].column
     return ReadoutBar(label, stat, column, int(ref.entity.value))

@@ -17,6 +17,7 @@ from mint_ledger.lowering.handles import APPEARED, GONE, acted_event, cue_event,
 from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.sites import RuleSite, names_of
 from mint_ledger.lowering.timer import Timer, add_timer
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Ranges, Time, inside
@@ -71,6 +72,7 @@ class RuleLowering:
         except Problem as problem:
             lowering.fault(self.path, str(problem))
             return
+        lowering.sites.rules[self.path] = self._site()
         scope = self._emit_guards(b, scope)
         if lowering.counts_rules:
             times = lowering.layout.column(rule_count(self.path), "measure")
@@ -84,6 +86,20 @@ class RuleLowering:
                 self._wire(when, path, index)
             except Problem as problem:
                 lowering.fault(path, str(problem))
+
+    def _site(self) -> RuleSite:
+        rule = self.rule
+        named = [(when.key, getattr(when, "while_" if when.key == "while" else when.key)) for when in rule.when]
+        return RuleSite(
+            self.path,
+            self.title,
+            names_of(self.holders) if self.under_kind else (),
+            tuple((key, str(item)) for key, items in named for item in _listed(items)),
+            spaced=any(guard is not None for guard in (rule.cooldown, rule.at_most, rule.chance)),
+            cools_down=rule.cooldown is not None,
+            comes_once=rule.at_most is not None,
+            lets=tuple((rule.let or {}).items()),
+        )
 
     # What the rule sees
 
@@ -305,7 +321,8 @@ class RuleLowering:
 
             def poll(b: BlockBuilder, test: Formula = test, inner: Path = inner) -> None:
                 def emit(who: Expr) -> None:
-                    with b.when(condition(self._watch_scope(b, who, inner), test)):
+                    scope = replace(self._watch_scope(b, who, inner), watched=False)
+                    with b.when(condition(scope, test)):
                         b.emit(self._call(who, ZERO, who))
 
                 self._for_each(b, emit)
@@ -504,6 +521,10 @@ class RuleLowering:
                 self._for_each(b, lambda who: b.emit(self._call(who, ZERO, who)))
 
             self.lowering.wiring.on_event(event, handle)
+
+
+def _listed(items: object) -> list[object]:
+    return list(items) if isinstance(items, (list, tuple)) else [items]
 
 
 def _item_path(path: Path, number: int, count: int) -> Path:

@@ -11,6 +11,7 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.luck import Luck
+from mint_ledger.lowering.sites import StatOf
 from mint_ledger.program.building import BlockBuilder
 from mint_ledger.program.expressions import Expr, Ranges
 from mint_ledger.program.handle import Path
@@ -33,12 +34,16 @@ class EntityRef:
 
 @dataclass(frozen=True, slots=True)
 class Typed:
-    """A lowered expression and what sort of value it has; `words` are those that it can be, where known."""
+    """A lowered expression and what sort of value it has; `words` are those that it can be, where known.
+
+    `reads` are the accounts, as (kind, stat), that a whole formula reads.
+    """
 
     expr: Expr
     type: ValueType
     words: tuple[str, ...] = ()
     members: tuple[Member, ...] = ()
+    reads: frozenset[StatOf] = frozenset()
 
 
 class InFormula(Protocol):
@@ -64,6 +69,9 @@ class InFormula(Protocol):
 
     def elsewhere(self, scope: Scope) -> InFormula:
         """The same formula going on in another scope."""
+
+    def note_account(self, owner: str, stat: str) -> None:
+        """Keep that the formula reads a stat, of a kind or (with no owner) of the game."""
 
     def once(self, what: Hashable, scope: Scope, formula: Formula) -> Typed:
         """A formula of the file that is written out here; the same object again where it has been before."""

@@ -96,11 +96,12 @@ def _value(lowering: Lowering, b: BlockBuilder, ref: EntityRef, name: str, membe
         lets: dict[str, Typed] = {}
         for side in ("min", "max"):
             if side in stat.start.names():
-                limit = reading.limit(FormulaLowerer(scope, index), ref, name, member, stat, side)
+                f = FormulaLowerer(scope, index)
+                limit = reading.limit(f, ref, name, member, stat, side)
                 if limit is None and _stands_alone(stat.start, side):
                     raise Problem(f"'{name}' has no {side} to start at")
                 if limit is not None:
-                    lets[side] = Typed(limit, "number")
+                    lets[side] = Typed(limit, "number", reads=frozenset(f.accounts))
         scope = replace(scope, lets=lets)
         typed = lower_formula(scope, stat.start)
         words = tuple(stat.one_of or ())

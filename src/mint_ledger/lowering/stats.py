@@ -112,7 +112,7 @@ def _limit(scope: Scope, member: Member | None, name: str, stat: Stat, side: str
     except Problem as problem:
         lowering.fault(path, str(problem))
         return None
-    f.note_reads()
+    f.note(formula)
     return value if value is None or formula.number is not None else Checked(value, index)
 
 
@@ -132,6 +132,7 @@ def _check_worked_out(lowering: Lowering) -> None:
             except Problem as problem:
                 lowering.fault(path, str(problem))
                 continue
+            f.note(stat.formula)
             key = (member.name if member else "", name)
             reads = tuple(reads_of(lowering, member, stat.formula, path))
             lowering.worked_out[key] = WorkedOut(stat.formula.text, typed.expr, typed.type, reads)
