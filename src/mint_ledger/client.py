@@ -36,6 +36,8 @@ if TYPE_CHECKING:
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
     from mint_ledger.playing.session import Session
+    from mint_ledger.studies.course import Course
+    from mint_ledger.studies.ends import Ends
     from mint_ledger.studies.estimate import Estimate
     from mint_ledger.studies.study import RunProgress, Study
 
@@ -234,6 +236,79 @@ class Game(PlayableGame):
         spread_over = None if points is None else (points, spread)
         setting = self._setting(seed, habit, variant, sure=sure)
         return sweep_ranges(self, dials, measures, budget, setting, points=spread_over, store=store, progress=progress)
+
+    def ends(
+        self,
+        runs: int = 1_000,
+        seed: int = 1,
+        *,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        seconds: float = 10.0,
+        sure: float = 0.95,
+        engine: EngineName = "auto",
+        progress: Progress | None = None,
+    ) -> Ends:
+        """Where and why runs end, and what is lost on the way: by level, visit, time and last cause.
+
+        Args:
+            runs: how many runs.
+            seed: the seed of all of them.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            seconds: how far back (in seconds or turns) it is told what causes did.
+            sure: the chance with which each interval holds the true value.
+            engine: which engine plays.
+            progress: called with (runs done, runs in all).
+
+        Raises:
+            NotFound: there is no such habit, variant or dial.
+            BadRequest: the number of runs, or the seconds, make no sense.
+            RunStopped: a run could not go on.
+        """
+        from mint_ledger.studies.ends import find_ends
+
+        return find_ends(self, runs, self._setting(seed, habit, variant, dials, sure=sure), seconds, engine, progress)
+
+    def course(
+        self,
+        per: str,
+        runs: int = 1_000,
+        seed: int = 1,
+        *,
+        accounts: Sequence[str] | None = None,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        sure: float = 0.95,
+        engine: EngineName = "auto",
+        progress: Progress | None = None,
+    ) -> Course:
+        """The course of the game: for each level, visit or wave its time, what is taken and given, who ends there.
+
+        Args:
+            per: `level`, `visit` (a level that is come to again is another visit), or an account that counts.
+            runs: how many runs.
+            seed: the seed of all of them.
+            accounts: the accounts that are added up; by default those of the readout's bars.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            sure: the chance with which each interval holds the true value.
+            engine: which engine plays.
+            progress: called with (runs done, runs in all).
+
+        Raises:
+            NotFound: there is no such account, habit, variant or dial.
+            BadRequest: the game has no levels, or the number of runs makes no sense.
+            RunStopped: a run could not go on.
+        """
+        from mint_ledger.studies.course import find_course
+
+        setting = self._setting(seed, habit, variant, dials, sure=sure)
+        return find_course(self, runs, setting, per, accounts, engine, progress)
 
     def matchups(
         self,

@@ -97,7 +97,7 @@ def period_too_short(subject: Subject) -> Iterator[Caught]:
     """A period that is shorter than a step cannot be kept."""
     for path, seconds in _durations(subject):
         if path[-1] == "every" and 0.0 < seconds < subject.step:
-            name = subject.facts.name(path[:-1])
+            name = subject.facts.name(path[:-2] if path[-2] == "when" else path[:-1])
             each = subject.step / seconds
             period = f"{number(seconds, 4)} {subject.unit}"
             what = f"{name} wants to happen every {period}, {number(each)} times in each step."

@@ -23,11 +23,13 @@ from mint_ledger.cli.arguments import (
     tell_meant,
 )
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
+from mint_ledger.cli.looks import Look, tell_look
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest, NotFound, nearest
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
+    from mint_ledger.studies.budget import Progress
 
 GRID = 120
 
@@ -64,6 +66,13 @@ def study(
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv, .jsonl, .parquet).")
     ] = None,
+    ends: Annotated[
+        bool, typer.Option("--ends", help="Where and why runs end: by level, time and what did it last.")
+    ] = False,
+    per: Annotated[
+        str | None,
+        typer.Option(metavar="PART", help="The course of the game by level, visit, or an account that counts waves."),
+    ] = None,
     exact: Annotated[
         bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
     ] = False,
@@ -90,6 +99,22 @@ def study(
             raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
     loaded = load(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
+    if ends or per is not None:
+        aside: dict[str, object] = {"--exact": exact, "--measure": measure, "--until": until, "--worst": worst}
+        aside |= {"--store": store, "--cluster": cluster, "--figure": figure}
+        if ends:
+            aside |= {"--account": account, "--per": per}
+        for option in (name for name, value in aside.items() if value):
+            raise BadRequest(f"{option} does not go with {'--ends' if ends else '--per'}, which is a study of its own")
+        setting = {"habit": habit, "variant": variant, "dials": read_dials(settings), "sure": sure, "engine": engine}
+
+        def find(progress: Progress | None) -> Look:
+            if per is None:
+                return loaded.ends(runs, seed, progress=progress, **setting)  # type: ignore[arg-type]
+            return loaded.course(per, runs, seed, accounts=account, progress=progress, **setting)  # type: ignore[arg-type]
+
+        tell_look(loaded.title, find, plot, output, as_json=as_json)
+        return
     if exact:
         sampled: dict[str, object] = {
             "--until": until,

@@ -10,7 +10,7 @@ from typing import Any
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.studies.intervals import OPEN, Average, Basis, Ends, Ordered, QuantileGap, Share, Turned
+from mint_ledger.studies.intervals import OPEN, Average, Basis, Ends, Ordered, QuantileGap, Share, Turned, wilson
 
 CONFIDENCE = 0.95
 
@@ -200,6 +200,59 @@ def mean_of(values: Sequence[float], confidence: float = CONFIDENCE, bounds: End
     skewness = 0.0 if alike or squares == 0.0 else math.fsum(off**3) / n / math.sqrt(squares / n) ** 3
     basis = Average(centre, deviation, skewness, n, alike, bounds)
     return _estimate(centre, n, "Student's t, with Hall's transformation", confidence, basis)
+
+
+def ratio(tops: Sequence[float], bottoms: Sequence[float], confidence: float = CONFIDENCE) -> Estimate:
+    """A total over another, of amounts that come in runs: points a life lost, or what share of them a cause took.
+
+    What comes in one run is not independent, so the interval is that of the runs' residuals (the delta method, as in
+    Cochran, "Sampling Techniques", 1977, section 6.4), with the same care for skewness as a mean.
+
+    Args:
+        tops: one total a run, shape (runs,).
+        bottoms: the other, shape (runs,); its sum is above 0.
+
+    Raises:
+        BadRequest: there is nothing to divide by.
+    """
+    import numpy as np
+
+    top, bottom = np.asarray(tops, dtype=float), np.asarray(bottoms, dtype=float)
+    if not bottom.sum() > 0.0:
+        raise BadRequest("a ratio wants something to divide by")
+    value = float(top.sum() / bottom.sum())
+    about = mean_of((top - value * bottom).tolist(), confidence)
+    each = float(bottom.mean())
+    low, high = value + (about.low - about.value) / each, value + (about.high - about.value) / each
+    return Estimate(value, low, high, len(top), "ratio of totals, delta method", confidence)
+
+
+def clustered_share(counts: Sequence[int], times: Sequence[int], confidence: float = CONFIDENCE) -> Estimate:
+    """The share of what happened that is of a sort, where several times in one run are not independent.
+
+    Wilson's interval of as many independent times as the runs are worth (Korn and Graubard, "Confidence intervals for
+    proportions with small expected number of positive counts", Survey Methodology 24, 1998).
+
+    Args:
+        counts: how often it was of that sort, shape (runs,).
+        times: how often it happened, shape (runs,); its sum is above 0.
+
+    Raises:
+        BadRequest: it never happened.
+    """
+    import numpy as np
+
+    some, all_of = np.asarray(counts, dtype=float), np.asarray(times, dtype=float)
+    happened, runs = float(all_of.sum()), int((all_of > 0.0).sum())
+    if not happened:
+        raise BadRequest("a share wants something that happened")
+    value = float(some.sum()) / happened
+    worth = float(runs)
+    if 0.0 < value < 1.0 and runs > 1:
+        variance = float(((some - value * all_of) ** 2).sum()) / happened**2 * runs / (runs - 1)
+        worth = min(value * (1.0 - value) / variance, happened) if variance > 0.0 else happened
+    low, high = wilson(value * worth, worth, confidence)
+    return Estimate(value, low, high, runs, "Wilson, of as many as the runs are worth", confidence)
 
 
 def measured(game: PlayableGame, text: str) -> list[str]:

@@ -236,10 +236,18 @@ class NativePlayer:
         return int(self.state[self.program.columns.step.base])
 
     def journal(self, run: int = 0) -> list[Row]:
-        """Play a run and return its rows; where the room does not suffice, it is played again with more."""
-        room = FIRST_ROWS
+        """Play a run and return its rows."""
+        return rows_of(self.rows(run))
+
+    def rows(self, run: int = 0) -> Floats:
+        """Play a run and return its rows as numbers, shape (rows, ROW_SIZE).
+
+        Where the room does not suffice, it is played again with more; the room stays for the next.
+        """
         while True:
-            self._give("rows", np.zeros(room * ROW_SIZE))
+            room = max(int(self.context.row_room), FIRST_ROWS)
+            if room != self.context.row_room:
+                self._give("rows", np.zeros(room * ROW_SIZE))
             self.context.row_room = room
             self.context.listens = 1
             self.play(run)
@@ -247,9 +255,9 @@ class NativePlayer:
             if needed > MOST_ROWS:
                 raise RunStopped(f"{self.program.title}: {too_many_rows()}")
             if needed <= room:
-                break
-            room = needed
-        return rows_of(self._kept["rows"].reshape(room, ROW_SIZE)[1:needed])
+                return self._kept["rows"].reshape(room, ROW_SIZE)[1:needed].copy()  # type: ignore[return-value]
+            self._give("rows", np.zeros(needed * ROW_SIZE))
+            self.context.row_room = needed
 
     def take(self, slots: Integers, tallied: Sequence[int], room: int) -> None:
         """Keep numbers of each run of a batch (at most `room` runs): see `studies.taking.Taking`."""

@@ -1,0 +1,64 @@
+"""Tells what a look at many runs found: a text, JSON, a figure, a table; what there is of it on Ctrl-C."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Protocol
+
+import typer
+
+from mint_ledger.cli.exits import INTERRUPTED
+from mint_ledger.cli.output import say, say_json
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
+    from mint_ledger.studies.budget import Progress
+
+
+class Look(Protocol):
+    """What a look found."""
+
+    def table(self) -> pd.DataFrame:
+        """It as a table."""
+
+    def summary(self) -> str:
+        """It for people."""
+
+    def plot(self) -> Figure:
+        """It as a figure."""
+
+    def as_json(self) -> dict[str, Any]:
+        """It as plain values."""
+
+
+def tell_look(
+    title: str,
+    find: Callable[[Progress | None], Look],
+    plot: Path | None,
+    output: Path | None,
+    *,
+    as_json: bool,
+) -> None:
+    """Find it, tell it, and write what is wanted of it."""
+    from mint_ledger.cli.files import write_figure, write_table
+    from mint_ledger.cli.progress import counted_progress
+    from mint_ledger.studies.journals import LookInterrupted
+
+    with counted_progress(f"{title}: runs") as progress:
+        try:
+            answer = find(progress)
+        except LookInterrupted as stop:
+            # What was found so far is shown, and no file is written.
+            say_json(stop.answer.as_json()) if as_json else say(stop.answer.summary())
+            say(str(stop), error=True)
+            raise typer.Exit(INTERRUPTED) from None
+    if output:
+        write_table(output, answer.table())
+    if plot:
+        write_figure(plot, answer.plot())
+    say_json(answer.as_json()) if as_json else say(answer.summary())
+    for path in filter(None, (output, plot) if not as_json else ()):
+        say(f"\n{path} is written")

@@ -1,0 +1,76 @@
+"""The course of a game as text: each level, visit or wave in a line, and what each account loses and gains in it."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.study_text import digits_for, fixed
+
+if TYPE_CHECKING:
+    from mint_ledger.studies.course import Course, Stretch
+
+NAME = 22
+WORDS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfin."}
+# What a cause does that is less than this part of all that is done is not named.
+SMALL = 0.1
+
+
+def course_text(course: Course) -> str:
+    """All stretches in their order, then each account over them."""
+    lines = [f"{course.title} · {course.runs:,} runs · seed {course.seed}", ""]
+    results = [r for r in WORDS if any(r in part.ended for part in course.stretches)]
+    heads = "".join(f"{WORDS[result]:>8}" for result in results)
+    first = NAME + 14
+    heading = f"the course by {_cut(course.per, NAME - 2)}"
+    lines.append(f"  {heading:<{first}}{'runs':>7}{course.unit:>8}   ±{heads}")
+    for part in course.stretches:
+        time, half = _time(part.time)
+        ended = "".join(f"{part.ended.count(result) or '':>8}" for result in results)
+        lines.append(f"  {_cut(part.name, first):<{first}}{len(part.runs):>7,}{time:>8}{half:>6}{ended}".rstrip())
+    sure = sure_words(course.sure)
+    lines += ["", f"  runs: so many come to it; {course.unit}: how long they are in it, on average (± at {sure});"]
+    lines.append(f"  {', '.join(WORDS[result] for result in results)}: so many end in it")
+    for account in course.accounts:
+        lines += ["", f"  {_cut(account, NAME):<{NAME}}{'taken':>9}{'given':>9}{'left':>8}   most by"]
+        for part in course.stretches:
+            lines.append(_account_line(part, account))
+    if course.accounts:
+        lines += ["", "  taken and given: on average; left: the median of what they leave with"]
+    return "\n".join(lines)
+
+
+def _account_line(part: Stretch, account: str) -> str:
+    taken, given = (part.change(account, sign=sign).value for sign in (-1, 1))
+    whole = abs(taken) + abs(given)
+    most = sorted(part.causes(account), key=lambda item: -abs(item[1].value))
+    told = [f"{_cut(cause, 16)} {_signed(points.value)}" for cause, points in most if abs(points.value) > SMALL * whole]
+    left = number(part.quantile(account, 0.5).value, 1)
+    shown = ""
+    for text in told:
+        if len(shown) + len(text) + 2 > 80 - NAME - 31:
+            break
+        shown += (", " if shown else "") + text
+    columns = f"{_signed(taken):>9}{_signed(given):>9}{left:>8}"
+    return f"  {_cut(part.name, NAME):<{NAME}}{columns}   {shown}".rstrip()
+
+
+def _time(estimate: Estimate) -> tuple[str, str]:
+    """A time and half its interval; none of what is the same in all runs."""
+    if not math.isfinite(estimate.low) or not math.isfinite(estimate.high):
+        return number(estimate.value, 1), ""
+    digits = min(digits_for(estimate), 2)
+    return fixed(estimate.value, digits), fixed(estimate.half_width, digits)
+
+
+def _signed(value: float) -> str:
+    if abs(value) < 0.05:
+        return "·"
+    text = fixed(value, 1)
+    return text if value < 0 else f"+{text}"
+
+
+def _cut(text: str, width: int) -> str:
+    return text if len(text) <= width else text[: width - 1] + "…"

@@ -1,0 +1,110 @@
+"""Where and why runs end, as text."""
+
+from __future__ import annotations
+
+import math
+import textwrap
+from typing import TYPE_CHECKING
+
+from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.study_text import digits_for, fixed, span_text
+
+if TYPE_CHECKING:
+    from mint_ledger.studies.ends import Cause, End, Ends
+
+RESULTS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfinished"}
+WIDTH = 80
+MOST_CAUSES = 8
+
+
+def ends_text(ends: Ends) -> str:
+    """Each ending with when, where and why, and what is lost on the way."""
+    lines = [f"{ends.title} · {ends.runs:,} runs · seed {ends.seed}", ""]
+    lines.append(f"How runs end, and what did it ({sure_words(ends.sure)} intervals):")
+    for end in ends.ends:
+        count = f"{len(end.moments):,} run{'s' if len(end.moments) != 1 else ''}"
+        result = RESULTS[end.result]
+        heading = f"  {_cut(end.name, 40)} · {result}" if end.name != result else f"  {result}"
+        lines += ["", f"{heading}: {count}, {_per_cent(end.share)}"]
+        lines += _of_end(end, ends.unit)
+    if ends.on_the_way:
+        lines += ["", "What is lost on the way there:"]
+    for end in ends.on_the_way:
+        mean = len(end.moments) / ends.runs
+        lines += ["", f"  {_cut(end.name, 40)}: {len(end.moments):,} times, {number(mean)} a run"]
+        lines += _of_end(end, ends.unit)
+    return "\n".join(lines)
+
+
+def _of_end(end: End, unit: str) -> list[str]:
+    half, late = (number(end.time(q), 1) for q in (0.5, 0.9))
+    lines = [_line("when", f"half by {half} {unit}, nine tenths by {late} {unit}")]
+    if len(end.places) > 1:
+        visits = any(visit > 1 for _, visit, _ in end.places)
+        places = [
+            f"{_cut(level, 24)}{f', visit {visit}' if visits else ''}: {_share(share)}"
+            for level, visit, share in end.places
+        ]
+        lines += _wrapped("where", places)
+    elif end.places:
+        lines.append(_line("where", f"all in {end.places[0][0]}"))
+    lines += [_line("by" if not index else "", text) for index, text in enumerate(_causes(end))]
+    account = ""
+    for name, cause, points in end.last_seconds:
+        shown = f"{_cut(cause, 30):<30}{_signed(points):>9}   {_span(points)}"
+        heading = f"last {number(end.seconds)} {unit}" if not account else ""
+        if name != account:
+            lines.append(_line(heading, f"{_cut(name, 40)}, on average:"))
+            account = name
+        lines.append(f"      {'':<13}{shown}")
+    return lines
+
+
+def _causes(end: End) -> list[str]:
+    shown = []
+    for cause, share in end.causes[:MOST_CAUSES]:
+        shown.append(f"{_cut(cause_name(cause), 44):<46}{_per_cent(share)}")
+    if len(end.causes) > MOST_CAUSES:
+        rest = sum(share.value for _, share in end.causes[MOST_CAUSES:])
+        shown.append(f"{f'{len(end.causes) - MOST_CAUSES} more':<46}{100 * rest:.0f} %")
+    return shown
+
+
+def cause_name(cause: Cause) -> str:
+    """A cause, and the rules by which it came to that."""
+    return " → ".join([cause.cause, *reversed(cause.through)])
+
+
+def _line(heading: str, text: str) -> str:
+    return f"    {heading:<13}{text}"
+
+
+def _wrapped(heading: str, items: list[str]) -> list[str]:
+    lines = textwrap.wrap("; ".join(items), WIDTH - 17)
+    return [_line(heading if not index else "", line) for index, line in enumerate(lines)]
+
+
+def _share(estimate: Estimate) -> str:
+    return f"{100 * estimate.value:.0f} %"
+
+
+def _per_cent(estimate: Estimate) -> str:
+    digits = 1 if estimate.half_width < 0.05 else 0
+    value, low, high = (f"{100 * end:.{digits}f}" for end in (estimate.value, estimate.low, estimate.high))
+    return f"{value} % ({low} to {high})"
+
+
+def _signed(estimate: Estimate) -> str:
+    text = fixed(estimate.value, min(digits_for(estimate), 2))
+    return text if text.startswith("−") or text.strip("0.") == "" else f"+{text}"
+
+
+def _span(estimate: Estimate) -> str:
+    if math.isinf(estimate.low) and math.isinf(estimate.high):
+        return "the same each time" if estimate.runs > 1 else ""
+    return span_text(estimate.low, estimate.high, min(digits_for(estimate), 2))
+
+
+def _cut(text: str, width: int) -> str:
+    return text if len(text) <= width else text[: width - 1] + "…"
