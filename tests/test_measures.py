@@ -141,3 +141,79 @@ def test_measures_change_nothing_in_the_run() -> None:
     game = mint.loads(POND)
     plain = mint.loads(POND.split("measures:", maxsplit=1)[0])
     assert game.run(seed=3).journal_csv() == plain.run(seed=3).journal_csv()
+
+
+@pytest.mark.parametrize("engine", ["native", "reference"])
+def test_measures_look_at_the_step_in_which_the_run_ends(engine: str) -> None:
+    game = mint.loads(
+        """
+title: Steps
+clock: {step: 1, limit: 30}
+stats: {x: 0, y: {formula: "x * 2"}}
+rules: [{name: up, when: {every: 1}, do: [x += 1]}]
+endings: {done: {result: win, if: x >= 3}}
+measures: {last: closing(y), most: highest(y), held: time_while(x >= 3), first: first_time(x >= 3)}
+"""
+    )
+    study = game.study(2, engine=engine)  # type: ignore[arg-type]
+    assert study.measures[["last", "most", "held", "first"]].to_numpy().tolist() == [[6.0, 6.0, 0.0, 3.0]] * 2
+
+
+# Second by second: health 10 8 1 1 6 2 9 0 5 (of 0..10), rival 5 throughout.
+TENSE = """
+title: Tense
+clock: {step: 1, limit: 8}
+kinds:
+  runner: {stats: {health: {start: 10, min: 0, max: 10}, breath: {start: 3, min: 0, max: 3}}}
+  rival: {stats: {health: {start: 5, min: 0, max: 10}}}
+tables: {course: {columns: [at, health], rows: [[1, 8], [2, 1], [3, 1], [4, 6], [5, 2], [6, 9], [7, 0], [8, 5]]}}
+actions: {dash: {by: runner, costs: {breath: 2}, do: []}}
+rules:
+  - {name: course, when: {every: 1}, do: ["runner.health = course.health[time]"]}
+  - {name: rests, when: {every: 5}, do: ["runner.breath += 2"]}
+habits: {eager: {by: runner, reaction: 0, acts: [{do: dash}]}}
+endings: {home: {result: win, if: time >= 8}}
+measures:
+  close: escapes(runner.health, 0.2)
+  wide: escapes(runner.health, 0.7)
+  leads: lead_changes(runner.health, rival.health)
+  from_low: won_from(runner.health, 0.2)
+  from_nothing: won_from(runner.breath, 0.2)
+  waits: idle(runner)
+"""
+
+
+@pytest.mark.parametrize("engine", ["native", "reference"])
+def test_how_tense_a_run_is(engine: str) -> None:
+    row = mint.loads(TENSE).study(1, habit="eager", engine=engine).measures.iloc[0]  # type: ignore[arg-type]
+    # Below 2.1: 1 1 | 6, 2 | 9, 0 | 5. Below 7.1: 1 1 6 2 | 9, 0 5 (and the run ends there).
+    assert (row["close"], row["wide"]) == (3.0, 1.0)
+    # 10 8 leads, 1 1 behind, 6 leads, 2 behind, 9 leads, 0 behind, 5 as much: the lead stays.
+    assert row["leads"] == 5.0
+    assert row["from_low"] == 1.0
+    # Breath 3 - 2 = 1 of 3 is never within a fifth of nothing.
+    assert row["from_nothing"] == 0.0
+    # It dashes at 1 s, cannot until breath comes at 5 s, dashes at 6 s, and cannot to the end at 8 s.
+    assert row["waits"] == 4.0
+
+
+def test_a_run_that_is_lost_was_not_won_from_anything() -> None:
+    lost = TENSE.replace("result: win", "result: lose")
+    assert mint.loads(lost).study(1, habit="eager").mean("from_low").value == 0.0
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("escapes(runner.health, 2)", ["between 0 and 1"]),
+        ("escapes(runner.health)", ["2 values"]),
+        ("won_from(runner.health, x)", ["between 0 and 1"]),
+        ("idle(rival)", ["no actions"]),
+        ("lead_changes(runner.health, rival)", ["an entity"]),
+    ],
+)
+def test_a_measure_of_tension_that_cannot_be_is_refused(text: str, words: list[str]) -> None:
+    with pytest.raises(mint.MintError) as told:
+        mint.loads(TENSE).study(1, measures=[text])
+    for word in words:
+        assert word in str(told.value)

@@ -206,6 +206,8 @@ class ReferenceEngine(Statements):
             self._procedures[procedure]()
         except Finished:
             self.book_flows()
+            # What only measures looks at the step in which the run ends, too.
+            self._procedures[parts.MEASURES]()
             raise
 
     @property

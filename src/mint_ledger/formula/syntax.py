@@ -52,6 +52,10 @@ MEASURE_CALLS = {
     "blocks": (1, 1),
     "time_while": (1, 1),
     "first_time": (1, 1),
+    "escapes": (2, 2),
+    "lead_changes": (2, 2),
+    "won_from": (2, 2),
+    "idle": (1, 1),
 }
 
 # name: (least, most) number of arguments

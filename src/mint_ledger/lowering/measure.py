@@ -13,20 +13,34 @@ from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import posting, reading
-from mint_ledger.lowering.columns import level_column
+from mint_ledger.lowering.columns import ending_column, level_column
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.formulas import COMPARISONS, condition, lower_formula
+from mint_ledger.lowering.formulas import COMPARISONS, check_type, condition, entity_text, lower_formula
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import Scope
 from mint_ledger.program import parts
-from mint_ledger.program.building import BlockBuilder, add, choose, compare, no, sub
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, higher_of, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Expr, Or, Step
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.row import WHATS
+from mint_ledger.program.state import Column
 from mint_ledger.program.statements import If, Set
 
 Sort = Literal[
-    "closing", "lowest", "highest", "total", "waste", "changes", "rows", "held", "first", "time", "level", "kept"
+    "closing",
+    "lowest",
+    "highest",
+    "total",
+    "waste",
+    "changes",
+    "rows",
+    "held",
+    "first",
+    "time",
+    "level",
+    "kept",
+    "stretch",
+    "ended",
 ]
 ROW_CALLS = {"hits": "hit", "misses": "miss", "dodges": "dodge", "blocks": "blocked"}
 ACCOUNT_CALLS = ("closing", "lowest", "highest")
@@ -45,7 +59,7 @@ class Reading:
     """A number taken from each run.
 
     `slot` is an account's slot, or that of a watched condition's numbers; `causes` are those that are counted (none:
-    all); `what` is a sort of row.
+    all), or the endings that count; `what` is a sort of row.
     """
 
     sort: Sort
@@ -165,7 +179,7 @@ class _Measures:
             return self.known[name].value
         raise Problem(f"unknown measure '{name}'{nearest(name, ['time', 'level', *self.known])}")
 
-    def _reading(self, scope: Scope, name: str, arguments: list[ast.expr]) -> Reading:
+    def _reading(self, scope: Scope, name: str, arguments: list[ast.expr]) -> Value:
         if name in ROW_CALLS:
             attack = _text(arguments[0])
             if attack not in self.lowering.game.attacks:
@@ -173,6 +187,14 @@ class _Measures:
             return Reading("rows", -1, self._causes(attack), WHATS.index(ROW_CALLS[name]))
         if name in ("time_while", "first_time"):
             return self._watch(scope, name, arguments[0])
+        if name == "escapes":
+            return self._escapes(scope, *arguments)
+        if name == "lead_changes":
+            return self._lead_changes(scope, *arguments)
+        if name == "won_from":
+            return self._won_from(scope, *arguments)
+        if name == "idle":
+            return self._idle(scope, arguments[0])
         if name == "count_of" and len(arguments) == 1 and not self._is_account(arguments[0]):
             cue = _text(arguments[0])
             sorts = {"cue": "cue", "level": "level", "branch": "lot"}
@@ -253,6 +275,85 @@ class _Measures:
             known = [cause.name for cause in self.lowering.causes]
             raise Problem(f"nothing of the name '{name}' changes an account{nearest(name, known)}")
         return causes
+
+    def _near_the_floor(self, scope: Scope, name: str, account: ast.expr, share: ast.expr) -> Expr:
+        """Whether an account stands within a share of its range of its lower limit."""
+        if not isinstance(share, ast.Constant) or not isinstance(share.value, float) or not 0.0 < share.value < 1.0:
+            raise Problem(f"{name} wants an account and a share between 0 and 1, like {name}(keeper.health, 0.2)")
+        text = ast.unparse(account)
+        node = parse_expression(f"{text}.share <= {share.value!r}")
+        return condition(scope, Formula(f"{text}.share <= {share.value:g}", node))
+
+    def _kept(self, name: str, *texts: str, opening: float = 0.0) -> Column:
+        return self.lowering.layout.column(Handle(f"measure {name}", texts), "measure", opening=opening)
+
+    def _escapes(self, scope: Scope, account: ast.expr, share: ast.expr) -> Reading:
+        """How often an account came near its lower limit, and away from it again."""
+        key = ("escapes", ast.unparse(account), ast.unparse(share))
+        if key not in self.watched:
+            b = self.builder
+            near = b.let(self._near_the_floor(scope, "escapes", account, share))
+            was, count = self._kept("near", *key[1:]), self._kept("escapes", *key[1:])
+            b.emit(If(And((At(was, ZERO), no(near))), (Set(count, ZERO, add(At(count, ZERO), ONE)),)))
+            b.emit(Set(was, ZERO, near))
+            self.watched[key] = Reading("kept", count.base)
+        return self.watched[key]
+
+    def _won_from(self, scope: Scope, account: ast.expr, share: ast.expr) -> Calculation:
+        """Whether the run was won after an account had been near its lower limit."""
+        key = ("won_from", ast.unparse(account), ast.unparse(share))
+        if key not in self.watched:
+            b = self.builder
+            near = b.let(self._near_the_floor(scope, "won_from", account, share))
+            ever = self._kept("ever near", *key[1:])
+            b.emit(If(near, (Set(ever, ZERO, ONE),)))
+            self.watched[key] = Reading("kept", ever.base)
+        wins = [n for n, (_, ending, _, _) in enumerate(self.lowering.list_endings()) if str(ending.result) == "win"]
+        return Calculation("*", (self.watched[key], Reading("ended", ending_column(self.lowering).base, tuple(wins))))
+
+    def _lead_changes(self, scope: Scope, one: ast.expr, other: ast.expr) -> Reading:
+        """How often the greater of two values changed; while they are equal whoever led leads on."""
+        key = ("lead_changes", ast.unparse(one), ast.unparse(other))
+        if key not in self.watched:
+            b = self.builder
+            first, second = (b.let(self._number(scope, node)) for node in (one, other))
+            leads, count = self._kept("leads", *key[1:]), self._kept("lead changes", *key[1:])
+            behind = choose(compare("<", first, second), const(-1.0), At(leads, ZERO))
+            now = b.let(choose(compare(">", first, second), ONE, behind))
+            turned = And((compare("!=", At(leads, ZERO), ZERO), compare("!=", now, At(leads, ZERO))))
+            b.emit(If(turned, (Set(count, ZERO, add(At(count, ZERO), ONE)),)))
+            b.emit(Set(leads, ZERO, now))
+            self.watched[key] = Reading("kept", count.base)
+        return self.watched[key]
+
+    def _number(self, scope: Scope, node: ast.expr) -> Expr:
+        text = ast.unparse(node)
+        typed = lower_formula(scope, Formula(text, node))
+        check_type(typed, "number", text)
+        return typed.expr
+
+    def _idle(self, scope: Scope, node: ast.expr) -> Reading:
+        """The longest time in which somebody could begin none of its actions."""
+        lowering, b = self.lowering, self.builder
+        key = ("idle", ast.unparse(node))
+        if key in self.watched:
+            return self.watched[key]
+        ref = entity_text(scope, ast.unparse(node))
+        kinds = {member.name for member in ref.members}
+        families = {name: {m.name for m in lowering.cast.families(a.by)} for name, a in lowering.game.actions.items()}
+        actions = [name for name, able in families.items() if kinds & able]
+        if not actions:
+            raise Problem(f"{key[1]} has no actions, so idle() has no meaning for it")
+        who = b.let(ref.entity)
+        able = [b.let(lowering.ready(lowering, b, name, who)) for name in actions]
+        none = b.let(And((lowering.present(who), *(no(test) for test in able))))
+        longest, idle, since = (self._kept(f"idle {what}", key[1]) for what in ("longest", "now", "since"))
+        lasted = b.let(sub(Step(), At(since, ZERO)))
+        b.emit(If(And((At(idle, ZERO), no(none))), (Set(longest, ZERO, higher_of(At(longest, ZERO), lasted)),)))
+        b.emit(If(And((none, no(At(idle, ZERO)))), (Set(since, ZERO, Step()),)))
+        b.emit(Set(idle, ZERO, none))
+        self.watched[key] = Reading("stretch", longest.base)
+        return self.watched[key]
 
     def _watch(self, scope: Scope, name: str, node: ast.expr) -> Reading:
         """Watch a condition at the end of each step: how long it held, and when it held first."""

@@ -12,7 +12,7 @@ from mint_ledger.program.expressions import BinaryOp
 from mint_ledger.program.program import Program
 
 _COUNTS = ("changes", "rows")
-_TIMES = ("time", "first", "held")
+_TIMES = ("time", "first", "held", "stretch")
 
 
 class _ByIdentity:

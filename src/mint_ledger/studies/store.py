@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.playing import Span
 
 APPLICATION = 0x4D4C4452
-FORMAT = 3
+FORMAT = 4
 PATIENCE = 30.0
 COMMIT_EVERY = 0.5
 MOST_STUDIES = 100_000

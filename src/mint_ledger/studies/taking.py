@@ -91,6 +91,11 @@ class Taking:
                 return self.seconds(total + np.where(held != 0.0, steps - since, 0.0))
             case "level":
                 return parts[0] + 1.0
+            case "stretch":
+                longest, idle, since, steps = parts
+                return self.seconds(np.maximum(longest, np.where(idle != 0.0, steps - since, 0.0)))
+            case "ended":
+                return np.isin(parts[0], reading.causes).astype(float)
         sums = np.zeros(len(taken))
         for part in parts:
             sums = sums + part
@@ -127,11 +132,11 @@ def _slots_of(program: Program, reading: Reading, tallied: tuple[int, ...]) -> l
     size, causes = program.layout.size, len(program.causes)
     step = program.columns.step.base
     match reading.sort:
-        case "closing" | "first" | "level" | "kept":
+        case "closing" | "first" | "level" | "kept" | "ended":
             return [reading.slot]
         case "time":
             return [step]
-        case "held":
+        case "held" | "stretch":
             return [reading.slot, reading.slot + 1, reading.slot + 2, step]
         case "rows":
             return [size + reading.what * causes + cause for cause in reading.causes]

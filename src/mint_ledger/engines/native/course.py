@@ -341,10 +341,15 @@ class Course:
             over, on = r.label(), r.label()
             r.fork(r.let(f"icmp eq i32 {signal}, 1"), over, on)
             r.place(over)
-            leave_unless_going(r, r.let(f"call i32 @book_flows({PASSED_ON})"))
+            self._end(r)
             r.leave(ends)
             r.place(on)
             leave_unless_going(r, signal)
+
+    def _end(self, r: Routine) -> None:
+        """The run ends: flows are booked, and what only measures looks at this step, too."""
+        leave_unless_going(r, r.let(f"call i32 @book_flows({PASSED_ON})"))
+        leave_unless_going(r, r.let(f"call i32 {self.module.routine(parts.MEASURES)}({PASSED_ON})"))
 
     def _open_flows(self, body: Body, slot: str, value: str) -> None:
         for account in self.module.program.accounts:
@@ -418,7 +423,7 @@ class Course:
         ended, other = r.label(), r.label()
         r.fork(r.let(f"icmp eq i32 {signal}, 1"), ended, other)
         r.place(ended)
-        leave_unless_going(r, r.let(f"call i32 @book_flows({PASSED_ON})"))
+        self._end(r)
         r.leave("i32 1")
         r.place(other)
         leave_unless_going(r, signal)
