@@ -44,13 +44,14 @@ def columns_page() -> str:
     """What the columns of all data files mean."""
     from mint_ledger.balance import matchup, sweep
     from mint_ledger.journal import table
-    from mint_ledger.studies import course, ends, study
+    from mint_ledger.studies import course, ends, shape, study
 
     parts = (
         ("The journal", "`run -o`, `run.journal`: one row for each thing that happened.", table.COLUMNS),
         ("The runs of a study", "`study -o`, `study.measures`: one row a run.", study.COLUMNS),
         ("Ends", "`study --ends -o`, `ends.table()`: one row each time that something ended or was lost.", ends.COLUMNS),
         ("The course", "`study --per -o`, `course.table()`: one row a stretch, account and cause.", course.COLUMNS),
+        ("A shape", "`study.shape(measure).table()`: one row a bin.", shape.COLUMNS),
         ("The points of a sweep", "`sweep -o`, `sweep.table()`: one row a setting of the dials.", sweep.COLUMNS),
         ("Matchups", "`matchup -o`, `matchups.table()`: one row for each attack and whom it may strike.", matchup.COLUMNS),
     )

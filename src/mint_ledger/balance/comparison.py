@@ -19,6 +19,7 @@ from mint_ledger.program.row import Row
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, mean_of, measured, quantile_gap, quantile_of, turned_rate
 from mint_ledger.studies.intervals import Average, QuantileGap, Turned
 from mint_ledger.studies.seats import RESULTS
+from mint_ledger.studies.shape import Shapes, shapes_of
 from mint_ledger.studies.study import StudyInterrupted
 from mint_ledger.studies.studying import Asked, Means, study_game
 
@@ -221,6 +222,34 @@ class ComparisonInterrupted(KeyboardInterrupt):
     def __init__(self, comparison: Comparison, runs: int) -> None:
         self.comparison = comparison
         super().__init__(f"stopped after {comparison.runs:,} of {runs:,} runs")
+
+
+def compare_shapes(
+    one: PlayableGame,
+    other: PlayableGame,
+    measure: str,
+    *,
+    runs: int = 2_000,
+    seed: int = 1,
+    habits: tuple[str | None, str | None] = (None, None),
+    label: str = "",
+    sure: float = CONFIDENCE,
+    progress: Any = None,
+) -> Shapes:
+    """Play two games under the same luck, and tell how a measure is spread over the runs of both.
+
+    Raises:
+        NotFound: there is no such habit or measure.
+        BadRequest: the number of runs makes no sense, or no run of one has the measure.
+        StudyInterrupted: it was stopped with Ctrl-C.
+    """
+    shapes = []
+    for game, habit in zip((one, other), habits, strict=True):
+        asked = Asked([] if measure in ("time", *game.measures) else [measure], ())
+        study = study_game(game, runs, Setting(seed, habit, sure=sure), asked, Means(progress=progress))
+        shapes.append(study.shape(measure))
+    titled = replace(shapes[1], title=shapes[1].title + (f" · {label}" if label else ""))
+    return shapes_of(shapes[0], titled)
 
 
 def compare_games(

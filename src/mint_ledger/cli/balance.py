@@ -6,7 +6,7 @@ import math
 import sys
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -25,6 +25,7 @@ from mint_ledger.cli.arguments import (
     tell_meant,
 )
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
+from mint_ledger.cli.looks import show_look
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest
 
@@ -158,6 +159,10 @@ def compare(
         list[str] | None,
         typer.Option(metavar="MEASURE", help="One more measure, like 'lowest(keeper.health)' or 'median(time)'."),
     ] = None,
+    shape: Annotated[
+        str | None, typer.Option(metavar="MEASURE", help="How this measure is spread over the runs of both, and alone.")
+    ] = None,
+    plot: Annotated[Path | None, typer.Option(help="With --shape: draw it into this file (.png, .svg, .pdf).")] = None,
     runs: Annotated[int, typer.Option(help="How many runs of each.")] = 2_000,
     seed: SeedOption = 1,
     played_by: HabitOption = None,
@@ -169,7 +174,7 @@ def compare(
     """Compare two games, variants, habits or sets of dials under the same luck."""
     habit = joined(played_by)
     variant = joined(variants)
-    from mint_ledger.balance.comparison import ComparisonInterrupted, compare_games
+    from mint_ledger.balance.comparison import ComparisonInterrupted, compare_games, compare_shapes
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.client import load
     from mint_ledger.playing.setting import habit_for
@@ -189,25 +194,25 @@ def compare(
     second = second.with_dials(dials) if dials else second
     # Habit and variant stand in the heading of each game already.
     differs = ", ".join(text for text in with_ or () if text.partition("=")[0].strip() not in changed)
+    if plot is not None and shape is None:
+        raise BadRequest("--plot draws how a measure is spread, so it wants --shape")
     stopped: ComparisonInterrupted | None = None
     with study_progress(f"{one.title}: runs") as progress:
+        both: dict[str, Any] = {"runs": runs, "seed": seed, "habits": (habit, second_habit), "sure": sure}
+        both |= {"label": differs if other is None else str(other), "progress": progress}
         try:
-            answer = compare_games(
-                first,
-                second,
-                runs=runs,
-                seed=seed,
-                habits=(habit, second_habit),
-                measures=tuple(measure or ()),
-                sure=sure,
-                label=differs if other is None else str(other),
-                progress=progress,
-            )
+            if shape is not None:
+                spread = compare_shapes(first, second, shape, **both)
+            else:
+                answer = compare_games(first, second, measures=tuple(measure or ()), **both)
         except ComparisonInterrupted as stop:
             stopped, answer = stop, stop.comparison
         except StudyInterrupted as stop:
             say(f"{stop} of the first game; nothing is compared yet", error=True)
             raise typer.Exit(INTERRUPTED) from None
+    if shape is not None:
+        show_look(spread, plot, None, as_json=as_json)
+        return
     _show_what_is_done(answer, stopped, as_json=as_json)
     say_json(answer.as_json()) if as_json else say(answer.summary())
 

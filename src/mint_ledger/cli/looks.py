@@ -43,7 +43,6 @@ def tell_look(
     as_json: bool,
 ) -> None:
     """Find it, tell it, and write what is wanted of it."""
-    from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.studies.journals import LookInterrupted
 
@@ -55,6 +54,13 @@ def tell_look(
             say_json(stop.answer.as_json()) if as_json else say(stop.answer.summary())
             say(str(stop), error=True)
             raise typer.Exit(INTERRUPTED) from None
+    show_look(answer, plot, output, as_json=as_json)
+
+
+def show_look(answer: Look, plot: Path | None, output: Path | None, *, as_json: bool) -> None:
+    """Tell what was found, and write what is wanted of it."""
+    from mint_ledger.cli.files import write_figure, write_table
+
     if output:
         write_table(output, answer.table())
     if plot:

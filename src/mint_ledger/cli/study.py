@@ -23,7 +23,7 @@ from mint_ledger.cli.arguments import (
     tell_meant,
 )
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
-from mint_ledger.cli.looks import Look, tell_look
+from mint_ledger.cli.looks import Look, show_look, tell_look
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest, NotFound, nearest
 
@@ -66,6 +66,10 @@ def study(
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write one line a run (.csv, .jsonl, .parquet).")
     ] = None,
+    shape: Annotated[
+        str | None,
+        typer.Option(metavar="MEASURE", help="How a measure is spread: histogram and quantiles."),
+    ] = None,
     ends: Annotated[
         bool, typer.Option("--ends", help="Where and why runs end: by level, time and what did it last.")
     ] = False,
@@ -101,7 +105,7 @@ def study(
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     if ends or per is not None:
         aside: dict[str, object] = {"--exact": exact, "--measure": measure, "--until": until, "--worst": worst}
-        aside |= {"--store": store, "--cluster": cluster, "--figure": figure}
+        aside |= {"--store": store, "--cluster": cluster, "--figure": figure, "--shape": shape}
         if ends:
             aside |= {"--account": account, "--per": per}
         for option in (name for name, value in aside.items() if value):
@@ -122,6 +126,7 @@ def study(
             "--store": store,
             "--plot": plot,
             "-o": output,
+            "--shape": shape,
         }
         sampled["--cluster"] = cluster
         for option in (name for name, value in sampled.items() if value):
@@ -132,6 +137,8 @@ def study(
     targets = [t for t in loaded.all_targets if t.habit in (None, habit) and t.variant == variant]
     for needed in (m for target in targets for m in measured(loaded, target.measure)):
         asked.setdefault(needed, needed)
+    if shape is not None and shape not in ("time", *asked, *loaded.measures):
+        asked[shape] = shape
     ranked = worst if worst is None or worst in asked else _worst_measure(worst, loaded)
     stopped: StudyInterrupted | None = None
     with cluster_executor(cluster) as executor, study_progress(f"{loaded.title}: runs") as progress:
@@ -163,6 +170,9 @@ def study(
         say(f"{answer.replayed:,} runs in {store} were damaged; they were played again and kept anew", error=True)
     if output:
         write_table(output, answer.measures, index=True)
+    if shape is not None:
+        show_look(answer.shape(shape), plot, None, as_json=as_json)
+        return
     if plot:
         write_figure(plot, plot_study(answer, figure or FIGURES))
     if as_json:

@@ -26,6 +26,7 @@ from mint_ledger.studies.limits import draws_something, measure_bounds, time_lim
 from mint_ledger.studies.playing import Span, play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.seats import RESULTS, Seats, seat_names, seats_of
+from mint_ledger.studies.shape import Shape
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -43,6 +44,8 @@ COLUMNS = {
     "(measures)": "each measure of the file and of `--measure`, by its name; empty where the run has none",
 }
 BANDS = (0.05, 0.25, 0.5, 0.75, 0.95)
+# Measures that are in seconds or turns.
+TIMED = ("time_while(", "first_time(", "idle(")
 RunProgress = Callable[[int, int, int], None]
 """Is told how many runs are done, how many there are to be, and how many of those done were won."""
 
@@ -357,6 +360,22 @@ class Study:
         if not over.any():
             rows.append((float(time.max()), *rows[0][1:]))
         return pd.DataFrame(rows, columns=["time", "going", "low", "high"])
+
+    def shape(self, measure: str) -> Shape:
+        """How a measure is spread over the runs: histogram, quantiles, distribution.
+
+        Raises:
+            NotFound: the study has no such measure.
+            BadRequest: no run has it.
+        """
+        values = self.values(measure)
+        if not len(values):
+            raise BadRequest(f"no run has {measure}, so there is nothing to tell of it")
+        texts = {name: text for m in self.lowered.measures for name, text in ((m.name, m.text), (m.text, m.text))}
+        timed = texts.get(measure, measure).startswith(TIMED)
+        numbers, some = values.index.to_numpy(), values.to_numpy(dtype=float)
+        unit = self.unit if measure == "time" or timed else ""
+        return Shape(self.title, measure, unit, self.runs, self.seed, self.sure, numbers, some)
 
     def worst(self, measure: str, runs: int = 5) -> pd.DataFrame:
         """The runs with the lowest values of a measure; each can be played again in full by its number."""

@@ -11,9 +11,12 @@ from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.studies.seats import Seats
 
 if TYPE_CHECKING:
+    from mint_ledger.studies.shape import Floats
     from mint_ledger.studies.study import Study
 
 BAR_WIDTH = 12
+# Where in a line the spark of a measure begins.
+SPARK = 70
 
 
 def study_text(study: Study) -> str:
@@ -86,7 +89,9 @@ def _measure_lines(study: Study) -> list[str]:
         span = _span(mean, digits) if study.runs > 1 else ""
         some = f"; in {len(values):,} runs" if len(values) < study.runs else ""
         middle = fixed(median.value, digits)
-        lines.append(f"  {shown:<26}{fixed(mean.value, digits):>8}{middle:>9}   {span}{some}")
+        line = f"  {shown:<26}{fixed(mean.value, digits):>8}{middle:>9}   {span}{some}"
+        drawn = spark(values.to_numpy(dtype=float))
+        lines.append(f"{line:<{SPARK}}{drawn}".rstrip() if len(line) < SPARK else line)
     return lines
 
 
@@ -107,6 +112,17 @@ def _cause_lines(study: Study, account: str) -> list[str]:
         points = fixed(row["total"], digits)
         lines.append(f"    {name:<24}{fixed(row['changes'], 1):>8}{points:>9}   {span:<20}{wasted:>8}".rstrip())
     return lines
+
+
+def spark(values: Floats, width: int = 80 - SPARK) -> str:
+    """The histogram of some values, from the lowest to the highest, in a few letters; nothing where all are one."""
+    import numpy as np
+
+    if len(values) < 2 or values.min() == values.max() or not np.isfinite(values).all():
+        return ""
+    counts, _ = np.histogram(values, width)
+    heights = np.ceil(8 * counts / counts.max()).astype(int)
+    return "".join(" ▁▂▃▄▅▆▇█"[height] for height in heights)
 
 
 def fixed(value: float, digits: int) -> str:
