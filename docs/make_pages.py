@@ -42,7 +42,7 @@ def pages() -> Iterator[tuple[Path, str]]:
 
 def columns_page() -> str:
     """What the columns of all data files mean."""
-    from mint_ledger.balance import matchup, sweep
+    from mint_ledger.balance import grid, matchup, sweep
     from mint_ledger.journal import table
     from mint_ledger.studies import course, ends, shape, study
 
@@ -52,6 +52,7 @@ def columns_page() -> str:
         ("Ends", "`study --ends -o`, `ends.table()`: one row each time that something ended or was lost.", ends.COLUMNS),
         ("The course", "`study --per -o`, `course.table()`: one row a stretch, account and cause.", course.COLUMNS),
         ("A shape", "`study.shape(measure).table()`: one row a bin.", shape.COLUMNS),
+        ("A grid", "`study --each -o`, `grid.table()`: one row a cell.", grid.COLUMNS),
         ("The points of a sweep", "`sweep -o`, `sweep.table()`: one row a setting of the dials.", sweep.COLUMNS),
         ("Matchups", "`matchup -o`, `matchups.table()`: one row for each attack and whom it may strike.", matchup.COLUMNS),
     )

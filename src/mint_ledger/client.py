@@ -21,6 +21,7 @@ from mint_ledger.studies.budget import Budget, Progress
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
     from mint_ledger.audit.finding import Finding
+    from mint_ledger.balance.grid import Grid
     from mint_ledger.balance.matchup import Matchups
     from mint_ledger.balance.sensitivity import Sensitivity
     from mint_ledger.balance.sweep import Sweep
@@ -309,6 +310,43 @@ class Game(PlayableGame):
 
         setting = self._setting(seed, habit, variant, dials, sure=sure)
         return find_course(self, runs, setting, per, accounts, engine, progress)
+
+    def grid(
+        self,
+        each: Mapping[str, str | Sequence[str] | None],
+        measure: str = "rate(win)",
+        runs: int = 1_000,
+        seed: int = 1,
+        *,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        sure: float = 0.95,
+        progress: Progress | None = None,
+    ) -> Grid:
+        """Who is best, and where: each choice of one side, or with each of another, all under the same luck.
+
+        Args:
+            each: `habit`, `variant` or a dial, and its choices: names or a range of values; None for all habits, or
+                for the game as it is and all variants. One side, or two.
+            measure: the estimate that is compared: `rate(win)`, `mean(time)`, `median(left)` …
+            runs: how many runs of each cell.
+            seed: the seed of all of them.
+            habit: how simulated players play, where no side is of habits.
+            variant: one of the file's named sets of dials, where no side is of variants.
+            dials: dials set for this alone.
+            sure: the chance with which each interval holds, and with which all differences together do.
+            progress: called with (cells done, cells in all).
+
+        Raises:
+            NotFound: there is no such habit, variant, dial or measure.
+            BadRequest: there are more than two sides, too many cells, or a range is none.
+        """
+        from mint_ledger.balance.grid import make_grid
+        from mint_ledger.studies.estimate import checked_sure
+
+        setting = self._setting(seed, habit, variant, dials, sure=checked_sure(sure))
+        return make_grid(self, each, measure, runs, setting, progress)
 
     def matchups(
         self,

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from dataclasses import asdict
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -29,6 +30,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
+    from mint_ledger.game.dial_value import Value
     from mint_ledger.studies.budget import Progress
 
 GRID = 120
@@ -70,6 +72,10 @@ def study(
         str | None,
         typer.Option(metavar="MEASURE", help="How a measure is spread: histogram and quantiles."),
     ] = None,
+    each: Annotated[
+        list[str] | None,
+        typer.Option(metavar="SIDE", help="A grid: habit, variant, either =NAME,NAME, or DIAL=RANGE (once or twice)."),
+    ] = None,
     ends: Annotated[
         bool, typer.Option("--ends", help="Where and why runs end: by level, time and what did it last.")
     ] = False,
@@ -103,21 +109,18 @@ def study(
             raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
     loaded = load(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
-    if ends or per is not None:
-        aside: dict[str, object] = {"--exact": exact, "--measure": measure, "--until": until, "--worst": worst}
-        aside |= {"--store": store, "--cluster": cluster, "--figure": figure, "--shape": shape}
-        if ends:
-            aside |= {"--account": account, "--per": per}
-        for option in (name for name, value in aside.items() if value):
-            raise BadRequest(f"{option} does not go with {'--ends' if ends else '--per'}, which is a study of its own")
-        setting = {"habit": habit, "variant": variant, "dials": read_dials(settings), "sure": sure, "engine": engine}
-
-        def find(progress: Progress | None) -> Look:
-            if per is None:
-                return loaded.ends(runs, seed, progress=progress, **setting)  # type: ignore[arg-type]
-            return loaded.course(per, runs, seed, accounts=account, progress=progress, **setting)  # type: ignore[arg-type]
-
-        tell_look(loaded.title, find, plot, output, as_json=as_json)
+    looks: dict[str, object] = {"--ends": ends, "--per": per, "--each": each}
+    chosen = [option for option, value in looks.items() if value]
+    if chosen:
+        looks |= {"--exact": exact, "--until": until, "--worst": worst, "--store": store, "--shape": shape}
+        looks |= {"--cluster": cluster, "--figure": figure}
+        looks |= {} if per is not None else {"--account": account}
+        looks |= {} if each else {"--measure": measure}
+        for option, value in looks.items():
+            if value and option != chosen[0]:
+                raise BadRequest(f"{option} does not go with {chosen[0]}, which is a study of its own")
+        setting = _Played(runs, seed, habit, variant, read_dials(settings), sure, engine)
+        tell_look(loaded.title, setting.look(loaded, per, each, measure, account), plot, output, as_json=as_json)
         return
     if exact:
         sampled: dict[str, object] = {
@@ -194,6 +197,42 @@ def study(
         say("\n" + worst_text(answer, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
     for path in filter(None, (output, plot)):
         say(f"\n{path} is written")
+
+
+@dataclass(frozen=True)
+class _Played:
+    """How the runs of a look are played."""
+
+    runs: int
+    seed: int
+    habit: str | None
+    variant: str | None
+    dials: Mapping[str, Value]
+    sure: float
+    engine: str
+
+    def look(
+        self,
+        game: Game,
+        per: str | None,
+        each: list[str] | None,
+        measure: list[str] | None,
+        account: list[str] | None,
+    ) -> Callable[[Progress | None], Look]:
+        """What plays them and finds what is asked for: ends, the course, or a grid."""
+        more: dict[str, Any] = {"habit": self.habit, "variant": self.variant, "dials": self.dials, "sure": self.sure}
+        if each:
+            if measure is not None and len(measure) > 1:
+                raise BadRequest("--each compares one estimate, like --measure 'mean(time)'")
+            sides = [(name.strip(), text.strip() or None) for name, _, text in (side.partition("=") for side in each)]
+            if len(dict(sides)) < len(sides):
+                raise BadRequest("--each wants two different sides, like habit and variant")
+            estimate = measure[0] if measure else "rate(win)"
+            return lambda progress: game.grid(dict(sides), estimate, self.runs, self.seed, progress=progress, **more)
+        more["engine"] = self.engine
+        if per is not None:
+            return lambda progress: game.course(per, self.runs, self.seed, accounts=account, progress=progress, **more)
+        return lambda progress: game.ends(self.runs, self.seed, progress=progress, **more)
 
 
 def _say_exact(

@@ -178,6 +178,18 @@ class Study:
             count = sum(n for n, name in zip(counts, endings, strict=False) if name == what)
         return rate(count, self.runs, self.sure)
 
+    def has(self, what: str) -> Any:
+        """Which runs have a result, came to an ending, or were won by an entity; flags of shape (runs,).
+
+        Raises:
+            NotFound: there is no such result, ending or entity.
+        """
+        if what in RESULTS:
+            return (self.measures["result"] == what).to_numpy()
+        if what in (ending.name for ending in self.lowered.program.endings):
+            return (self.measures["ending"] == what).to_numpy()
+        return self.measures["winner"].isin(seat_names(self.lowered.program, what)).to_numpy()
+
     @cached_property
     def _ending_counts(self) -> list[int]:
         """How many runs came to each ending, and last how many to none."""

@@ -1,0 +1,66 @@
+"""A grid of who is best, as text: the estimates, the best of each column marked, and what it comes to."""
+
+from __future__ import annotations
+
+import textwrap
+from typing import TYPE_CHECKING
+
+from mint_ledger.studies.estimate import Estimate, is_share, sure_words
+from mint_ledger.views.study_text import digits_for, fixed
+
+if TYPE_CHECKING:
+    from mint_ledger.balance.grid import Grid
+
+WIDTH = 80
+NAME = 22
+# Columns that have room for intervals, and for numbers alone.
+WITH_INTERVALS = 3
+AT_ONCE = 6
+
+
+def grid_text(grid: Grid) -> str:
+    """All cells, some columns at a time, and what they come to."""
+    unit = ", %" if is_share(grid.measure) else ""
+    lines = [f"{grid.title} · {grid.measure}{unit} · {grid.runs:,} runs a cell · seed {grid.seed}"]
+    at_once = WITH_INTERVALS if len(grid.columns) <= WITH_INTERVALS else AT_ONCE
+    for first in range(0, len(grid.columns), at_once):
+        lines += ["", *_block(grid, range(first, min(first + at_once, len(grid.columns))), at_once)]
+    sure = sure_words(grid.sure)
+    note = f"* nothing else in its column is certainly higher: {sure}, all pairs together, run by run"
+    if len(grid.columns) <= WITH_INTERVALS:
+        note += f"; ± is the {sure} interval of one cell"
+    lines += ["", *textwrap.wrap(note, WIDTH, initial_indent="  ", subsequent_indent="    ")]
+    for sentence in grid.sentences:
+        lines += textwrap.wrap(sentence, WIDTH, initial_indent="  ", subsequent_indent="    ")
+    return "\n".join(lines)
+
+
+def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
+    width = (WIDTH - NAME - 2) // at_once
+    factor = 100.0 if is_share(grid.measure) else 1.0
+    best = {column: grid.best(column) for column in columns}
+    corner = grid.axes[0].name
+    heads = []
+    if len(grid.axes) > 1:
+        corner = f"{_cut(corner, 10)} \\ {_cut(grid.axes[1].name, 9)}"
+        heads = [f"{_cut(grid.columns[column], width - 1):>{width}}" for column in columns]
+    lines = [f"  {_cut(corner, NAME):<{NAME}}{''.join(heads)}".rstrip()]
+    for row, name in enumerate(grid.rows):
+        cells = []
+        for column in columns:
+            estimate = grid.cells[row, column].scaled(factor)
+            mark = "*" if row in best[column] else " "
+            cells.append(f"{_cell(estimate, interval=at_once == WITH_INTERVALS)} {mark}".rjust(width))
+        lines.append(f"  {_cut(name, NAME):<{NAME}}{''.join(cells)}".rstrip())
+    return lines
+
+
+def _cell(estimate: Estimate, *, interval: bool) -> str:
+    digits = min(digits_for(estimate), 2)
+    value = fixed(estimate.value, digits)
+    half = fixed(estimate.half_width, digits)
+    return f"{value} ± {half}" if interval and "inf" not in half else value
+
+
+def _cut(text: str, width: int) -> str:
+    return text if len(text) <= width else text[: width - 1] + "…"
