@@ -18,6 +18,8 @@ from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, is_share, mean_of, measured, quantile_gap, quantile_of, turned_rate
+from mint_ledger.studies.intervals import OPEN
+from mint_ledger.studies.limits import draws_something
 from mint_ledger.studies.study import Study
 from mint_ledger.studies.studying import measure_game
 
@@ -261,4 +263,6 @@ def _gap(one: Study, other: Study, measure: str, sure: float) -> Estimate | None
         return None
     if q is not None:
         return quantile_gap(first[both].tolist(), second[both].tolist(), q, sure)
-    return mean_of((second[both] - first[both]).tolist(), sure)
+    gaps = (second[both] - first[both]).tolist()
+    certain = not any(draws_something(study.lowered.program) for study in (one, other))
+    return mean_of(gaps, sure, bounds=(gaps[0], gaps[0]) if certain else OPEN)
