@@ -11,6 +11,7 @@ from scipy import stats
 
 import mint_ledger as mint
 from mint_ledger.balance.matchup import breakpoints
+from mint_ledger.balance.matchup_curve import make_curves
 from mint_ledger.errors import NotFound
 
 YARD = """
@@ -152,7 +153,8 @@ def test_the_command_shows_all_pairs_and_breakpoints(command: Command, tmp_path:
     assert steps.returncode == 0, steps.stderr
     assert "2      30      30" in steps.stdout
     for wrong in (
-        ["--dial", "ram.weight=2..12"],
+        ["--dial", "ram.weight=2..12", "--dial", "ram.weight=3..5", "--dial", "gate.health=3..5"],
+        ["--dial", "ram.nothing=2..12"],
         ["--seconds", "0"],
         ["--pair", "butts"],
         ["--dial", "ram.wait=1..2", "--pair", "butts:gate"],
@@ -250,3 +252,44 @@ def test_random_duels_are_what_exact_says_of_the_same_game(seed: int) -> None:
         exact = mint.loads(json.dumps(plain)).exact()
         assert found.seconds == pytest.approx((exact.time_quantile(0.5), exact.time_quantile(0.95)))
         held += 1
+
+
+def test_a_curve_over_a_dial_is_hand_arithmetic_and_marks_where_it_breaks() -> None:
+    game = duel("damage: self.weight, when: {every: 2}")
+    curves = make_curves(game, {"ram.weight": [1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 10.0]})
+    [pair] = curves.pairs
+    assert [matchup.hits for matchup in pair.matchups] == [(n, n, n) for n in (10, 5, 4, 3, 2, 2, 1)]
+    assert pair.breaks() == [1, 2, 3, 4, 6]
+    first = pair.matchups[0].seconds
+    # The nth strike is two seconds after the one before.
+    assert [m.seconds[0] - first[0] for m in pair.matchups] == [-2.0 * (10 - n) for n in (10, 5, 4, 3, 2, 2, 1)]
+    assert all(matchup.exact for matchup in pair.matchups)
+    table = curves.table()
+    assert table["median_hits"].tolist() == [10, 5, 4, 3, 2, 2, 1]
+    assert table["ram.weight"].tolist() == [1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 10.0]
+
+
+def test_two_dials_make_a_map_of_hand_arithmetic() -> None:
+    game = duel("damage: self.weight, when: {every: 2}")
+    curves = make_curves(game, {"ram.weight": [1.0, 2.0, 5.0], "post.health": [4.0, 10.0]})
+    [pair] = curves.pairs
+    assert [m.hits[1] for m in pair.matchups if m.hits] == [4, 10, 2, 5, 1, 2]
+    assert "(mid hits)" in curves.summary()
+    with pytest.raises(mint.BadRequest, match="one dial or two"):
+        make_curves(game, {})
+
+
+@pytest.mark.slow
+def test_the_command_draws_curves_and_maps(command: Command, tmp_path: Path) -> None:
+    (tmp_path / "yard.yaml").write_text(YARD, "utf-8")
+    told = command("matchup", "yard.yaml", "--dial", "ram.weight=2..6", "--plot", "curve.png", "-o", "curve.csv")
+    assert told.returncode == 0, told.stderr
+    assert "hits to defeat over ram.weight" in told.stdout
+    assert max(map(len, told.stdout.splitlines())) <= 80
+    assert (tmp_path / "curve.png").read_bytes().startswith(b"\x89PNG")
+    assert (tmp_path / "curve.csv").read_text("utf-8").startswith("ram.weight,attacker")
+    told = command(
+        "matchup", "yard.yaml", "--dial", "ram.weight=2..6", "--dial", "gate.health=10..30 by 10", "--plot", "m.png"
+    )
+    assert told.returncode == 0, told.stderr
+    assert (tmp_path / "m.png").exists()

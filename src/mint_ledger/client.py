@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from mint_ledger.audit.finding import Finding
     from mint_ledger.balance.grid import Grid
     from mint_ledger.balance.matchup import Matchups
+    from mint_ledger.balance.matchup_curve import MatchupCurves
     from mint_ledger.balance.sensitivity import Sensitivity
     from mint_ledger.balance.sweep import Sweep
     from mint_ledger.balance.targets import Judged
@@ -372,6 +373,31 @@ class Game(PlayableGame):
         from mint_ledger.balance.matchup import make_matchups
 
         return make_matchups(self, pair=pair, seconds=seconds, progress=progress)
+
+    def matchup_curves(
+        self,
+        dials: Mapping[str, str | Sequence[float | str]],
+        pair: str | None = None,
+        *,
+        progress: Progress | None = None,
+    ) -> MatchupCurves:
+        """Hits and seconds to defeat over the values of a dial, as curves; over those of two, as maps.
+
+        Args:
+            dials: one dial or two, with their values: a range like `4..12`, or the values themselves.
+            pair: one attack against one target alone, `ATTACK:TARGET`; all by default.
+            progress: called with (settings done, settings in all).
+
+        Raises:
+            NotFound: there is no such dial or pair.
+            BadRequest: there are more than two dials, too many settings, or a range is none.
+            GameError: a value makes the game impossible.
+        """
+        from mint_ledger.balance.dial_range import values_of
+        from mint_ledger.balance.matchup_curve import make_curves
+
+        values = {name: values_of(self, name, text) if isinstance(text, str) else text for name, text in dials.items()}
+        return make_curves(self, values, pair, progress)
 
     def odds(
         self,

@@ -95,12 +95,12 @@ class Matchups:
         """A DataFrame with one row a pair: attacker, target, attack, lands, damage, hits, seconds …"""
         import pandas as pd
 
-        return pd.DataFrame([_row(pair) for pair in self.pairs])
+        return pd.DataFrame([matchup_row(pair) for pair in self.pairs])
 
     @finite
     def as_json(self) -> dict[str, Any]:
         """The matchups as plain values."""
-        rows = [_row(pair) for pair in self.pairs]
+        rows = [matchup_row(pair) for pair in self.pairs]
         return {"title": self.title, "matchups": rows, "left_out": list(self.left_out)}
 
     def _repr_html_(self) -> str:
@@ -118,7 +118,8 @@ class Matchups:
         return self.summary()
 
 
-def _row(pair: Matchup) -> dict[str, Any]:
+def matchup_row(pair: Matchup) -> dict[str, Any]:
+    """A matchup as a row of a table."""
     least, median, late = pair.hits or (None, None, None)
     seconds, late_seconds = pair.seconds or (None, None)
     low, high = pair.median_between or (median, median)
@@ -170,20 +171,30 @@ def make_matchups(
         raise BadRequest(f"the time to fight in is more than 0 seconds, not {seconds:g}")
     began = time.monotonic()
     duels = lower_duels(game)
-    chosen = list(_chosen(duels, *check_pair(pair)) if pair is not None else duels.pairs)
+    chosen = chosen_pairs(duels, pair)
     matchups: list[Matchup] = []
     for number, duel in enumerate(chosen):
         if progress is not None:
             progress(number, len(chosen))
         if seconds is not None and matchups and time.monotonic() - began > seconds:
             break
-        matchups.append(_matchup(duels, duel))
+        matchups.append(fight_pair(duels, duel))
         if each is not None:
             each(matchups[-1])
     if progress is not None:
         progress(len(chosen), len(chosen))
     left_out = tuple(f"{duel.attack} of {duel.attacker} against {duel.struck}" for duel in chosen[len(matchups) :])
     return Matchups(game.title, tuple(matchups), left_out)
+
+
+def chosen_pairs(duels: Duels, pair: str | None) -> list[Duel]:
+    """All pairs, or those that `ATTACK:TARGET` means.
+
+    Raises:
+        NotFound: there is no such pair.
+        BadRequest: it is of another form.
+    """
+    return list(_chosen(duels, *check_pair(pair)) if pair is not None else duels.pairs)
 
 
 def _chosen(duels: Duels, attack: str, target: str) -> Iterator[Duel]:
@@ -194,7 +205,7 @@ def _chosen(duels: Duels, attack: str, target: str) -> Iterator[Duel]:
     yield from chosen
 
 
-def _matchup(duels: Duels, pair: Duel, dials: tuple[float, ...] | None = None) -> Matchup:
+def fight_pair(duels: Duels, pair: Duel, dials: tuple[float, ...] | None = None) -> Matchup:
     """One pair: worked out where that can be, else fought many times."""
     if pair.cannot:
         return Matchup(pair.attacker, pair.struck, pair.attack, 0.0, 0.0, None, None, None, None, False, pair.cannot)
@@ -290,7 +301,7 @@ def breakpoints(game: PlayableGame, dial: str, values: Sequence[float], attack: 
         same = turned.lowered.program.procedures is game.lowered.program.procedures
         duels = base if same else lower_duels(turned)
         pair = next(_chosen(duels, attack, target))
-        hits = _matchup(duels, pair, turned.dials.values if same else None).hits
+        hits = fight_pair(duels, pair, turned.dials.values if same else None).hits
         least, median = (hits[0], hits[1]) if hits else (None, None)
         if not points or (points[-1].least, points[-1].median) != (least, median):
             points.append(Breakpoint(value, least, median))

@@ -478,7 +478,8 @@ def sensitivity(
 def matchup(
     game: GameArgument,
     dial: Annotated[
-        str | None, typer.Option(metavar="DIAL=RANGE", help="Show where over this range the hits to defeat change.")
+        list[str] | None,
+        typer.Option(metavar="DIAL=RANGE", help="The hits to defeat over this range; two dials make a map."),
     ] = None,
     pair: Annotated[
         str | None, typer.Option(metavar="ATTACK:TARGET", help="One attack against one target alone.")
@@ -496,9 +497,11 @@ def matchup(
     variant = joined(variants)
     from dataclasses import asdict
 
-    from mint_ledger.balance.dial_range import number_today, read_range
+    from mint_ledger.balance.dial_range import number_today, read_range, values_of
     from mint_ledger.balance.matchup import breakpoints, check_pair
+    from mint_ledger.balance.matchup_curve import make_curves
     from mint_ledger.cli.files import write_figure, write_table
+    from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
     from mint_ledger.views.matchup_text import breakpoints_text
 
@@ -506,13 +509,19 @@ def matchup(
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     loaded = loaded.with_variant(variant) if variant else loaded
     loaded = loaded.with_dials(read_dials(settings))
-    if dial is not None and pair is None:
-        raise BadRequest("breakpoints want both: --dial ram.weight=2..12 --pair butts:gate")
-    if dial is not None and pair is not None:
-        name, text = read_named(dial)
+    if dial is not None and len(dial) == 1 and pair is not None and plot is None and output is None:
+        name, text = read_named(dial[0])
         who = check_pair(pair)
         points = breakpoints(loaded, name, read_range(text, number_today(loaded, name)), *who)
         say_json([asdict(point) for point in points]) if as_json else say(breakpoints_text(name, who, points))
+        return
+    if dial:
+        over = {name: values_of(loaded, name, text) for name, text in map(read_named, dial)}
+        if len(over) < len(dial):
+            raise BadRequest("--dial wants two different dials")
+        with counted_progress("settings") as progress:
+            curves = make_curves(loaded, over, pair, progress)
+        show_look(curves, plot, output, as_json=as_json)
         return
     matchups = _matchups(loaded, pair, seconds, as_json=as_json)
     if output:
