@@ -237,7 +237,8 @@ def _side(game: PlayableGame, name: str, text: str | Sequence[str] | None) -> li
         make = habit if name == "habit" else lambda known: variant(None if known == AS_IT_IS else known)
         return [(one, make(one)) for one in chosen]
     if text is None:
-        raise BadRequest(f"--each {name} wants its values, like {name}=4..8, or is one of habit, variant")
+        known = f"{name or 'crab.bite'}=4..8"
+        raise BadRequest(f"a side is habit, variant, or a dial that wants its values, like {known}; not '{name}'")
     values = values_of(game, name, text if isinstance(text, str) else ",".join(map(str, text)))
     return [(shown(value), dial(value)) for value in values]
 

@@ -109,7 +109,7 @@ def study(
             raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
     loaded = load(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
-    looks: dict[str, object] = {"--ends": ends, "--per": per, "--each": each}
+    looks: dict[str, object] = {"--ends": ends, "--per": per is not None, "--each": each}
     chosen = [option for option, value in looks.items() if value]
     if chosen:
         looks |= {"--exact": exact, "--until": until, "--worst": worst, "--store": store, "--shape": shape}

@@ -28,7 +28,7 @@ def grid_text(grid: Grid) -> str:
     sure = sure_words(grid.sure)
     note = f"* nothing else in its column is certainly higher: {sure}, all pairs together, run by run"
     if len(grid.columns) <= WITH_INTERVALS:
-        note += f"; ± is the {sure} interval of one cell"
+        note += f"; behind each number the {sure} interval of its cell"
     lines += ["", *textwrap.wrap(note, WIDTH, initial_indent="  ", subsequent_indent="    ")]
     for sentence in grid.sentences:
         lines += textwrap.wrap(sentence, WIDTH, initial_indent="  ", subsequent_indent="    ")
@@ -50,16 +50,17 @@ def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
         for column in columns:
             estimate = grid.cells[row, column].scaled(factor)
             mark = "*" if row in best[column] else " "
-            cells.append(f"{_cell(estimate, interval=at_once == WITH_INTERVALS)} {mark}".rjust(width))
+            cells.append(f"{_cell(estimate, width - 3 if at_once == WITH_INTERVALS else 0)} {mark}".rjust(width))
         lines.append(f"  {_cut(name, NAME):<{NAME}}{''.join(cells)}".rstrip())
     return lines
 
 
-def _cell(estimate: Estimate, *, interval: bool) -> str:
+def _cell(estimate: Estimate, room: int) -> str:
+    """A number with its interval, where there is room for that."""
     digits = min(digits_for(estimate), 2)
-    value = fixed(estimate.value, digits)
-    half = fixed(estimate.half_width, digits)
-    return f"{value} ± {half}" if interval and "inf" not in half else value
+    value, low, high = (fixed(end, digits) for end in (estimate.value, estimate.low, estimate.high))
+    text = f"{value} {low}–{high}"
+    return text if len(text) <= room and "inf" not in text else value
 
 
 def _cut(text: str, width: int) -> str:
