@@ -94,8 +94,12 @@ def main() -> None:
     for name, count in sorted(seen.items()):
         print(f"  {name:<28}{count:>9,}")
     print(f"faults and hangs: {len(faults)}; most memory {max(part[2] for part in parts) / 1024:,.0f} MB")
-    for fault in faults[:40]:
-        print(f"  {fault[:300]}")
+    # Each sort of fault once, with how often it came and the first input that shows it.
+    sorts: dict[str, list[str]] = {}
+    for fault in faults:
+        sorts.setdefault(f"{fault.split(' ')[0]} {fault.rpartition(' at ')[2]}", []).append(fault)
+    for known in sorted(sorts.values(), key=len, reverse=True)[:40]:
+        print(f"  {len(known):>5,} times, first {known[0][:300]}")
     sys.exit(1 if faults else 0)
 
 

@@ -15,6 +15,7 @@ from typing import NoReturn
 from mint_ledger.chance.philox import uniform
 from mint_ledger.engines.expressions import spec_frame
 from mint_ledger.engines.moment import DUE_TOLERANCE
+from mint_ledger.engines.operations import ArithmeticStop
 from mint_ledger.engines.statements import DrawFunction, Statements
 from mint_ledger.engines.stopping import describe_stop
 from mint_ledger.engines.work import MOST_ROWS, too_many_rows
@@ -204,6 +205,8 @@ class ReferenceEngine(Statements):
         self._mark = self._depth = 0
         try:
             self._procedures[procedure]()
+        except ArithmeticStop as stop:
+            raise RunStopped(describe_stop(self, str(stop))) from None
         except Finished:
             self.book_flows()
             # What only measures looks at the step in which the run ends, too.
@@ -259,7 +262,10 @@ class ReferenceEngine(Statements):
         """The result of a procedure that only looks, or of a function of arithmetic by its name."""
         self._work = 0
         called = self._function(procedure) if isinstance(procedure, str) else self._procedures[procedure]
-        return called(*arguments)
+        try:
+            return called(*arguments)
+        except ArithmeticStop as stop:
+            raise RunStopped(describe_stop(self, str(stop))) from None
 
     def _settle(self, cause: float, actor: float, always: bool) -> None:
         """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues."""

@@ -11,6 +11,7 @@ from mint_ledger.game.script import Happening, Playtest, Wanted
 from mint_ledger.lowering import contact
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.do import check_cue, check_striker, check_target, emit_end, emit_give, known_attack
+from mint_ledger.lowering.entities import members_text
 from mint_ledger.lowering.formulas import amount, condition, entity_text
 from mint_ledger.lowering.habit import emit_habit
 from mint_ledger.lowering.handles import REMOVE, begin_action, cue_event, strike, try_attack
@@ -102,7 +103,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
             b.emit(Call(REMOVE, (who.entity, by.entity if by else ZERO, cause)))
         case "act":
             assert item.act is not None
-            doer = by or _only_doer(lowering, scope, item.act)
+            doer = _doer_of(lowering, scope, item.act, by)
             b.emit(Call(begin_action(item.act), (doer.entity,)))
             return doer.entity
         case "give":
@@ -132,11 +133,17 @@ def _whom(item: Happening) -> str:
     return item.to
 
 
-def _only_doer(lowering: Lowering, scope: Scope, action: str) -> EntityRef:
+def _doer_of(lowering: Lowering, scope: Scope, action: str, by: EntityRef | None) -> EntityRef:
+    """Whoever does an action: who is said to, or the only one who can."""
     actions = lowering.game.actions
     if action not in actions:
         raise Problem(f"unknown action '{action}'{nearest(action, actions)}")
     members = [m for m in lowering.cast.families(actions[action].by) if m.room]
+    if by is not None:
+        if by.members and not set(by.members) & set(members):
+            owners = ", ".join(actions[action].by)
+            raise Problem(f"'{action}' is an action of {owners}, not of {members_text(by.members)}")
+        return by
     if len(members) == 1 and members[0].room == 1:
         return entity_text(scope, members[0].name)
     raise Problem(f"several can do '{action}'; write 'by: {members[0].name if members else '…'}[1]'")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import os
 import signal
 import threading
@@ -96,7 +97,9 @@ def _improve(blocks: NativeBlocks) -> None:
 def _by_reference(prepared: Prepared, request: StudyRequest, spans: Iterable[Span], runs: int) -> Iterator[Block]:
     # Another thread may hold a lock just now (that of the compiler, say), which a process made of this one would wait
     # for without end.
-    if runs <= 100 or cores() == 1 or threading.active_count() > 1:
+    # A worker of somebody's own pool may have no processes below it.
+    lone = cores() == 1 or threading.active_count() > 1 or multiprocessing.current_process().daemon
+    if runs <= 100 or lone:
         player = ReferenceBlocks(prepared)
         for first, count in spans:
             yield player.block(first, count)
