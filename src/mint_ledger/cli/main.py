@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
+from typer.models import CommandInfo
 
 from mint_ledger.cli import waiting
 from mint_ledger.cli.arguments import (
@@ -428,8 +429,22 @@ def main() -> None:
     """Run the command; what is wrong with the input ends with one line a fault and exit code 2."""
     # A short command makes a hundred thousand objects that stay, and looking through them for circles takes long.
     gc.set_threshold(100_000, 20, 20)
+    # The models use no plugins, and looking for some among all that is installed takes long as well.
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+    _build_only(sys.argv[1] if len(sys.argv) > 1 else "")
     waiting.begin()
     _leave(_code_of(app))
+
+
+def _build_only(name: str) -> None:
+    """Leave the other commands out, where one is asked for by its name: each takes its time to build."""
+    wanted = [known for known in app.registered_commands if _name_of(known) == name]
+    if wanted and "_MINT_LEDGER_COMPLETE" not in os.environ:
+        app.registered_commands, app.registered_groups = wanted, []
+
+
+def _name_of(command: CommandInfo) -> str:
+    return command.name or (command.callback.__name__.replace("_", "-") if command.callback is not None else "")
 
 
 def _code_of(command: Callable[[], None]) -> str | int | None:
