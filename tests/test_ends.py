@@ -67,6 +67,24 @@ def test_a_rule_that_something_sets_off_is_the_way_and_the_cause_stands_behind_i
     assert points["moth.wings", "burnt"] == pytest.approx(4.0)
 
 
+def test_ten_seconds_have_ten_of_what_comes_each_second() -> None:
+    game = mint.loads(
+        """
+title: Drip
+clock: {step: 0.5, limit: 60}
+stats: {water: {start: 30, min: 0, recover: {rate: 0.25}, max: 99}}
+rules: [{name: drips, when: {every: 1}, do: [water -= 1.5]}]
+endings: {dry: {result: lose, if: water <= 0}}
+"""
+    )
+    [dry] = game.ends(1).ends
+    points = {cause: estimate.value for _, cause, estimate in dry.last_seconds}
+    assert points["drips"] == pytest.approx(-15.0, abs=1e-9)
+    assert points["recover"] == pytest.approx(2.5, abs=1e-9)
+    [dry] = game.ends(1, seconds=4).ends
+    assert {cause: estimate.value for _, cause, estimate in dry.last_seconds}["recover"] == pytest.approx(1.0, abs=1e-9)
+
+
 def test_two_lives_of_one_run_are_not_two_runs() -> None:
     ends = mint.loads(LIVES).ends(200, 3)
     [burnt] = ends.on_the_way

@@ -402,7 +402,8 @@ class _Seen:
         known = self._rows_of(slots)
         begin = int(np.searchsorted(known, first))
         for number in known[begin : int(np.searchsorted(known, row, "right"))][::-1]:
-            if self.step[number] < step - look.back:
+            # What came just so long ago is no longer among it, so that ten seconds have ten of what comes each second.
+            if self.step[number] <= step - look.back:
                 break
             cause = look.program.cause_labels[int(self.cause[number])]
             key = (look.account(int(self.account[number])), cause)

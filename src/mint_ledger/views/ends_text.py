@@ -57,7 +57,7 @@ def _of_end(end: End, unit: str) -> list[str]:
         if name != account:
             lines.append(_line(heading, f"{_cut(name, 40)}, on average:"))
             account = name
-        lines.append(f"      {'':<13}{shown}")
+        lines.append(f"      {'':<13}{shown}".rstrip())
     return lines
 
 
