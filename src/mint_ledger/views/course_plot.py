@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY
+from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import PURPLE, RESULT_COLOURS, RESULT_WORDS, SIZE, SKY, YELLOW
 
 if TYPE_CHECKING:
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.course import Course
 
 Heights = np.ndarray[Any, np.dtype[np.float64]]
+OTHERS = "#BBBBBB"
 CAUSE_COLOURS = (SKY, YELLOW, GREEN, PURPLE)
 CAUSE_HATCHES = ("", "//", "..")
 MOST_ACCOUNTS = 2
@@ -31,7 +33,9 @@ def plot_course(course: Course) -> Figure:
     accounts = course.accounts[:MOST_ACCOUNTS]
     panels = 2 + len(accounts)
     figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
-    figure.suptitle(f"{course.title} · {course.runs:,} runs · seed {course.seed} · by {course.per}", fontsize=13)
+    figure.suptitle(
+        f"{course.title} · {course.runs:,} runs · seed {course.seed} · by {short(course.per, 30)}", fontsize=13
+    )
     axes = figure.subplots((panels + 1) // 2, 2, squeeze=False).ravel()
     _ends(course, axes[0])
     _times(course, axes[1])
@@ -97,24 +101,28 @@ def _account(course: Course, account: str, axis: Axes, shown: Sequence[str]) -> 
             continue
         base = np.where(points >= 0, up, down)
         colour, hatch = CAUSE_COLOURS[number % len(CAUSE_COLOURS)], CAUSE_HATCHES[number // len(CAUSE_COLOURS)]
-        label = cause if len(cause) <= 24 else cause[:23] + "…"
+        if cause == "others":
+            colour, hatch = OTHERS, ""
+        label = short(cause, 24)
         axis.bar(places, points, bottom=base, color=colour, hatch=hatch or None, edgecolor="white", label=label)
         up, down = up + np.maximum(points, 0), down + np.minimum(points, 0)
     axis.axhline(0, color="black", linewidth=0.8)
-    title = account if len(account) <= 30 else account[:29] + "…"
+    title = short(account, 30)
     _frame(course, axis, f"{title}, points a run")
-    axis.legend(loc="upper center", bbox_to_anchor=(0.5, -0.18), fontsize=9, frameon=False, ncols=4)
+    _, labels = axis.get_legend_handles_labels()
+    columns = max(1, min(4, 88 // (6 + max(map(len, labels), default=1))))
+    axis.legend(loc="upper center", bbox_to_anchor=(0.5, -0.18), fontsize=9, frameon=False, ncols=columns)
 
 
 def _frame(course: Course, axis: Axes, label: str) -> None:
     names = [part.name.removeprefix(f"{course.per} ") for part in course.stretches]
     step = -(-len(names) // MOST_NAMES)
     ticks = range(0, len(names), step)
-    short = [name if len(name) <= 18 else name[:17] + "…" for name in names]
-    slant = max(map(len, short)) > 5 and len(ticks) > 3
-    axis.set_xticks(list(ticks), [short[tick] for tick in ticks], rotation=30 if slant else 0, fontsize=9)
+    shown = [short(name, 18) for name in names]
+    slant = max(map(len, shown)) > 5 and len(ticks) > 3
+    axis.set_xticks(list(ticks), [shown[tick] for tick in ticks], rotation=30 if slant else 0, fontsize=9)
     for text in axis.get_xticklabels():
         text.set_horizontalalignment("right" if slant else "center")
-    axis.set_xlabel(course.per)
+    axis.set_xlabel(short(course.per, 40))
     axis.set_ylabel(label)
     axis.spines[["top", "right"]].set_visible(False)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
 
 if TYPE_CHECKING:
@@ -24,17 +25,17 @@ def course_text(course: Course) -> str:
     results = [r for r in WORDS if any(r in part.ended for part in course.stretches)]
     heads = "".join(f"{WORDS[result]:>8}" for result in results)
     first = NAME + 14
-    heading = f"the course by {_cut(course.per, NAME - 2)}"
+    heading = f"the course by {short(course.per, NAME - 2)}"
     lines.append(f"  {heading:<{first}}{'runs':>7}{course.unit:>8}   ±{heads}")
     for part in course.stretches:
         time, half = _time(part.time)
         ended = "".join(f"{part.ended.count(result) or '':>8}" for result in results)
-        lines.append(f"  {_cut(part.name, first):<{first}}{len(part.runs):>7,}{time:>8}{half:>6}{ended}".rstrip())
+        lines.append(f"  {short(part.name, first):<{first}}{len(part.runs):>7,}{time:>8}{half:>6}{ended}".rstrip())
     sure = sure_words(course.sure)
     lines += ["", f"  runs: so many come to it; {course.unit}: how long they are in it, on average (± at {sure});"]
     lines.append(f"  {', '.join(WORDS[result] for result in results)}: so many end in it")
     for account in course.accounts:
-        lines += ["", f"  {_cut(account, NAME):<{NAME}}{'taken':>9}{'given':>9}{'left':>8}   most by"]
+        lines += ["", f"  {short(account, NAME):<{NAME}}{'taken':>9}{'given':>9}{'left':>8}   most by"]
         for part in course.stretches:
             lines.append(_account_line(part, account))
     if course.accounts:
@@ -46,7 +47,9 @@ def _account_line(part: Stretch, account: str) -> str:
     taken, given = (part.change(account, sign=sign).value for sign in (-1, 1))
     whole = abs(taken) + abs(given)
     most = sorted(part.causes(account), key=lambda item: -abs(item[1].value))
-    told = [f"{_cut(cause, 16)} {_signed(points.value)}" for cause, points in most if abs(points.value) > SMALL * whole]
+    told = [
+        f"{short(cause, 16)} {_signed(points.value)}" for cause, points in most if abs(points.value) > SMALL * whole
+    ]
     left = number(part.quantile(account, 0.5).value, 1)
     shown = ""
     for text in told:
@@ -54,7 +57,7 @@ def _account_line(part: Stretch, account: str) -> str:
             break
         shown += (", " if shown else "") + text
     columns = f"{_signed(taken):>9}{_signed(given):>9}{left:>8}"
-    return f"  {_cut(part.name, NAME):<{NAME}}{columns}   {shown}".rstrip()
+    return f"  {short(part.name, NAME):<{NAME}}{columns}   {shown}".rstrip()
 
 
 def _time(estimate: Estimate) -> tuple[str, str]:
@@ -70,7 +73,3 @@ def _signed(value: float) -> str:
         return "·"
     text = fixed(value, 1)
     return text if value < 0 else f"+{text}"
-
-
-def _cut(text: str, width: int) -> str:
-    return text if len(text) <= width else text[: width - 1] + "…"

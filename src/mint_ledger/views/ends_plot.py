@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.views.ends_text import RESULTS
 from mint_ledger.views.run_plot import GREEN
+from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import HATCHES, PURPLE, RESULT_COLOURS, SIZE, SKY, YELLOW
 
 if TYPE_CHECKING:
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.ends import End, Ends
 
 # Not the colours of results, which mean won and lost.
+OTHERS = "#BBBBBB"
 CAUSE_COLOURS = (SKY, YELLOW, GREEN, PURPLE)
 MARKERS = {"win": "o", "lose": "x", "draw": "s", "unfinished": "^"}
 NAME = 32
@@ -58,10 +60,10 @@ def _causes(ends: Ends, axis: Axes) -> None:
                 place,
                 100 * shares[name],
                 left=left,
-                color=CAUSE_COLOURS[number % len(CAUSE_COLOURS)],
-                hatch=HATCHES[number // len(CAUSE_COLOURS)] or None,
+                color=OTHERS if name == "others" else CAUSE_COLOURS[number % len(CAUSE_COLOURS)],
+                hatch=(HATCHES[number // len(CAUSE_COLOURS)] or None) if name != "others" else None,
                 edgecolor="white",
-                label=_cut(name) if name not in told else None,
+                label=short(name, NAME) if name not in told else None,
             )
             told.add(name)
             if shares[name] >= 0.08:
@@ -78,8 +80,8 @@ def _causes(ends: Ends, axis: Axes) -> None:
 def _row_name(end: End, runs: int) -> str:
     if end.result:
         result = f", {RESULTS[end.result]}" if end.name != end.result else ""
-        return f"{_cut(end.name)}{result}\n{len(end.moments):,} of {runs:,} runs"
-    return f"{_cut(end.name)}\n{len(end.moments):,} times"
+        return f"{short(end.name, NAME)}{result}\n{len(end.moments):,} of {runs:,} runs"
+    return f"{short(end.name, NAME)}\n{len(end.moments):,} times"
 
 
 def _places(ends: list[End], axis: Axes) -> None:
@@ -92,14 +94,10 @@ def _places(ends: list[End], axis: Axes) -> None:
             color=RESULT_COLOURS[end.result],
             alpha=0.6,
             s=36,
-            label=f"{_cut(end.name)} ({RESULTS[end.result]})",
+            label=f"{short(end.name, NAME)} ({RESULTS[end.result]})",
         )
     axis.set_xlabel("x, where the player was as the run ended")
     axis.set_ylabel("y")
     axis.set_aspect("equal", adjustable="datalim")
     axis.legend(loc="upper center", bbox_to_anchor=(0.5, -0.1), ncols=2, fontsize=9, frameon=False)
     axis.spines[["top", "right"]].set_visible(False)
-
-
-def _cut(name: str) -> str:
-    return name if len(name) <= NAME else name[: NAME - 1] + "…"

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed, span_text
 
 if TYPE_CHECKING:
@@ -25,14 +26,14 @@ def ends_text(ends: Ends) -> str:
     for end in ends.ends:
         count = f"{len(end.moments):,} run{'s' if len(end.moments) != 1 else ''}"
         result = RESULTS[end.result]
-        heading = f"  {_cut(end.name, 40)} · {result}" if end.name != result else f"  {result}"
+        heading = f"  {short(end.name, 36)} · {result}" if end.name != result else f"  {result}"
         lines += ["", f"{heading}: {count}, {_per_cent(end.share)}"]
         lines += _of_end(end, ends.unit)
     if ends.on_the_way:
         lines += ["", "What is lost on the way there:"]
     for end in ends.on_the_way:
         mean = len(end.moments) / ends.runs
-        lines += ["", f"  {_cut(end.name, 40)}: {len(end.moments):,} times, {number(mean)} a run"]
+        lines += ["", f"  {short(end.name, 36)}: {len(end.moments):,} times, {number(mean)} a run"]
         lines += _of_end(end, ends.unit)
     return "\n".join(lines)
 
@@ -43,7 +44,7 @@ def _of_end(end: End, unit: str) -> list[str]:
     if len(end.places) > 1:
         visits = any(visit > 1 for _, visit, _ in end.places)
         places = [
-            f"{_cut(level, 24)}{f', visit {visit}' if visits else ''}: {_share(share)}"
+            f"{short(level, 24)}{f', visit {visit}' if visits else ''}: {_share(share)}"
             for level, visit, share in end.places
         ]
         lines += _wrapped("where", places)
@@ -51,23 +52,33 @@ def _of_end(end: End, unit: str) -> list[str]:
         lines.append(_line("where", f"all in {end.places[0][0]}"))
     lines += [_line("by" if not index else "", text) for index, text in enumerate(_causes(end))]
     account = ""
-    for name, cause, points in end.last_seconds:
-        shown = f"{_cut(cause, 30):<30}{_signed(points):>9}   {_span(points)}"
+    for name, cause, points in _largest(end):
+        shown = f"{short(cause, 30):<30}{_signed(points):>9}   {_span(points)}"
         heading = f"last {number(end.seconds)} {unit}" if not account else ""
         if name != account:
-            lines.append(_line(heading, f"{_cut(name, 40)}, on average:"))
+            lines.append(_line(heading, f"{short(name, 40)}, on average:"))
             account = name
         lines.append(f"      {'':<13}{shown}".rstrip())
     return lines
 
 
+def _largest(end: End) -> list[tuple[str, str, Estimate]]:
+    """What did most to each account in the last seconds."""
+    names = dict.fromkeys(name for name, _, _ in end.last_seconds)
+    largest = []
+    for name in names:
+        own = sorted((item for item in end.last_seconds if item[0] == name), key=lambda item: -abs(item[2].value))
+        largest += sorted(own[:MOST_CAUSES], key=lambda item: item[2].value)
+    return largest
+
+
 def _causes(end: End) -> list[str]:
     shown = []
     for cause, share in end.causes[:MOST_CAUSES]:
-        shown.append(f"{_cut(cause_name(cause), 44):<46}{_per_cent(share)}")
+        shown.append(f"{short(cause_name(cause), 43):<45}{_per_cent(share)}")
     if len(end.causes) > MOST_CAUSES:
         rest = sum(share.value for _, share in end.causes[MOST_CAUSES:])
-        shown.append(f"{f'{len(end.causes) - MOST_CAUSES} more':<46}{100 * rest:.0f} %")
+        shown.append(f"{f'{len(end.causes) - MOST_CAUSES} more':<45}{100 * rest:.0f} %")
     return shown
 
 
@@ -104,7 +115,3 @@ def _span(estimate: Estimate) -> str:
     if math.isinf(estimate.low) and math.isinf(estimate.high):
         return "the same each time" if estimate.runs > 1 else ""
     return span_text(estimate.low, estimate.high, min(digits_for(estimate), 2))
-
-
-def _cut(text: str, width: int) -> str:
-    return text if len(text) <= width else text[: width - 1] + "…"

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from mint_ledger.studies.estimate import is_share
+from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import SIZE
 from mint_ledger.views.study_text import digits_for, fixed
 
@@ -43,18 +44,15 @@ def plot_grid(grid: Grid) -> Figure:
             if values.size <= MOST_NUMBERS:
                 text = fixed(estimate.value, min(digits_for(estimate), 2))
                 axis.text(column, row, text, ha="center", va="center", color="white" if dark else "black", fontsize=11)
-        for row in grid.best(column):
+        best = grid.best(column)
+        for row in best if len(best) < shape[0] else []:
             place = (column - 0.48, row - 0.48)
             axis.add_patch(Rectangle(place, 0.96, 0.96, fill=False, edgecolor="#D55E00", linewidth=3))
     slant = max(map(len, grid.columns)) > 12
-    names = [_cut(name) for name in grid.columns]
+    names = [short(name, NAME) for name in grid.columns]
     axis.set_xticks(range(shape[1]), names, rotation=30 if slant else 0, ha="right" if slant else "center")
-    axis.set_yticks(range(shape[0]), [_cut(name) for name in grid.rows])
+    axis.set_yticks(range(shape[0]), [short(name, NAME) for name in grid.rows])
     axis.set_ylabel(grid.axes[0].name)
     under = "framed: nothing else in the column is certainly higher"
     axis.set_xlabel(f"{grid.axes[1].name}\n{under}" if len(grid.axes) > 1 else under)
     return figure
-
-
-def _cut(name: str) -> str:
-    return name if len(name) <= NAME else name[: NAME - 1] + "…"

@@ -6,6 +6,7 @@ import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
+from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
 
 if TYPE_CHECKING:
@@ -42,16 +43,16 @@ def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
     corner = grid.axes[0].name
     heads = []
     if len(grid.axes) > 1:
-        corner = f"{_cut(corner, 10)} \\ {_cut(grid.axes[1].name, 9)}"
-        heads = [f"{_cut(grid.columns[column], width - 1):>{width}}" for column in columns]
-    lines = [f"  {_cut(corner, NAME):<{NAME}}{''.join(heads)}".rstrip()]
+        corner = f"{short(corner, 10)} \\ {short(grid.axes[1].name, 9)}"
+        heads = [f"{short(grid.columns[column], width - 1):>{width}}" for column in columns]
+    lines = [f"  {short(corner, NAME):<{NAME}}{''.join(heads)}".rstrip()]
     for row, name in enumerate(grid.rows):
         cells = []
         for column in columns:
             estimate = grid.cells[row, column].scaled(factor)
             mark = "*" if row in best[column] else " "
             cells.append(f"{_cell(estimate, width - 3 if at_once == WITH_INTERVALS else 0)} {mark}".rjust(width))
-        lines.append(f"  {_cut(name, NAME):<{NAME}}{''.join(cells)}".rstrip())
+        lines.append(f"  {short(name, NAME):<{NAME}}{''.join(cells)}".rstrip())
     return lines
 
 
@@ -61,7 +62,3 @@ def _cell(estimate: Estimate, room: int) -> str:
     value, low, high = (fixed(end, digits) for end in (estimate.value, estimate.low, estimate.high))
     text = f"{value} {low}–{high}"
     return text if len(text) <= room and "inf" not in text else value
-
-
-def _cut(text: str, width: int) -> str:
-    return text if len(text) <= width else text[: width - 1] + "…"

@@ -8,6 +8,7 @@ import numpy as np
 
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.wording import shown
+from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import ENDING_COLOURS, SIZE
 
 if TYPE_CHECKING:
@@ -58,7 +59,7 @@ def _hits(curves: MatchupCurves, pairs: tuple[PairCurve, ...], axis: Axes) -> No
     for number, pair in enumerate(pairs):
         colour = ENDING_COLOURS[number]
         middle, late = ([m.hits[which] if m.hits else np.nan for m in pair.matchups] for which in (1, 2))
-        axis.plot(places, middle, color=colour, label=_cut(pair.name))
+        axis.plot(places, middle, color=colour, label=short(pair.name, NAME))
         axis.plot(places, late, color=colour, linestyle="--", linewidth=1)
         breaks = pair.breaks()
         marked = [places[at] for at in breaks], [middle[at] for at in breaks]
@@ -81,7 +82,7 @@ def _seconds(curves: MatchupCurves, pairs: tuple[PairCurve, ...], axis: Axes) ->
 
 def _frame(curves: MatchupCurves, axis: Axes, label: str) -> None:
     name, values = curves.dials[0]
-    axis.set_xlabel(_cut(name))
+    axis.set_xlabel(short(name, NAME))
     axis.set_ylabel(label)
     axis.set_ylim(bottom=0)
     if any(isinstance(value, str) for value in values):
@@ -104,12 +105,8 @@ def _map(figure: Figure, curves: MatchupCurves, pair: PairCurve, axis: Axes) -> 
     for set_ticks, known in ((axis.set_yticks, rows), (axis.set_xticks, columns)):
         step = -(-len(known) // 12)
         set_ticks(range(0, len(known), step), [shown(value) for value in known[::step]])
-    axis.set_xlabel(_cut(second))
-    axis.set_ylabel(_cut(first))
-    axis.set_title(_cut(pair.name), fontsize=10)
+    axis.set_xlabel(short(second, NAME))
+    axis.set_ylabel(short(first, NAME))
+    axis.set_title(short(pair.name, NAME), fontsize=10)
     ticks = MaxNLocator(integer=True)
     figure.colorbar(image, ax=axis, ticks=ticks, label="hits to defeat (half of the fights)")
-
-
-def _cut(name: str) -> str:
-    return name if len(name) <= NAME else name[: NAME - 1] + "…"

@@ -9,6 +9,7 @@ import numpy as np
 
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.studies.shape import bin_edges, binned
+from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import PANEL, PURPLE, SKY
 
 if TYPE_CHECKING:
@@ -47,7 +48,7 @@ def _histograms(shapes: Sequence[Shape], axis: Axes) -> None:
         if len(shapes) > 1:
             width /= 2
             middles = [middle + (number - 0.5) * width for middle in middles]
-        label = _cut(shape.title)
+        label = short(shape.title, NAME)
         axis.bar(middles, shares, width=0.95 * width, color=COLOURS[number], hatch=("", "//")[number], label=label)
     axis.set_ylim(bottom=0)
     _frame(shapes[0], axis, "% of the runs")
@@ -61,7 +62,7 @@ def _distributions(shapes: Sequence[Shape], axis: Axes) -> None:
         low, high = 100 * table["low"], 100 * table["high"]
         axis.fill_between(table["value"], low, high, step="post", color=COLOURS[number], alpha=0.3, linewidth=0)
         style = ("-", "--")[number]
-        label = f"{_cut(shape.title)} (band: {sure_words(shape.sure)} for all of it)"
+        label = f"{short(shape.title, NAME)} (band: {sure_words(shape.sure)} for all of it)"
         axis.step(table["value"], 100 * table["share"], where="post", color="black", linestyle=style, label=label)
     axis.set_ylim(0, 105)
     _frame(shapes[0], axis, "% of the runs that have at most so much")
@@ -70,10 +71,6 @@ def _distributions(shapes: Sequence[Shape], axis: Axes) -> None:
 
 def _frame(shape: Shape, axis: Axes, label: str) -> None:
     unit = f", {shape.unit}" if shape.unit else ""
-    axis.set_xlabel(f"{_cut(shape.measure)}{unit}")
+    axis.set_xlabel(f"{short(shape.measure, NAME)}{unit}")
     axis.set_ylabel(label)
     axis.spines[["top", "right"]].set_visible(False)
-
-
-def _cut(name: str) -> str:
-    return name if len(name) <= NAME else name[: NAME - 1] + "…"
