@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from mint_ledger.balance.tune import Tuned
     from mint_ledger.balance.tune_habits import TunedHabits
     from mint_ledger.balance.tune_many import TunedMany
+    from mint_ledger.balance.tune_most import TunedMost
     from mint_ledger.balance.tune_words import TunedWords
     from mint_ledger.engines.names import EngineName
     from mint_ledger.exact.answers import Exact
@@ -423,6 +424,42 @@ class Game(PlayableGame):
         from mint_ledger.exact.odds import game_odds
 
         return game_odds(self.turned(together(variant), dials), at, drawings)
+
+    def tune_most(
+        self,
+        dials: Mapping[str, str],
+        measure: str = "rate(win)",
+        *,
+        most: bool = True,
+        runs: int = 1_000,
+        seed: int = 1,
+        habit: Several = None,
+        variant: Several = None,
+        sure: float = 0.95,
+        progress: Progress | None = None,
+    ) -> TunedMost:
+        """The best of all settings of some dials: what it gives, what is as good, and the price in changes.
+
+        Args:
+            dials: the dials, each with a range or its values; numbers, words, multiples.
+            measure: the estimate that is to be high (or low).
+            most: whether the highest is looked for; else the lowest.
+            runs: how many runs of each setting; the best and today's are played twice as often, with their own luck.
+            seed: the seed of all of them.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            sure: the chance with which each interval holds, and with which all comparisons with the best do together.
+            progress: called with (settings done, settings in all).
+
+        Raises:
+            NotFound: there is no such dial, habit, variant or measure.
+            BadRequest: there are too few or too many settings, or a range is none.
+        """
+        from mint_ledger.balance.tune_most import tune_most
+        from mint_ledger.studies.estimate import checked_sure
+
+        setting = self._setting(seed, habit, variant, sure=checked_sure(sure))
+        return tune_most(self, dials, measure, setting, runs, most=most, progress=progress)
 
     def sensitivity(
         self,

@@ -194,13 +194,13 @@ def make_grid(
     sure = 1.0 - (1.0 - setting.sure) / max(len(pairs) + len(mirrored), 1)
     better, turned = set(), set()
     for a, b in pairs:
-        gap = _gap(studies[b], studies[a], measure, sure)
+        gap = estimate_gap(studies[b], studies[a], measure, sure)
         if gap is not None and gap.low > 0.0:
             better.add((a, b))
         elif gap is not None and gap.high < 0.0:
             better.add((b, a))
     for a, b in mirrored:
-        gap = _gap(studies[b], studies[a], measure, sure)
+        gap = estimate_gap(studies[b], studies[a], measure, sure)
         if gap is not None and gap.low > 0.0:
             turned.add(a)
         elif gap is not None and gap.high < 0.0:
@@ -249,7 +249,7 @@ def _names(text: str | Sequence[str] | None) -> list[str]:
     return [name.strip() for name in text.split(",")] if isinstance(text, str) else list(text)
 
 
-def _gap(one: Study, other: Study, measure: str, sure: float) -> Estimate | None:
+def estimate_gap(one: Study, other: Study, measure: str, sure: float) -> Estimate | None:
     """How much higher an estimate is in the other study, run by run; None where no run has it in both."""
     match = ESTIMATE.fullmatch(measure)
     assert match is not None

@@ -50,6 +50,10 @@ RangeOption = Annotated[
 ]
 
 
+# So many runs are played of each setting where the best is looked for.
+LOOKED = 2_000
+
+
 def targets(
     game: GameArgument,
     runs: Annotated[int, typer.Option(help="How many runs of each habit and variant.")] = 2_000,
@@ -242,6 +246,12 @@ def tune(
         list[str] | None,
         typer.Option(metavar="RANGE", help="What is wanted of it: 0.55..0.65; with --habits careful=0.7..0.8."),
     ] = None,
+    most: Annotated[
+        str | None, typer.Option("--most", metavar="ESTIMATE", help="The highest of all, instead of a range.")
+    ] = None,
+    least: Annotated[
+        str | None, typer.Option("--least", metavar="ESTIMATE", help="The lowest of all, instead of a range.")
+    ] = None,
     runs: Annotated[int, typer.Option(help="The most runs at one value.")] = 10_000,
     seed: SeedOption = 1,
     played_by: HabitOption = None,
@@ -265,13 +275,36 @@ def tune(
     variant = joined(variants)
     from mint_ledger.balance.tune import check_runs
     from mint_ledger.cli.files import write_figure
+    from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
 
     bounds = dict(read_named(text) for text in dial)
     wants = want or []
-    most = math.inf if most_runs is None else most_runs
+    budget = math.inf if most_runs is None else most_runs
     if len(bounds) < len(dial):
         raise BadRequest("one of the dials is named twice")
+    if most is not None or least is not None:
+        others: dict[str, object] = {"--target": target, "--want": want, "--habits": habits, "--write": write}
+        others |= {"--plot": plot, "--as": as_variant, "--least": least if most is not None else None}
+        option = "--most" if most is not None else "--least"
+        for name in (name for name, value in others.items() if value):
+            raise BadRequest(f"{name} does not go with {option}, which looks for the best of all settings")
+        loaded = load(game)
+        tell_meant(loaded, bounds, quiet=as_json)
+        with counted_progress(f"{loaded.title}: settings") as progress:
+            found = loaded.tune_most(
+                bounds,
+                most or least or "",
+                most=most is not None,
+                runs=min(runs, LOOKED),
+                seed=seed,
+                habit=habit,
+                variant=variant,
+                sure=sure,
+                progress=progress,
+            )
+        say_json(found.as_json()) if as_json else say(found.summary())
+        return
     if plot is not None and (habits or len(bounds) > 1 or len(target or ()) > 1):
         raise BadRequest("--plot draws the tuning of one dial to one target")
     if not habits and len(wants) > 1:
@@ -295,7 +328,7 @@ def tune(
             seed=seed,
             habit=habit,
             seconds=seconds,
-            most_runs=most,
+            most_runs=budget,
             sure=sure,
         )
         say_json(by_word.as_json()) if as_json else say(by_word.summary())
@@ -310,7 +343,7 @@ def tune(
             )
         spans = dict(read_named(text, "--want") for text in wants)
         by_habit = loaded.tune_habits(
-            bounds, spans, measure, runs=runs, seed=seed, seconds=seconds, most_runs=most, told=_setting_teller()
+            bounds, spans, measure, runs=runs, seed=seed, seconds=seconds, most_runs=budget, told=_setting_teller()
         )
         fell_short = not by_habit.reached
         changes = [(name, values) for name, values in by_habit.variants.items()]
@@ -326,7 +359,7 @@ def tune(
             seed=seed,
             habit=habit,
             seconds=seconds,
-            most_runs=most,
+            most_runs=budget,
             sure=sure,
             told=_setting_teller(),
         )
@@ -348,7 +381,7 @@ def tune(
             habit=habit or goal.habit,
             variant=variant or goal.variant,
             seconds=seconds,
-            most_runs=most,
+            most_runs=budget,
             sure=sure,
             told=_value_teller(name, goal.measure),
         )
