@@ -75,10 +75,10 @@ def _largest(end: End) -> list[tuple[str, str, Estimate]]:
 def _causes(end: End) -> list[str]:
     shown = []
     for cause, share in end.causes[:MOST_CAUSES]:
-        shown.append(f"{short(cause_name(cause), 43):<45}{_per_cent(share)}")
+        shown.append(f"{short(cause_name(cause), 38):<40}{_per_cent(share)}")
     if len(end.causes) > MOST_CAUSES:
         rest = sum(share.value for _, share in end.causes[MOST_CAUSES:])
-        shown.append(f"{f'{len(end.causes) - MOST_CAUSES} more':<45}{100 * rest:.0f} %")
+        shown.append(f"{f'{len(end.causes) - MOST_CAUSES} more':<40}{100 * rest:.0f} %")
     return shown
 
 
