@@ -67,11 +67,6 @@ class Journals:
         return np.asarray(self.rows[:, COLUMNS["what"]] == WHAT_CODES[name])
 
     @property
-    def run(self) -> Integers:
-        """The run of each row, counted from 0 in this part."""
-        return np.repeat(np.arange(len(self)), np.diff(self.starts))
-
-    @property
     def account(self) -> Integers:
         """The slot of the account that each posting is to; -1 for other rows."""
         offsets = np.array([account.column.offset for account in self.program.accounts] or [0], dtype=np.int64)

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from mint_ledger.views.run_plot import BLUE, GREEN, GREY
+from mint_ledger.views.run_plot import BLUE, GREY
 from mint_ledger.views.short import short
-from mint_ledger.views.study_plots import PURPLE, RESULT_COLOURS, RESULT_WORDS, SIZE, SKY, YELLOW
+from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, RESULT_COLOURS, RESULT_WORDS, SIZE, SKY
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -18,8 +18,6 @@ if TYPE_CHECKING:
     from mint_ledger.studies.course import Course
 
 Heights = np.ndarray[Any, np.dtype[np.float64]]
-OTHERS = "#BBBBBB"
-CAUSE_COLOURS = (SKY, YELLOW, GREEN, PURPLE)
 CAUSE_HATCHES = ("", "//", "..")
 MOST_ACCOUNTS = 2
 MOST_NAMES = 16

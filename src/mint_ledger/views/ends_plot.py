@@ -5,9 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from mint_ledger.views.ends_text import RESULTS
-from mint_ledger.views.run_plot import GREEN
 from mint_ledger.views.short import short
-from mint_ledger.views.study_plots import HATCHES, PURPLE, RESULT_COLOURS, SIZE, SKY, YELLOW
+from mint_ledger.views.study_plots import CAUSE_COLOURS, HATCHES, OTHERS, RESULT_COLOURS, SIZE
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -15,9 +14,6 @@ if TYPE_CHECKING:
 
     from mint_ledger.studies.ends import End, Ends
 
-# Not the colours of results, which mean won and lost.
-OTHERS = "#BBBBBB"
-CAUSE_COLOURS = (SKY, YELLOW, GREEN, PURPLE)
 MARKERS = {"win": "o", "lose": "x", "draw": "s", "unfinished": "^"}
 NAME = 32
 # So many causes have a colour of their own; the rest are told together.

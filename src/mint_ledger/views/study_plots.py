@@ -20,6 +20,9 @@ if TYPE_CHECKING:
 SKY, YELLOW, PURPLE = "#56B4E9", "#E69F00", "#CC79A7"
 RESULT_COLOURS = {"win": BLUE, "lose": ORANGE, "draw": GREEN, "unfinished": GREY}
 RESULT_WORDS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfinished"}
+# Causes have not the colours of results, which mean won and lost; what is told together is grey.
+CAUSE_COLOURS = (SKY, YELLOW, GREEN, PURPLE)
+OTHERS = "#BBBBBB"
 ENDING_COLOURS = (BLUE, ORANGE, GREEN, PURPLE, YELLOW, SKY)
 HATCHES = ("", "//", "..", "\\\\", "xx", "--")
 SIZE = (12.8, 8.0)
