@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.versions import __version__
 
 if TYPE_CHECKING:
-    from mint_ledger.client import Game, load, load_script, loads
+    from mint_ledger.client import Game, load, load_revision, load_script, loads
     from mint_ledger.demo import demo_path
     from mint_ledger.errors import (
         BadRequest,
@@ -39,6 +39,7 @@ _PLACES = {
     "Game": "client",
     "load": "client",
     "loads": "client",
+    "load_revision": "client",
     "load_script": "client",
     "demo_path": "demo",
     "BadRequest": "errors",
@@ -74,6 +75,7 @@ __all__ = [
     "__version__",
     "demo_path",
     "load",
+    "load_revision",
     "load_script",
     "loads",
 ]

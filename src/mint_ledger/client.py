@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from mint_ledger.balance.matchup import Matchups
     from mint_ledger.balance.matchup_curve import MatchupCurves
     from mint_ledger.balance.sensitivity import Sensitivity
+    from mint_ledger.balance.shares import Shares
     from mint_ledger.balance.sweep import Sweep
     from mint_ledger.balance.targets import Judged
     from mint_ledger.balance.tune import Tuned
@@ -312,6 +313,42 @@ class Game(PlayableGame):
 
         setting = self._setting(seed, habit, variant, dials, sure=sure)
         return find_course(self, runs, setting, per, accounts, engine, progress)
+
+    def share_out(
+        self,
+        other: Game,
+        measure: str = "rate(win)",
+        runs: int = 2_000,
+        seed: int = 1,
+        *,
+        habit: Several = None,
+        variant: Several = None,
+        sure: float = 0.95,
+        progress: Progress | None = None,
+    ) -> Shares:
+        """Why another game comes to something else: the difference shared out over the numbers and rules that differ.
+
+        Up to 6 changes are shared out exactly, by playing all games between the two; of more, orders are drawn.
+
+        Args:
+            other: the other game; this one with other numbers or rules.
+            measure: a rate or a mean, like `rate(win)`, `mean(time)`.
+            runs: how many runs of each game.
+            seed: the seed of all of them.
+            habit: how simulated players play both.
+            variant: a named set of dials that both have.
+            sure: the chance with which each interval holds the true value.
+            progress: called with (games played, games in all).
+
+        Raises:
+            NotFound: there is no such habit, variant or measure.
+            BadRequest: nothing differs that is played, too much does, or the measure is no rate and no mean.
+        """
+        from mint_ledger.balance.shares import share_out
+
+        setting = self._setting(seed, habit, variant, sure=sure)
+        label = other.file if other.title == self.title else ""
+        return share_out(self, other, measure, runs=runs, setting=setting, label=label, progress=progress)
 
     def grid(
         self,
@@ -751,9 +788,21 @@ def load(path: str | Path) -> Game:
     return game_of(read_game_source(path), Game)
 
 
+def load_revision(text: str) -> Game:
+    """Read a game file as it stood in a revision of git, tables and all: `HEAD~3:./saltmere.yaml`.
+
+    Raises:
+        BadRequest: git has no such file, or is not to be had.
+        GameError: it cannot be used; all that is wrong, with line and column.
+    """
+    from mint_ledger.game.revision import read_revision
+
+    return game_of(read_revision(text), Game)
+
+
 def loads(text: str, name: str = "game") -> Game:
     """Read the text of a game file; see `load`."""
     return game_in(text, name, Game)
 
 
-__all__ = ["Game", "load", "load_script", "loads", "read_script"]
+__all__ = ["Game", "load", "load_revision", "load_script", "loads", "read_script"]

@@ -1,4 +1,4 @@
-"""The commands that ask for numbers: `targets`, `sweep`, `compare`, `tune`."""
+"""The commands that ask for numbers: `targets`, `sweep`, `sensitivity`, `tune`, `matchup`."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import math
 import sys
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -19,21 +19,17 @@ from mint_ledger.cli.arguments import (
     SureOption,
     VariantOption,
     joined,
-    read_changes,
     read_dials,
     read_named,
     tell_meant,
 )
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
-from mint_ledger.cli.looks import show_look
+from mint_ledger.cli.looks import show_look, show_what_is_done
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
-    from mint_ledger.balance.comparison import Comparison
     from mint_ledger.balance.matchup import Matchups
-    from mint_ledger.balance.sensitivity import Sensitivity
-    from mint_ledger.balance.sweep import Sweep
     from mint_ledger.balance.tune import Tuned
     from mint_ledger.balance.tune_habits import TunedHabits
     from mint_ledger.balance.tune_many import TunedMany
@@ -141,7 +137,7 @@ def sweep(
             )
         except SweepInterrupted as stop:
             stopped, answer = stop, stop.sweep
-    _show_what_is_done(answer, stopped, as_json=as_json)
+    show_what_is_done(answer, stopped, as_json=as_json)
     if output:
         write_table(output, answer.table())
     if plot:
@@ -150,85 +146,6 @@ def sweep(
     if not as_json:
         for path in filter(None, (output, plot)):
             say(f"\n{path} is written")
-
-
-def compare(
-    game: GameArgument,
-    other: Annotated[Path | None, typer.Argument(metavar="[OTHER]", help="Another game file.")] = None,
-    with_: Annotated[
-        list[str] | None,
-        typer.Option("--with", metavar="KEY=VALUE", help="What is different: habit, variant or a dial (repeatable)."),
-    ] = None,
-    measure: Annotated[
-        list[str] | None,
-        typer.Option(metavar="MEASURE", help="One more measure, like 'lowest(keeper.health)' or 'median(time)'."),
-    ] = None,
-    shape: Annotated[
-        str | None, typer.Option(metavar="MEASURE", help="How this measure is spread over the runs of both, and alone.")
-    ] = None,
-    plot: Annotated[Path | None, typer.Option(help="With --shape: draw it into this file (.png, .svg, .pdf).")] = None,
-    runs: Annotated[int, typer.Option(help="How many runs of each.")] = 2_000,
-    seed: SeedOption = 1,
-    played_by: HabitOption = None,
-    variants: VariantOption = None,
-    settings: SetOption = None,
-    sure: SureOption = 0.95,
-    as_json: JsonOption = False,
-) -> None:
-    """Compare two games, variants, habits or sets of dials under the same luck."""
-    habit = joined(played_by)
-    variant = joined(variants)
-    from mint_ledger.balance.comparison import ComparisonInterrupted, compare_games, compare_shapes
-    from mint_ledger.cli.progress import study_progress
-    from mint_ledger.client import load
-    from mint_ledger.playing.setting import habit_for
-    from mint_ledger.studies.study import StudyInterrupted
-
-    if (other is None) == (not with_):
-        raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")
-    one = load(game)
-    habit = habit_for(one, habit)
-    changed, dials = read_changes(with_ or (), "--with", ("habit", "variant"))
-    tell_meant(one, (*read_dials(settings), *dials), quiet=as_json)
-    first = one.with_variant(variant) if variant else one
-    first = first.with_dials(read_dials(settings))
-    second, second_habit = (load(other), habit) if other is not None else (first, habit)
-    second_habit = changed.get("habit", second_habit)
-    second = second.with_variant(changed["variant"]) if "variant" in changed else second
-    second = second.with_dials(dials) if dials else second
-    # Habit and variant stand in the heading of each game already.
-    differs = ", ".join(text for text in with_ or () if text.partition("=")[0].strip() not in changed)
-    if plot is not None and shape is None:
-        raise BadRequest("--plot draws how a measure is spread, so it wants --shape")
-    stopped: ComparisonInterrupted | None = None
-    with study_progress(f"{one.title}: runs") as progress:
-        both: dict[str, Any] = {"runs": runs, "seed": seed, "habits": (habit, second_habit), "sure": sure}
-        both |= {"label": differs if other is None else str(other), "progress": progress}
-        try:
-            if shape is not None:
-                spread = compare_shapes(first, second, shape, **both)
-            else:
-                answer = compare_games(first, second, measures=tuple(measure or ()), **both)
-        except ComparisonInterrupted as stop:
-            stopped, answer = stop, stop.comparison
-        except StudyInterrupted as stop:
-            say(f"{stop} of the first game; nothing is compared yet", error=True)
-            raise typer.Exit(INTERRUPTED) from None
-    if shape is not None:
-        show_look(spread, plot, None, as_json=as_json)
-        return
-    _show_what_is_done(answer, stopped, as_json=as_json)
-    say_json(answer.as_json()) if as_json else say(answer.summary())
-
-
-def _show_what_is_done(
-    answer: Sweep | Sensitivity | Comparison, stopped: KeyboardInterrupt | None, *, as_json: bool
-) -> None:
-    """Where Ctrl-C stopped it: show what there is, say how far it came, and end."""
-    if stopped is not None:
-        say_json(answer.as_json()) if as_json else say(answer.summary())
-        say(str(stopped), error=True)
-        raise typer.Exit(INTERRUPTED)
 
 
 def tune(
@@ -500,7 +417,7 @@ def sensitivity(
         ]
         say_json(plain) if as_json else say(sobol_text(loaded.title, measure, indices))
         return
-    _show_what_is_done(answer, stopped, as_json=as_json)
+    show_what_is_done(answer, stopped, as_json=as_json)
     if plot:
         write_figure(plot, answer.plot())
     say_json(answer.as_json()) if as_json else say(answer.summary())

@@ -15,6 +15,9 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
 
+    from mint_ledger.balance.comparison import Comparison
+    from mint_ledger.balance.sensitivity import Sensitivity
+    from mint_ledger.balance.sweep import Sweep
     from mint_ledger.studies.budget import Progress
 
 
@@ -68,3 +71,13 @@ def show_look(answer: Look, plot: Path | None, output: Path | None, *, as_json: 
     say_json(answer.as_json()) if as_json else say(answer.summary())
     for path in filter(None, (output, plot) if not as_json else ()):
         say(f"\n{path} is written")
+
+
+def show_what_is_done(
+    answer: Sweep | Sensitivity | Comparison, stopped: KeyboardInterrupt | None, *, as_json: bool
+) -> None:
+    """Where Ctrl-C stopped it: show what there is, say how far it came, and end."""
+    if stopped is not None:
+        say_json(answer.as_json()) if as_json else say(answer.summary())
+        say(str(stopped), error=True)
+        raise typer.Exit(INTERRUPTED)

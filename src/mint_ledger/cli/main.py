@@ -30,8 +30,9 @@ from mint_ledger.cli.arguments import (
     tell_meant,
 )
 from mint_ledger.cli.audit import audit
-from mint_ledger.cli.balance import compare, matchup, sensitivity, sweep, targets, tune
+from mint_ledger.cli.balance import matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
+from mint_ledger.cli.compare import compare
 from mint_ledger.cli.exits import FELL_SHORT, INTERNAL_FAULT, INTERRUPTED, UNUSABLE
 from mint_ledger.cli.odds import odds
 from mint_ledger.cli.output import flush, say, say_json

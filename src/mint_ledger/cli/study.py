@@ -29,11 +29,15 @@ from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest, NotFound, nearest
 
 if TYPE_CHECKING:
+    from mint_ledger.balance.shares import Shares
     from mint_ledger.client import Game
     from mint_ledger.game.dial_value import Value
     from mint_ledger.studies.budget import Progress
+    from mint_ledger.studies.request import StudyRequest
 
 GRID = 120
+# The games between two stored studies are played so often at most.
+MOST_SHARED = 2_000
 
 
 def study(
@@ -269,6 +273,9 @@ def history(
     compare: Annotated[
         int | None, typer.Option(metavar="OTHER", help="Show it beside this other study of the store.")
     ] = None,
+    shares: Annotated[
+        bool, typer.Option("--shares", help="With --compare: share the difference in wins out over what differs.")
+    ] = False,
     verify: Annotated[
         bool, typer.Option("--verify", help="Look at every block for damage, and play some of them again.")
     ] = False,
@@ -282,6 +289,8 @@ def history(
         raise BadRequest(f"{store} does not exist; `mint-ledger study GAME --store {store}` makes it")
     if compare is not None and number is None:
         raise BadRequest(f"--compare wants two studies: mint-ledger history {store} 1 --compare 2")
+    if shares and compare is None:
+        raise BadRequest(f"--shares is of two studies: mint-ledger history {store} 1 --compare 2 --shares")
     with Store(store) as opened:
         if verify:
             found = opened.verify()
@@ -305,10 +314,30 @@ def history(
             say_json(shown.as_json()) if as_json else say(shown.summary())
             return
         other = opened.show(compare)
+        entries = [opened.entry(one) for one in (number, compare)]
+        why = _shares_of(entries[0].request, entries[1].request, min(shown.runs, other.runs)) if shares else None
         if as_json:
-            say_json({str(number): shown.as_json(), str(compare): other.as_json()})
+            told = {str(number): shown.as_json(), str(compare): other.as_json()}
+            say_json(told | ({"shares": why.as_json()} if why is not None else {}))
         else:
-            say(compare_text((opened.entry(number), shown), (opened.entry(compare), other)))
+            say(compare_text((entries[0], shown), (entries[1], other)))
+            if why is not None:
+                say(f"\n{why.summary()}")
+
+
+def _shares_of(one: StudyRequest, other: StudyRequest, runs: int) -> Shares:
+    """Why two studies of a store differ; the games between the two are played anew."""
+    from mint_ledger.balance.shares import share_out
+    from mint_ledger.cli.progress import counted_progress
+    from mint_ledger.playing.setting import Setting
+    from mint_ledger.studies.request import game_of_request
+
+    if (one.seed, one.habit) != (other.seed, other.habit):
+        raise BadRequest("--shares wants two studies of the same seed and habit")
+    games = [game_of_request(request) for request in (one, other)]
+    setting = Setting(one.seed, one.habit)
+    with counted_progress(f"{games[0].title}: games") as progress:
+        return share_out(games[0], games[1], runs=min(runs, MOST_SHARED), setting=setting, progress=progress)
 
 
 def _measures(measures: list[str] | None, worst: str | None, game: Game) -> dict[str, str]:

@@ -89,10 +89,13 @@ def prepare_game(game: PlayableGame, request: StudyRequest) -> Prepared:
 @lru_cache(maxsize=8)
 def prepare(request: StudyRequest) -> Prepared:
     """Make a request ready from its text, as another process does."""
+    return prepare_game(game_of_request(request), request)
+
+
+def game_of_request(request: StudyRequest) -> PlayableGame:
+    """The game that a request is for, with its dials set."""
     game = game_in(request.text, request.name, PlayableGame)
-    if request.dials:
-        game = game.with_dials(dict(request.dials))
-    return prepare_game(game, request)
+    return game.with_dials(dict(request.dials)) if request.dials else game
 
 
 def _slot(lowered: Lowered, name: str) -> int:

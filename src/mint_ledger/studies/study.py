@@ -465,8 +465,9 @@ def make_study(
     executor: Executor | None = None,
     progress: RunProgress | None = None,
     stored: KeptBlocks | None = None,
+    first: int = 0,
 ) -> Study:
-    """Play runs 0 to runs-1 of a request; see `Game.study`.
+    """Play runs 0 to runs-1 of a request, or as many from `first` on; see `Game.study`.
 
     Raises:
         BadRequest: the number of runs or the seed makes no sense.
@@ -478,7 +479,8 @@ def make_study(
     check_seed(request.seed)
     gathered = _Gathered(prepared, request)
     while True:
-        spans = [(first, min(BLOCK, runs - first)) for first in range(len(gathered), runs, BLOCK)]
+        starts = range(len(gathered), runs, BLOCK)
+        spans = [(first + start, min(BLOCK, runs - start)) for start in starts]
         try:
             for block in _blocks(prepared, request, spans, runs, executor, stored):
                 gathered.add(block)

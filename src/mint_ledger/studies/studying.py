@@ -43,8 +43,9 @@ def study_game(
     asked: Asked = Asked(),
     means: Means = Means(),
     until: str | float | None = None,
+    first: int = 0,
 ) -> Study:
-    """Play a game many times; see `Game.study`, which says what may be wrong."""
+    """Play a game many times, from the run `first` on; see `Game.study`, which says what may be wrong."""
     check_engine(means.engine)
     checked_sure(setting.sure)
     turned = setting.of(game)
@@ -67,7 +68,9 @@ def study_game(
     prepared = prepare_game(turned, request)
     limit = parse_until(until) if until is not None else None
     if means.store is None:
-        study = make_study(prepared, request, runs, until=limit, executor=means.executor, progress=means.progress)
+        study = make_study(
+            prepared, request, runs, until=limit, executor=means.executor, progress=means.progress, first=first
+        )
         return study.at(setting.sure)
     with Store(means.store) as opened:
         stored = opened.study(prepared, request, setting.title(turned))

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import shown
 from mint_ledger.views.balance_text import told, wanted
+from mint_ledger.views.shares_text import shares_sentence
 from mint_ledger.views.study_text import digits_for, fixed
 
 if TYPE_CHECKING:
@@ -30,6 +31,10 @@ def change_text(change: Change, look: Look) -> str:
     lines = [_dials(change)] if change.dials else []
     unit = next(iter(look.studies.values())).unit
     lines += [_moved(moved, unit) for moved in change.moved]
+    for way, shares in change.shares:
+        how = f" ({', '.join(filter(None, way))})" if len(change.shares) > 1 else ""
+        sentence = shares_sentence(shares)
+        lines += _wrapped(f"why{how}: {sentence[0].lower()}{sentence[1:]}")
     for old, new in change.targets:
         lines += _wrapped(_side(old, new))
     for result in change.playtests:

@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from mint_ledger.audit.finding import Finding
 from mint_ledger.balance.comparison import Difference, compare_studies
+from mint_ledger.balance.shares import Shares, share_out
 from mint_ledger.balance.targets import Judged
+from mint_ledger.errors import MintError
 from mint_ledger.game.dial_value import Value
+from mint_ledger.game.differing import file_changes
 from mint_ledger.playing.playtests import PlaytestResult
+from mint_ledger.playing.setting import Setting
 from mint_ledger.watching.look import Look, Way
+
+# Why wins moved is told of so many ways of playing, from so many runs, and of so many changes.
+MOST_SHARED = 2
+SHARED_RUNS = 1_000
+MOST_CHANGES = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +40,7 @@ class Change:
         moved: wins, and the means of the time and of what targets measure where they differ for certain.
         targets: those that changed sides: as they were judged before (none if new), and now.
         playtests: those that pass now and did not, or the reverse.
+        shares: where several changes moved wins, which of them did by how much.
     """
 
     dials: tuple[tuple[str, Value | None, Value | None], ...]
@@ -39,6 +50,7 @@ class Change:
     playtests: tuple[PlaytestResult, ...]
     new: tuple[Finding, ...]
     gone: tuple[Finding, ...]
+    shares: tuple[tuple[Way, Shares], ...] = ()
 
 
 def change_between(before: Look, after: Look) -> Change:
@@ -67,7 +79,24 @@ def change_between(before: Look, after: Look) -> Change:
         playtests=tuple(playtests),
         new=tuple(f for f in after.findings if _finding_key(f) not in old_keys),
         gone=tuple(f for f in before.findings if _finding_key(f) not in new_keys),
+        shares=tuple(_shares(before, after, moved)),
     )
+
+
+def _shares(before: Look, after: Look, moved: list[Moved]) -> Iterator[tuple[Way, Shares]]:
+    """Which changes moved wins, in the first ways of playing in which they did; none where one change did it all."""
+    changes = file_changes(before.game.source.data, after.game.source.data).changes
+    if not 2 <= len(changes) <= MOST_CHANGES:
+        return
+    ways = [one.way for one in moved if one.difference.name == "wins" and one.difference.is_certain]
+    for way in ways[:MOST_SHARED]:
+        study = after.studies[way]
+        setting = Setting(study.seed, *way, sure=study.sure)
+        try:
+            yield way, share_out(before.game, after.game, runs=min(study.runs, SHARED_RUNS), setting=setting)
+        except MintError:
+            # What cannot be played between the two is no fault of either.
+            return
 
 
 def _target_key(result: Judged) -> tuple[str, str | None]:

@@ -1,0 +1,146 @@
+"""The command `compare`: two games, variants, habits or sets of dials under the same luck, and why they differ."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from mint_ledger.cli.arguments import (
+    GameArgument,
+    HabitOption,
+    JsonOption,
+    SeedOption,
+    SetOption,
+    SureOption,
+    VariantOption,
+    joined,
+    read_changes,
+    read_dials,
+    tell_meant,
+)
+from mint_ledger.cli.exits import INTERRUPTED
+from mint_ledger.cli.looks import show_look, show_what_is_done
+from mint_ledger.cli.output import say, say_json
+from mint_ledger.errors import BadRequest
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+    from mint_ledger.playing.setting import Setting
+
+
+def compare(
+    game: GameArgument,
+    other: Annotated[
+        Path | None, typer.Argument(metavar="[OTHER]", help="Another game file, or one of git: HEAD~3:./saltmere.yaml.")
+    ] = None,
+    with_: Annotated[
+        list[str] | None,
+        typer.Option("--with", metavar="KEY=VALUE", help="What is different: habit, variant or a dial (repeatable)."),
+    ] = None,
+    measure: Annotated[
+        list[str] | None,
+        typer.Option(metavar="MEASURE", help="One more measure, like 'lowest(keeper.health)' or 'median(time)'."),
+    ] = None,
+    shape: Annotated[
+        str | None, typer.Option(metavar="MEASURE", help="How this measure is spread over the runs of both, and alone.")
+    ] = None,
+    shares: Annotated[
+        bool, typer.Option("--shares", help="Share the difference out over the numbers and rules that differ.")
+    ] = False,
+    plot: Annotated[
+        Path | None, typer.Option(help="With --shape or --shares: draw it into this file (.png, .svg, .pdf).")
+    ] = None,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="With --shape or --shares: a table (.csv, .jsonl, .parquet).")
+    ] = None,
+    runs: Annotated[int, typer.Option(help="How many runs of each.")] = 2_000,
+    seed: SeedOption = 1,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
+    settings: SetOption = None,
+    sure: SureOption = 0.95,
+    as_json: JsonOption = False,
+) -> None:
+    """Compare two games, variants, habits or sets of dials under the same luck."""
+    habit = joined(played_by)
+    variant = joined(variants)
+    from mint_ledger.balance.comparison import ComparisonInterrupted, compare_games, compare_shapes
+    from mint_ledger.cli.progress import study_progress
+    from mint_ledger.playing.setting import Setting, habit_for
+    from mint_ledger.studies.study import StudyInterrupted
+
+    if (other is None) == (not with_):
+        raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")
+    one = _load(game)
+    habit = habit_for(one, habit)
+    changed, dials = read_changes(with_ or (), "--with", ("habit", "variant"))
+    tell_meant(one, (*read_dials(settings), *dials), quiet=as_json)
+    first = one.with_variant(variant) if variant else one
+    first = first.with_dials(read_dials(settings))
+    second, second_habit = (_load(other), habit) if other is not None else (first, habit)
+    second_habit = changed.get("habit", second_habit)
+    second = second.with_variant(changed["variant"]) if "variant" in changed else second
+    second = second.with_dials(dials) if dials else second
+    # Habit and variant stand in the heading of each game already.
+    differs = ", ".join(text for text in with_ or () if text.partition("=")[0].strip() not in changed)
+    for option, value in (("--plot", plot), ("-o", output)):
+        if value is not None and shape is None and not shares:
+            raise BadRequest(f"{option} is of how a measure is spread, or of shares, so it wants --shape or --shares")
+    if shape is not None and shares:
+        raise BadRequest("--shape and --shares do not go together")
+    if shares:
+        if second_habit != habit:
+            raise BadRequest("--shares is of what differs in the games; one habit against another is --with habit=")
+        label = str(other) if other is not None else differs
+        _show_shares((first, second), measure, Setting(seed, habit, sure=sure), runs, label, (plot, output), as_json)
+        return
+    stopped: ComparisonInterrupted | None = None
+    with study_progress(f"{one.title}: runs") as progress:
+        both: dict[str, Any] = {"runs": runs, "seed": seed, "habits": (habit, second_habit), "sure": sure}
+        both |= {"label": differs if other is None else str(other), "progress": progress}
+        try:
+            if shape is not None:
+                spread = compare_shapes(first, second, shape, **both)
+            else:
+                answer = compare_games(first, second, measures=tuple(measure or ()), **both)
+        except ComparisonInterrupted as stop:
+            stopped, answer = stop, stop.comparison
+        except StudyInterrupted as stop:
+            say(f"{stop} of the first game; nothing is compared yet", error=True)
+            raise typer.Exit(INTERRUPTED) from None
+    if shape is not None:
+        show_look(spread, plot, output, as_json=as_json)
+        return
+    show_what_is_done(answer, stopped, as_json=as_json)
+    say_json(answer.as_json()) if as_json else say(answer.summary())
+
+
+def _load(path: Path) -> Game:
+    """A game file, or one of a revision of git."""
+    from mint_ledger.client import load, load_revision
+    from mint_ledger.game.revision import looks_like_revision
+
+    return load_revision(str(path)) if looks_like_revision(str(path)) else load(path)
+
+
+def _show_shares(
+    games: tuple[Game, Game],
+    measure: list[str] | None,
+    setting: Setting,
+    runs: int,
+    label: str,
+    files: tuple[Path | None, Path | None],
+    as_json: bool,
+) -> None:
+    """Why the second game comes to something else than the first."""
+    from mint_ledger.balance.shares import share_out
+    from mint_ledger.cli.progress import counted_progress
+
+    if len(measure or ()) > 1:
+        raise BadRequest("--shares shares out one estimate, like --measure 'mean(time)'")
+    wanted = measure[0] if measure else "rate(win)"
+    with counted_progress(f"{games[0].title}: games") as progress:
+        shares = share_out(*games, wanted, runs=runs, setting=setting, label=label, progress=progress)
+    show_look(shares, *files, as_json=as_json)

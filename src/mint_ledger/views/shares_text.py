@@ -1,0 +1,102 @@
+"""A difference shared out over what was changed, as text."""
+
+from __future__ import annotations
+
+import math
+import textwrap
+from typing import TYPE_CHECKING
+
+from mint_ledger.studies.estimate import Estimate, is_share, sure_words
+from mint_ledger.views.short import short
+from mint_ledger.views.study_text import digits_for, fixed, span_text
+
+if TYPE_CHECKING:
+    from mint_ledger.balance.shares import Shares
+
+WIDTH = 80
+NAME = 34
+# So many of the largest shares stand in the sentence.
+MOST_TOLD = 4
+
+
+def shares_text(shares: Shares) -> str:
+    """What moved, in a sentence; each change with its share; the pairs that are strong together."""
+    one, other = shares.titles
+    lines = [f"A  {one}", f"B  {other}"]
+    how = f"{shares.runs:,} runs of each game between them, under the same luck, seed {shares.seed}"
+    lines += [how, "", *textwrap.wrap(shares_sentence(shares), WIDTH - 2, initial_indent="  ", subsequent_indent="  ")]
+    factor = _factor(shares)
+    unit = ", points" if factor != 1.0 else ""
+    ordered = bool(shares.orders)
+    heads = "" if ordered else f"{'alone':>9}{'last':>9}"
+    lines += ["", f"  {short(shares.measure, NAME - 8) + unit:<{NAME}}{'share':>8}{heads}   {_sure(shares)}"]
+    for part in shares.parts:
+        share = part.share.scaled(factor)
+        digits = min(digits_for(share), 3)
+        cells = _signed(share.value, digits).rjust(8)
+        if part.alone is not None and part.last is not None:
+            cells += "".join(f"{_signed(factor * e.value, digits):>9}" for e in (part.alone, part.last))
+        noise = "" if part.is_certain else "  same" if part.is_nothing else "  noise?"
+        lines.append(f"  {short(part.name, NAME):<{NAME}}{cells}   {span_text(share.low, share.high, digits)}{noise}")
+    total = shares.difference.scaled(factor)
+    digits = min(digits_for(total), 3)
+    lines.append(f"  {'B − A':<{NAME}}{_signed(total.value, digits):>8}")
+    for pair in shares.pairs:
+        more = pair.more.scaled(factor)
+        both = f"{short(pair.one, 40)} and {short(pair.other, 40)} together"
+        how = f"{both} shift it by {_plus_minus(more)} besides what each does for itself"
+        lines += textwrap.wrap(how, WIDTH - 2, initial_indent="  ", subsequent_indent="    ")
+    lines += ["", *textwrap.wrap(_note(shares), WIDTH - 2, initial_indent="  ", subsequent_indent="  ")]
+    return "\n".join(lines)
+
+
+def shares_sentence(shares: Shares) -> str:
+    """`Wins fell by 10.9 points: crab.bite −8.6 ± 0.6, oil −2.3 ± 0.4.`"""
+    factor = _factor(shares)
+    total = shares.difference.scaled(factor)
+    what = "Wins" if shares.measure == "rate(win)" else shares.measure
+    unit = " points" if factor != 1.0 else ""
+    if total.low <= 0.0 <= total.high:
+        head = f"{what} moved by {_plus_minus(total)}{unit}, which may be noise"
+    else:
+        by = fixed(abs(total.value), min(digits_for(total), 3))
+        head = f"{what} {'fell' if total.value < 0 else 'rose'} by {by}{unit}"
+    told = [part for part in shares.parts if part.is_certain][:MOST_TOLD]
+    if not told:
+        return f"{head}; no change has a share that is certain."
+    rest = len(shares.parts) - len(told)
+    more = f", and {rest} more" if rest else ""
+    return f"{head}: {', '.join(f'{part.name} {_plus_minus(part.share.scaled(factor))}' for part in told)}{more}."
+
+
+def _note(shares: Shares) -> str:
+    if shares.orders:
+        return (
+            f"share: what a change adds, on average over {shares.orders} orders of the changes that were drawn; the "
+            "intervals hold the drawing too. In each run the shares add up to B − A. Pairs are looked at for 6 changes "
+            "at most."
+        )
+    return (
+        "share: what a change adds, on average over all orders of the changes; in each run the shares add up to "
+        "B − A. alone: as the only change; last: when all others are made."
+    )
+
+
+def _factor(shares: Shares) -> float:
+    return 100.0 if is_share(shares.measure) else 1.0
+
+
+def _sure(shares: Shares) -> str:
+    return f"{sure_words(shares.sure)} interval"
+
+
+def _signed(value: float, digits: int) -> str:
+    text = fixed(value, digits)
+    return f"+{text}" if value > 0 and float(text.replace(",", "")) else text
+
+
+def _plus_minus(estimate: Estimate) -> str:
+    digits = min(digits_for(estimate), 3)
+    value = _signed(estimate.value, digits)
+    half = estimate.half_width
+    return f"{value} ± {fixed(half, digits)}" if math.isfinite(half) and half else value
