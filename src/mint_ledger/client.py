@@ -21,6 +21,7 @@ from mint_ledger.studies.budget import Budget, Progress
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
     from mint_ledger.audit.finding import Finding
+    from mint_ledger.balance.attacks import Attacks
     from mint_ledger.balance.grid import Grid
     from mint_ledger.balance.matchup import Matchups
     from mint_ledger.balance.matchup_curve import MatchupCurves
@@ -43,6 +44,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.course import Course
     from mint_ledger.studies.ends import Ends
     from mint_ledger.studies.estimate import Estimate
+    from mint_ledger.studies.income import Income
     from mint_ledger.studies.study import RunProgress, Study
 
 
@@ -313,6 +315,74 @@ class Game(PlayableGame):
 
         setting = self._setting(seed, habit, variant, dials, sure=sure)
         return find_course(self, runs, setting, per, accounts, engine, progress)
+
+    def income(
+        self,
+        account: str,
+        runs: int = 1_000,
+        seed: int = 1,
+        *,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        sure: float = 0.95,
+        engine: EngineName = "auto",
+        progress: Progress | None = None,
+    ) -> Income:
+        """What comes into an account and goes out, by cause over time; what players could have bought and did not.
+
+        Args:
+            account: like `keeper.oil`.
+            runs: how many runs.
+            seed: the seed of all of them.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            sure: the chance with which each interval holds the true value.
+            engine: which engine plays.
+            progress: called with (runs done, runs in all).
+
+        Raises:
+            NotFound: there is no such account, habit, variant or dial.
+            BadRequest: the number of runs makes no sense.
+            RunStopped: a run could not go on.
+        """
+        from mint_ledger.studies.income import find_income
+
+        return find_income(self, account, runs, self._setting(seed, habit, variant, dials, sure=sure), engine, progress)
+
+    def attacks_in_play(
+        self,
+        runs: int = 1_000,
+        seed: int = 1,
+        *,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        sure: float = 0.95,
+        engine: EngineName = "auto",
+        progress: Progress | None = None,
+    ) -> Attacks:
+        """The damage a second of each attack: what it could alone, what it did in play, and what a point costs.
+
+        Args:
+            runs: how many runs.
+            seed: the seed of all of them.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            sure: the chance with which each interval holds the true value.
+            engine: which engine plays.
+            progress: called with (runs done, runs in all).
+
+        Raises:
+            NotFound: there is no such habit, variant or dial.
+            BadRequest: the game has no attacks, or the number of runs makes no sense.
+            RunStopped: a run could not go on.
+        """
+        from mint_ledger.balance.attacks import find_attacks
+
+        return find_attacks(self, runs, self._setting(seed, habit, variant, dials, sure=sure), engine, progress)
 
     def share_out(
         self,

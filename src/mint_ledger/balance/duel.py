@@ -14,6 +14,8 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
+import numpy as np
+
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import MintError
 from mint_ledger.exact.luck import Branching, NotCountable
@@ -22,11 +24,12 @@ from mint_ledger.lowering.duel import LIMIT, Duel, Duels
 from mint_ledger.lowering.handles import spawn
 from mint_ledger.lowering.measure import Measure, Reading
 from mint_ledger.program import statements as st
-from mint_ledger.program.expressions import Fold, Ranges
+from mint_ledger.program.expressions import Constant, Fold, Ranges
 from mint_ledger.program.program import Program
 from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.program.state import Start
 from mint_ledger.program.walking import Node, rebuilt
+from mint_ledger.studies.estimate import Estimate, ratio
 from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.study import make_study
 from mint_ledger.studies.taking import make_taking
@@ -38,6 +41,9 @@ MOST_AHEAD = 4_000
 ROUNDS_AHEAD = 3
 FIRST = 6
 FIGHTS = 400
+# Endless ones last half an hour each.
+ENDLESS = 20
+AT_FIRST = 10.0
 NOTHING = 1e-13
 SPAWN = spawn("").use
 HIT, MISS, DODGE = (WHAT_CODES[what] for what in ("hit", "miss", "dodge"))
@@ -57,6 +63,7 @@ class Fought:
         time: how long a fight takes on average.
         pool: what the target's layers hold above their floors as it begins.
         fights: how many were fought; 0 where all was worked out.
+        each: the damage of each fight that was fought, and how long it took, shape (fights, 2).
     """
 
     ends: dict[tuple[float, int], float] = field(default_factory=lambda: defaultdict(float))
@@ -67,6 +74,7 @@ class Fought:
     time: float = 0.0
     pool: float = 0.0
     fights: int = 0
+    each: Any = None
 
 
 def work_out(duels: Duels, pair: Duel, dials: tuple[float, ...]) -> Fought:
@@ -242,7 +250,27 @@ def fight(duels: Duels, pair: Duel, dials: tuple[float, ...], fights: int = FIGH
     fought.dealt = -float(taken.mean())
     fought.rolled = math.nan
     fought.time = float(columns.time.mean())
+    fought.each = np.column_stack([-taken, columns.time])
     return fought
+
+
+def endless_rates(duels: Duels, pair: Duel) -> tuple[Estimate, Estimate] | None:
+    """The damage a second of an endless duel (`lower_duels(endless=True)`), in its first ten seconds and for long.
+
+    None where nothing says when it strikes.
+
+    Raises:
+        RunStopped: a fight could not go on.
+    """
+    if pair.cannot or not pair.keeps_time:
+        return None
+    rates = []
+    for limit, fights in ((AT_FIRST, FIGHTS), (LIMIT, ENDLESS)):
+        program = replace(duels.lowered.program, clock_limit=Constant(limit))
+        limited = replace(duels, lowered=replace(duels.lowered, program=program))
+        each = fight(limited, pair, program.dials.values, fights).each
+        rates.append(ratio(each[:, 0].tolist(), each[:, 1].tolist()))
+    return rates[0], rates[1]
 
 
 def alone(program: Program, pair: Duel) -> Program:

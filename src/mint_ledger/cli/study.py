@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -87,6 +88,13 @@ def study(
         str | None,
         typer.Option(metavar="PART", help="The course of the game by level, visit, or an account that counts waves."),
     ] = None,
+    attacks: Annotated[
+        bool, typer.Option("--attacks", help="Damage a second of each attack, alone and in play; what a point costs.")
+    ] = False,
+    income: Annotated[
+        str | None,
+        typer.Option(metavar="ACCOUNT", help="What comes in and goes out, by cause over time; what was not bought."),
+    ] = None,
     exact: Annotated[
         bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
     ] = False,
@@ -114,6 +122,7 @@ def study(
     loaded = load(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     looks: dict[str, object] = {"--ends": ends, "--per": per is not None, "--each": each}
+    looks |= {"--attacks": attacks, "--income": income is not None}
     chosen = [option for option, value in looks.items() if value]
     if chosen:
         looks |= {"--exact": exact, "--until": until, "--worst": worst, "--store": store, "--shape": shape}
@@ -124,7 +133,11 @@ def study(
             if value and option != chosen[0]:
                 raise BadRequest(f"{option} does not go with {chosen[0]}, which is a study of its own")
         setting = _Played(runs, seed, habit, variant, read_dials(settings), sure, engine)
-        tell_look(loaded.title, setting.look(loaded, per, each, measure, account), plot, output, as_json=as_json)
+        if each:
+            find = setting.grid(loaded, each, measure)
+        else:
+            find = setting.look(loaded, chosen[0], per or income or "", account)
+        tell_look(loaded.title, find, plot, output, as_json=as_json)
         return
     if exact:
         sampled: dict[str, object] = {
@@ -215,28 +228,30 @@ class _Played:
     sure: float
     engine: str
 
-    def look(
-        self,
-        game: Game,
-        per: str | None,
-        each: list[str] | None,
-        measure: list[str] | None,
-        account: list[str] | None,
-    ) -> Callable[[Progress | None], Look]:
-        """What plays them and finds what is asked for: ends, the course, or a grid."""
-        more: dict[str, Any] = {"habit": self.habit, "variant": self.variant, "dials": self.dials, "sure": self.sure}
-        if each:
-            if measure is not None and len(measure) > 1:
-                raise BadRequest("--each compares one estimate, like --measure 'mean(time)'")
-            sides = [(name.strip(), text.strip() or None) for name, _, text in (side.partition("=") for side in each)]
-            if len(dict(sides)) < len(sides):
-                raise BadRequest("--each wants two different sides, like habit and variant")
-            estimate = measure[0] if measure else "rate(win)"
-            return lambda progress: game.grid(dict(sides), estimate, self.runs, self.seed, progress=progress, **more)
-        more["engine"] = self.engine
-        if per is not None:
-            return lambda progress: game.course(per, self.runs, self.seed, accounts=account, progress=progress, **more)
-        return lambda progress: game.ends(self.runs, self.seed, progress=progress, **more)
+    @property
+    def _more(self) -> dict[str, Any]:
+        return {"habit": self.habit, "variant": self.variant, "dials": self.dials, "sure": self.sure}
+
+    def grid(self, game: Game, each: list[str], measure: list[str] | None) -> Callable[[Progress | None], Look]:
+        """What plays all choices of one side or two."""
+        if measure is not None and len(measure) > 1:
+            raise BadRequest("--each compares one estimate, like --measure 'mean(time)'")
+        sides = [(name.strip(), text.strip() or None) for name, _, text in (side.partition("=") for side in each)]
+        if len(dict(sides)) < len(sides):
+            raise BadRequest("--each wants two different sides, like habit and variant")
+        estimate = measure[0] if measure else "rate(win)"
+        return lambda progress: game.grid(dict(sides), estimate, self.runs, self.seed, progress=progress, **self._more)
+
+    def look(self, game: Game, option: str, of: str, account: list[str] | None) -> Callable[[Progress | None], Look]:
+        """What plays the runs and finds what an option asks for, of a stretch or an account."""
+        more = {**self._more, "engine": self.engine}
+        finds: dict[str, Callable[..., Look]] = {
+            "--ends": game.ends,
+            "--attacks": game.attacks_in_play,
+            "--income": partial(game.income, of),
+            "--per": partial(game.course, of, accounts=account),
+        }
+        return lambda progress: finds[option](runs=self.runs, seed=self.seed, progress=progress, **more)
 
 
 def _say_exact(

@@ -104,7 +104,7 @@ def countable(lowered: Lowered, measures: Sequence[Measure]) -> tuple[tuple[Meas
         readings = readings_of([measure.value])
         if any(r.sort in ("kept", "stretch") for r in readings):
             why_not[measure.name] = "what is worked out after each step is not among exact answers"
-        elif any(r.sort in ("held", "first") for r in readings):
+        elif any(r.sort in ("held", "summed", "first") for r in readings):
             why_not[measure.name] = "how long or when first something held is not among exact answers"
         elif any(r.sort == "changes" and flows.get(r.slot, -1) in (r.causes or flows.values()) for r in readings):
             why_not[measure.name] = "what recovers or fades has no number of changes of its own"

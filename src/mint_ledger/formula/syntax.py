@@ -51,6 +51,8 @@ MEASURE_CALLS = {
     "dodges": (1, 1),
     "blocks": (1, 1),
     "time_while": (1, 1),
+    "in_reach": (1, 2),
+    "offers": (1, 2),
     "first_time": (1, 1),
     "escapes": (2, 2),
     "lead_changes": (2, 2),

@@ -11,6 +11,7 @@ from mint_ledger.lowering.formulas import amount, condition
 from mint_ledger.lowering.handles import acted_event, begin_action, end_status, give_status
 from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.sites import ActionSite, names_of
 from mint_ledger.lowering.status_effect import blocked
 from mint_ledger.lowering.turns import out_of_turn
 from mint_ledger.program.building import BlockBuilder, add, compare, const, neg, no
@@ -81,6 +82,8 @@ class ActionLowering:
         self._check()
         if not self.doers:
             return
+        costs = tuple(self.action.costs or {})
+        self.lowering.sites.actions[self.name] = ActionSite(self.name, names_of(self.doers), costs)
         self._lower_act()
         self._lower_carry_out()
         ranges = ranges_of(self.doers)
@@ -115,6 +118,10 @@ class ActionLowering:
 
     def obstacles(self, b: BlockBuilder, who: Expr) -> list[tuple[Expr, str]]:
         """Each reason why it cannot be done now, with its words, in the order in which they are asked."""
+        return [*self.hindrances(b, who), *self.too_little(b, who)]
+
+    def hindrances(self, b: BlockBuilder, who: Expr) -> list[tuple[Expr, str]]:
+        """Each reason but that it cannot be paid for."""
         lowering, action = self.lowering, self.action
         reasons: list[tuple[Expr, str]] = []
         keeps = blocked(lowering, self.name, who)
@@ -130,10 +137,20 @@ class ActionLowering:
         scope = self.scope(b, who).pure("what an action needs and costs")
         if action.needs is not None:
             reasons.append((no(condition(scope, action.needs, "needs")), "what it needs does not hold"))
-        for stat, cost in (action.costs or {}).items():
+        return reasons
+
+    def price(self, b: BlockBuilder, who: Expr, stat: str) -> Expr:
+        """How much of a stat it costs."""
+        scope = self.scope(b, who).pure("what an action needs and costs")
+        return amount(scope, (self.action.costs or {})[stat], "costs", stat)
+
+    def too_little(self, b: BlockBuilder, who: Expr) -> list[tuple[Expr, str]]:
+        """For each stat that it costs, that there is too little of it."""
+        lowering, action, reasons = self.lowering, self.action, []
+        for stat in action.costs or {}:
             if all(stat in m.kind.stats and m.kind.stats[stat].is_account for m in self.doers):
                 value = Read(account_column(lowering, stat), who)
-                too_little = compare("<", value, amount(scope, cost, "costs", stat))
+                too_little = compare("<", value, self.price(b, who, stat))
                 reasons.append((too_little, f"too little {stat} to pay for it"))
         return reasons
 

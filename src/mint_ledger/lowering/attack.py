@@ -100,6 +100,7 @@ class AttackLowering:
             cooldown=attack.cooldown,
             crit=attack.crit.times if attack.crit is not None else None,
             skips_safety=bool(attack.skips),
+            layers=tuple((m.name, tuple(struck_through(m))) for m in self.targets if m.room),
         )
 
     def _check(self) -> None:
@@ -158,6 +159,14 @@ class AttackLowering:
                 (no(space.in_arc(lowering, one, other, amount(scope, attack.arc, "arc"))), "not in front of it")
             )
         return reasons
+
+    def in_reach(self, b: BlockBuilder, striker: Expr) -> Expr:
+        """Whether a striker is there, and somebody whom it could strike from where it is."""
+        candidate = b.new_local()
+        far = [no(test) for test, _ in self._out_of_range(b, striker, Local(candidate))]
+        there = And((self.lowering.present(Local(candidate)), no(self.spared(striker, Local(candidate))), *far))
+        some = compare(">", Fold("count", candidate, ranges_of(self.targets), there, ONE), ZERO)
+        return And((self.lowering.present(striker), some))
 
     # `pay`: may the striker, and can it pay?
 

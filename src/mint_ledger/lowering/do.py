@@ -129,6 +129,7 @@ def _attack(scope: Scope, item: steps.AttackDo) -> None:
     if scope.self_ is None:
         raise Problem("it is not known who attacks; an attack is done by rules under a kind")
     check_striker(scope, attack, scope.self_)
+    scope.lowering.sites.step(scope.path, "attack", attack)
     scope.builder.emit(Call(try_attack(attack), (scope.self_.entity,)))
 
 

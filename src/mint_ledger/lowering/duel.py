@@ -23,7 +23,7 @@ from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.defence import struck_through
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import condition
-from mint_ledger.lowering.handles import appear, begin_action, strike
+from mint_ledger.lowering.handles import REMOVE, appear, begin_action, strike
 from mint_ledger.lowering.lower import open_lowering
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.reading import hits_column
@@ -34,7 +34,7 @@ from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Expr, 
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import EndingSpec
 from mint_ledger.program.state import Column, Start
-from mint_ledger.program.statements import Call, Finish, Open, Procedure, Set, Settle
+from mint_ledger.program.statements import Call, Finish, If, Leave, Open, Post, Procedure, Set, Settle
 from mint_ledger.program.verify import verify
 
 NOBODY = const(-1.0)
@@ -84,8 +84,8 @@ class Duels:
         return tuple(Start(column, 0, float(value)) for column, value in values)
 
 
-def lower_duels(game: GameFile) -> Duels:
-    """Lower the duels of a game.
+def lower_duels(game: GameFile, *, endless: bool = False) -> Duels:
+    """Lower the duels of a game; endless ones are against a target that never falls, and last as long as may be.
 
     Raises:
         GameError: the game cannot be lowered.
@@ -95,12 +95,13 @@ def lower_duels(game: GameFile) -> Duels:
         raise GameError([lowering])
     if lowering.faults or lowered is None:
         raise GameError(lowering.faults)
-    return _Duels(lowering, lowered).lower()
+    return _Duels(lowering, lowered, endless=endless).lower()
 
 
 class _Duels:
-    def __init__(self, lowering: Lowering, lowered: Lowered) -> None:
+    def __init__(self, lowering: Lowering, lowered: Lowered, *, endless: bool) -> None:
         self.lowering = lowering
+        self.endless = endless
         self.lowered = lowered
         self.columns = [
             lowering.layout.column(Handle(f"duel {who}"), "mark") for who in ("striker", "target", "attack")
@@ -118,6 +119,7 @@ class _Duels:
             self._players(),
             self._strikes(program.procedures[parts.RULES].locals),
             self._end(),
+            *((self._kept_there(program.procedures[REMOVE]),) if self.endless else ()),
         )
         watch = Procedure(parts.WATCH, 1, program.procedures[parts.WATCH].locals, lowering.limit_postings)
         procedures = {
@@ -243,7 +245,25 @@ class _Duels:
             with b.each(((member.first, member.room),)) as who:
                 b.emit(Call(_begin(member), (who,)))
         b.emit(Settle(NOBODY, ZERO, always=True))
+        for _, there, column, full in self._layers() if self.endless else ():
+            with b.when(there):
+                b.emit(Set(full, ZERO, Read(column, target)))
         return b.procedure(parts.OPENING)
+
+    def _layers(self) -> Iterator[tuple[str, Expr, Column, Column]]:
+        """Each stat that damage goes through: whether the target has it, its column, and where it is kept in full."""
+        lowering = self.lowering
+        for member in lowering.cast.members.values():
+            for stat in struck_through(member) if member.room else ():
+                if stat in member.kind.stats and member.kind.stats[stat].is_account:
+                    there = inside(self.target, ((member.first, member.room),))
+                    full = lowering.layout.column(Handle("duel full", (member.name, stat)), "mark")
+                    yield stat, there, account_column(lowering, stat), full
+
+    def _kept_there(self, remove: Procedure) -> Procedure:
+        """`remove`, but for the target, which never leaves."""
+        stays = If(compare("==", Local(0), self.target), (Leave("procedure"),))
+        return replace(remove, body=(stays, *remove.body))
 
     def _players(self) -> Procedure:
         """Whoever strikes by an action begins it as soon as it may."""
@@ -281,6 +301,11 @@ class _Duels:
         for number, (name, _) in enumerate(self.attacks):
             hits = choose(compare("==", self.chosen, const(number)), At(hits_column(lowering, name), ZERO), hits)
         target = b.let(self.target)
+        if self.endless:
+            for _, there, column, full in self._layers():
+                with b.when(And((there, compare("!=", Read(column, target), At(full, ZERO))))):
+                    b.emit(Post(column, target, "set", At(full, ZERO), NOBODY, ZERO))
+                    b.emit(Settle(NOBODY, ZERO))
         beaten: list[Expr] = [no(lowering.present(target))]
         for member in lowering.cast.members.values():
             vital = struck_through(member)[-1]
@@ -292,7 +317,7 @@ class _Duels:
             at_floor = condition(scope, parse_formula(f"{vital} <= {low}"))
             beaten.append(And((inside(target, ((member.first, member.room),)), at_floor)))
         going = compare("<", At(ending_column(lowering), ZERO), ZERO)
-        with b.when(And((going, Or(tuple(beaten))))):
+        with b.when(ZERO if self.endless else And((going, Or(tuple(beaten))))):
             b.emit(Finish(0, hits))
             b.emit(Settle(NOBODY, ZERO))
         thrown = [name for _, attack in self.attacks if attack.uses_up for name in attack.from_]

@@ -13,18 +13,20 @@ from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import posting, reading
-from mint_ledger.lowering.columns import ending_column, level_column
-from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.action import ActionLowering, busy_code, busy_column, busy_until
+from mint_ledger.lowering.attack import AttackLowering
+from mint_ledger.lowering.columns import account_column, ending_column, level_column
+from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import COMPARISONS, check_type, condition, entity_text, lower_formula
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import Scope
 from mint_ledger.program import parts
-from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, higher_of, no, sub
-from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Expr, Or, Step
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, higher_of, mul, no, sub
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Constant, Expr, Local, Or, Read, Step
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.row import WHATS
 from mint_ledger.program.state import Column
-from mint_ledger.program.statements import If, Set
+from mint_ledger.program.statements import If, Let, Set
 
 Sort = Literal[
     "closing",
@@ -35,6 +37,7 @@ Sort = Literal[
     "changes",
     "rows",
     "held",
+    "summed",
     "first",
     "time",
     "level",
@@ -51,6 +54,8 @@ OPERATORS: dict[type[ast.AST], str] = {
     ast.Div: "/",
     **{node: sign for node, sign in COMPARISONS.items()},  # noqa: C416
 }
+OFFERS = ("times", "held", "could", "taken")
+_HELD = ("total", "holds", "since")
 MEASURES = (*CALLS, *MEASURE_CALLS)
 
 
@@ -187,6 +192,10 @@ class _Measures:
             return Reading("rows", -1, self._causes(attack), WHATS.index(ROW_CALLS[name]))
         if name in ("time_while", "first_time"):
             return self._watch(scope, name, arguments[0])
+        if name == "offers":
+            return self._offers(*map(_text, arguments))
+        if name == "in_reach":
+            return self._in_reach(*map(_text, arguments))
         if name == "escapes":
             return self._escapes(scope, *arguments)
         if name == "lead_changes":
@@ -325,6 +334,102 @@ class _Measures:
             b.emit(Set(leads, ZERO, now))
             self.watched[key] = Reading("kept", count.base)
         return self.watched[key]
+
+    def _in_reach(self, attack: str, kind: str = "") -> Reading:
+        """How long those who have an attack had somebody to strike with it, all of them together."""
+        lowering = self.lowering
+        if attack not in lowering.game.attacks:
+            raise Problem(f"unknown attack '{attack}'{nearest(attack, lowering.game.attacks)}")
+        of = AttackLowering(lowering, attack, lowering.game.attacks[attack])
+        strikers = [member for member in of.strikers if member.room and kind in ("", member.name)]
+        if not strikers:
+            known = [member.name for member in of.strikers if member.room]
+            raise Problem(f"{kind or 'nobody'} does not strike with '{attack}'{nearest(kind, known)}")
+        key = ("in_reach", attack, kind)
+        if key not in self.watched:
+            b = self.builder
+            many = b.new_local()
+            b.emit(Let(many, ZERO))
+            with b.each(ranges_of(strikers)) as who, b.when(of.in_reach(b, who)):
+                b.emit(Let(many, add(Local(many), ONE)))
+            self.watched[key] = self._held(("in reach", attack, kind), Local(many))
+        return self.watched[key]
+
+    def _offers(self, name: str, what: str = "times") -> Reading:
+        """How often an action was possible but for what it costs; in how many of these it could be paid, and was done.
+
+        `held` is the sum of what there was of the first stat that it costs, as each offer began.
+        """
+        lowering = self.lowering
+        if name not in lowering.game.actions:
+            raise Problem(f"unknown action '{name}'{nearest(name, lowering.game.actions)}")
+        if what not in OFFERS:
+            raise Problem(f"offers tells {', '.join(OFFERS)} of an action, not '{what}'{nearest(what, OFFERS)}")
+        action = ActionLowering(lowering, name, lowering.game.actions[name])
+        if not action.action.costs or not ranges_of(action.doers):
+            raise Problem(f"'{name}' costs nothing, so nothing is offered")
+        counts = {word: self._kept(f"offers {word}", name) for word in OFFERS}
+        if ("offers", name) not in self.watched:
+            self._watch_offers(action, counts)
+            self.watched["offers", name] = Reading("kept", counts["times"].base)
+        return Reading("kept", counts[what].base)
+
+    def _watch_offers(self, action: ActionLowering, counts: Mapping[str, Column]) -> None:
+        lowering, b = self.lowering, self.builder
+        stat = next(iter(action.action.costs or {}))
+        now = {
+            what: lowering.entity_column(Handle(f"offer {what}", action.path), action.doers, "measure")
+            for what in ("open", "could", "taken", "busy")
+        }
+
+        def count(b: BlockBuilder, word: str, much: Expr = ONE) -> None:
+            b.emit(Set(counts[word], ZERO, add(At(counts[word], ZERO), much)))
+
+        def begin(b: BlockBuilder, who: Expr, paid: Expr = ZERO) -> None:
+            with b.when(no(At(now["open"], who))):
+                count(b, "times")
+                count(b, "held", add(Read(account_column(lowering, stat), who), paid))
+                for what in ("could", "taken"):
+                    b.emit(Set(now[what], who, ZERO))
+                b.emit(Set(now["open"], who, ONE))
+
+        def take(b: BlockBuilder, who: Expr) -> None:
+            begin(b, who, action.price(b, who, stat))
+            for what in ("could", "taken"):
+                with b.when(no(At(now[what], who))):
+                    count(b, what)
+                    b.emit(Set(now[what], who, ONE))
+
+        if action.action.lasts is None:
+            # What takes no time is heard of as it is done.
+            lowering.wiring.on_event(action.event, lambda b, who, other, values: take(b, who))
+        with b.each(ranges_of(action.doers)) as who:
+            if action.action.lasts is not None:
+                code = const(busy_code(lowering, action.name))
+                busy = compare("==", At(busy_column(lowering), who), code)
+                # One may begin as another ends; until when it lasts tells them apart.
+                until = b.let(choose(busy, At(busy_until(lowering), who), const(-1.0)))
+                with b.when(And((compare(">=", until, ZERO), compare("!=", until, At(now["busy"], who))))):
+                    take(b, who)
+                b.emit(Set(now["busy"], who, until))
+            hindrances = [no(test) for test, _ in action.hindrances(b, who)]
+            open_ = b.let(And((lowering.present(who), *hindrances)))
+            with b.when(open_):
+                begin(b, who)
+                enough = And(tuple(no(test) for test, _ in action.too_little(b, who)))
+                with b.when(And((enough, no(At(now["could"], who))))):
+                    count(b, "could")
+                    b.emit(Set(now["could"], who, ONE))
+            b.emit(Set(now["open"], who, open_))
+
+    def _held(self, key: tuple[str, ...], value: Expr) -> Reading:
+        """The sum over time of a number, as it stood at the end of each step."""
+        b, layout = self.builder, self.lowering.layout
+        total, held, since = (layout.column(Handle(f"measure {what}", key), "measure") for what in _HELD)
+        more = add(At(total, ZERO), mul(sub(Step(), At(since, ZERO)), At(held, ZERO)))
+        changed = (Set(total, ZERO, more), Set(since, ZERO, Step()), Set(held, ZERO, value))
+        b.emit(If(no(compare("==", At(held, ZERO), value)), changed))
+        return Reading("summed", total.base)
 
     def _number(self, scope: Scope, node: ast.expr) -> Expr:
         text = ast.unparse(node)

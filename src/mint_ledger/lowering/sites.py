@@ -15,7 +15,7 @@ from mint_ledger.program.handle import Path
 
 StatOf = tuple[str, str]
 """(kind, stat); the kind of the game's own stats is empty."""
-StepSort = Literal["remove self", "give", "go", "cue", "lot", "spawn"]
+StepSort = Literal["remove self", "give", "go", "cue", "lot", "spawn", "attack"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +61,7 @@ class PostingSite:
 
 @dataclass(frozen=True, slots=True)
 class StepSite:
-    """Another step of a `do`, and what it names: the status given, the level gone to, the cue, the lot, the kind."""
+    """Another step of a `do`, and what it names: the status given, the level gone to, the cue, lot, kind or attack."""
 
     path: Path
     sort: StepSort
@@ -104,6 +104,7 @@ class AttackSite:
         every: how long it takes from one strike to the next where a timer strikes; `cooldown` the least that it takes.
         crit: by how much a critical hit is multiplied.
         skips_safety: whether a safe time keeps nothing of it off.
+        layers: for each kind that it may strike, the stats that its damage goes through.
     """
 
     name: str
@@ -115,6 +116,16 @@ class AttackSite:
     cooldown: Formula | None
     crit: Formula | None
     skips_safety: bool
+    layers: tuple[tuple[str, tuple[str, ...]], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ActionSite:
+    """An action: the kinds that do it, and the stats that it costs them."""
+
+    name: str
+    doers: tuple[str, ...]
+    costs: tuple[str, ...]
 
 
 @dataclass
@@ -126,6 +137,7 @@ class Sites:
     steps: dict[tuple[Path, StepSort], StepSite] = field(default_factory=dict)
     rules: dict[Path, RuleSite] = field(default_factory=dict)
     attacks: dict[str, AttackSite] = field(default_factory=dict)
+    actions: dict[str, ActionSite] = field(default_factory=dict)
     # The kinds that are safe for a time after a hit.
     safe_after_hits: set[str] = field(default_factory=set)
     # Where it is asked whose turn it is, and which accounts bars and measures show.
@@ -168,6 +180,18 @@ class Sites:
         """Note that a bar or a measure shows an account, of some kinds or (of none) of the game."""
         for owner in names_of(members) or ("",):
             self.shown[path, (owner, stat)] = None
+
+    def actions_with(self, attack: str) -> tuple[str, ...]:
+        """The actions in which somebody strikes with an attack, by itself or through a lot that is drawn."""
+        steps = [site for site in self.steps.values() if site.sort in ("attack", "lot")]
+        holders, found = {("attack", attack)}, set[str]()
+        while True:
+            above = {site.path[:2] for site in steps if (site.sort, site.what) in holders}
+            found |= {str(name) for section, name in above if section == "actions"}
+            more = {("lot", str(name)) for section, name in above if section == "lots"} - holders
+            if not more:
+                return tuple(sorted(found))
+            holders |= more
 
     def step(self, path: Path, sort: StepSort, what: str) -> None:
         """Note a step."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -86,8 +86,11 @@ def journals(
     setting: Setting,
     engine: EngineName = "auto",
     progress: Progress | None = None,
+    measures: Mapping[str, str] | None = None,
 ) -> Iterator[Journals]:
     """Play a game many times, and give the journals of some runs after the other; run k has the luck of any study's.
+
+    With `measures` their columns are in the states.
 
     Raises:
         NotFound: there is no such habit, variant or dial.
@@ -99,7 +102,7 @@ def journals(
     if not 1 <= runs <= MOST_RUNS:
         raise BadRequest(f"journals are kept of 1 to {MOST_RUNS:,} runs, not of {runs:,}")
     turned = setting.of(game)
-    lowered = turned.lowered
+    lowered = turned.lowered_with(measures or {})
     program = lowered.program
     starts = habit_starts(lowered, setting.habit)
     play = _by_hand if engine == "reference" else _by_machine

@@ -60,7 +60,7 @@ def _calculation(operator: str, parts: list[Between]) -> Between:
 
 
 def _reading(program: Program, reading: Reading) -> Between:
-    if reading.sort in _COUNTS:
+    if reading.sort in (*_COUNTS, "summed"):
         return Between(0.0, float("inf"))
     if reading.sort in _TIMES:
         return Between(0.0, time_limit(program))

@@ -45,7 +45,7 @@ COLUMNS = {
 }
 BANDS = (0.05, 0.25, 0.5, 0.75, 0.95)
 # Measures that are in seconds or turns.
-TIMED = ("time_while(", "first_time(", "idle(")
+TIMED = ("time_while(", "in_reach(", "first_time(", "idle(")
 RunProgress = Callable[[int, int, int], None]
 """Is told how many runs are done, how many there are to be, and how many of those done were won."""
 

@@ -89,6 +89,9 @@ class Taking:
             case "held":
                 total, held, since, steps = parts
                 return self.seconds(total + np.where(held != 0.0, steps - since, 0.0))
+            case "summed":
+                total, held, since, steps = parts
+                return self.seconds(total + held * (steps - since))
             case "level":
                 return parts[0] + 1.0
             case "stretch":
@@ -136,7 +139,7 @@ def _slots_of(program: Program, reading: Reading, tallied: tuple[int, ...]) -> l
             return [reading.slot]
         case "time":
             return [step]
-        case "held" | "stretch":
+        case "held" | "summed" | "stretch":
             return [reading.slot, reading.slot + 1, reading.slot + 2, step]
         case "rows":
             return [size + reading.what * causes + cause for cause in reading.causes]

@@ -1,0 +1,138 @@
+"""What comes into an account and goes out of it, as text."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.short import short
+from mint_ledger.views.study_text import digits_for, fixed
+
+if TYPE_CHECKING:
+    from mint_ledger.studies.income import Income, Offer
+
+WIDTH = 80
+NAME = 34
+HEADS, WIDTHS = ("times", "held", "enough", "done", "left"), (8, 9, 8, 8, 8)
+NOTE = (
+    "there is: what one run in twenty, half, and nineteen of twenty have less of, at the end of the interval, of the "
+    "runs that still go on."
+)
+OFFERED = " held: as an offer began; enough: it could be paid; left: it could be paid and was not done."
+
+
+def income_text(income: Income) -> str:
+    """What each cause brings and takes; what there is over time; what was offered and not bought; what it comes to."""
+    lines = [f"{income.title} · {income.account} · {income.runs:,} runs · seed {income.seed}", ""]
+    lines.append(f"  {'in a run, on average':<{NAME}}{'points':>10}{'±':>8}{'runs with it':>16}")
+    lines += [_cause(income.gains[cause], cause, points) for cause, points in income.sources()]
+    lines.append(_sum("comes in", income.total(sign=1)))
+    lines += [_cause(income.losses[cause], cause, points) for cause, points in income.sinks()]
+    lines.append(_sum("goes out", income.total(sign=-1)))
+    lines.append(_sum("net", income.total()))
+    lines += ["", *_over_time(income)]
+    if income.offers:
+        heads = "".join(f"{word:>{width}}" for word, width in zip(HEADS, WIDTHS, strict=True))
+        lines += ["", f"  {'offered, but for its price':<{NAME}}{heads}"]
+        lines += [_offer(offer) for offer in income.offers]
+    lines.append("")
+    for sentence in income_sentences(income):
+        lines += textwrap.wrap(sentence, WIDTH - 2, initial_indent="  ", subsequent_indent="    ")
+    note = f"±: at {sure_words(income.sure)}. {NOTE}" + (OFFERED if income.offers else "")
+    lines += ["", *textwrap.wrap(note, WIDTH - 2, initial_indent="  ", subsequent_indent="  ")]
+    return "\n".join(lines)
+
+
+def income_sentences(income: Income) -> Iterator[str]:
+    """Whether it dries up, runs away or runs over, and what is left unbought, in words."""
+    dry = income.runs_dry
+    if dry is not None and dry.value and income.dry is not None and income.dry_at is not None:
+        first = float(np.nanmedian(income.dry_at))
+        share = 100 * float(income.dry.sum() / max(income.times.sum(), 1e-9))
+        when = f"first after {number(first, 0)} {income.unit} (median)"
+        yield f"It stands at its lower limit in {_percent(dry)} of runs, {when}, and {number(share, 1)} % of the time."
+    if income.ends_dry:
+        yield "It dries up: in most runs, and then for more than half of the last third of the time."
+    if income.runs_away:
+        middle, last = income.net(1), income.net(2)
+        yield (
+            f"It runs away: in the last third of the time it gains {_rate(last)} a {_unit(income)} "
+            f"({_rate(middle)} in the middle third), and no limit holds it."
+        )
+    if income.full is not None and income.full.any():
+        share = 100 * float(income.full.sum() / max(income.times.sum(), 1e-9))
+        often = f"{number(share, 1)} %" if share >= 0.05 else "less than 0.1 %"
+        wasted = sorted(((c, float(p.mean())) for c, p in income.lost.items() if p.mean() > 0), key=lambda w: -w[1])
+        told = ", ".join(f"{number(points, 1)} of {cause}" for cause, points in wasted[:3])
+        what = f"; lost to it in a run: {told}" if told else ""
+        yield f"It stands at its upper limit {often} of the time{what}."
+    for offer in income.offers:
+        if offer.was_ever and offer.each("left").low > 0.0:
+            left, could = offer.each("left"), offer.each("could")
+            share = 100 * left.value / could.value
+            how = f"{number(left.value, 2)} times a run ({share:.0f} % of the times that it could)"
+            yield f"{offer.action} could have been paid for and was not done {how}."
+
+
+def _cause(moved: np.ndarray[Any, Any], cause: str, points: Estimate) -> str:
+    value, half = _told(points)
+    runs = 100 * float(np.mean(moved != 0.0))
+    return f"    {short(cause, NAME - 2):<{NAME - 2}}{value:>10}{half:>8}{runs:>14.0f} %"
+
+
+def _sum(name: str, points: Estimate) -> str:
+    value, half = _told(points)
+    return f"  {name:<{NAME}}{value:>10}{half:>8}"
+
+
+def _told(estimate: Estimate) -> tuple[str, str]:
+    half = estimate.half_width
+    if not half or half == float("inf"):
+        return _signed(number(estimate.value, 2), estimate.value), ""
+    digits = min(digits_for(estimate), 2)
+    return _signed(fixed(estimate.value, digits), estimate.value), fixed(half, digits)
+
+
+def _signed(text: str, value: float) -> str:
+    return f"+{text}" if value > 0 else text
+
+
+def _over_time(income: Income) -> list[str]:
+    lines = [f"  {'from … to, ' + income.unit:<15}{'runs':>7}{'in':>8}{'out':>8}  {'there is':<17}most by"]
+    for place, going in enumerate(income.going):
+        moves = income.moves(place)
+        came, went = (sum(points[sign] for points in moves.values()) for sign in (0, 1))
+        bands = [number(value, 0) if np.isfinite(value) else "–" for value in income.bands(place)]
+        each = {cause: max(points, key=abs) for cause, points in moves.items()}
+        most = max(each, key=lambda cause: abs(each[cause]), default="")
+        span = f"{number(income.edges[place], 2)} … {number(income.edges[place + 1], 2)}"
+        told = f"{short(most, 15)} {_signed(number(each[most], 1), each[most])}" if most and each[most] else ""
+        flows = f"{_signed(number(came, 1), came):>8}{number(went, 1):>8}"
+        lines.append(f"  {span:<15}{going:>7,}{flows}  {' · '.join(bands):<17}{told}".rstrip())
+    return lines
+
+
+def _offer(offer: Offer) -> str:
+    if not offer.was_ever:
+        return f"    {short(offer.action, NAME - 2):<{NAME - 2}}{'never':>8}"
+    times, could, taken, left = (number(offer.each(w).value, 2) for w in ("times", "could", "taken", "left"))
+    cells = zip((times, number(offer.has.value, 1), could, taken, left), WIDTHS, strict=True)
+    return f"    {short(offer.action, NAME - 2):<{NAME - 2}}{''.join(f'{cell:>{width}}' for cell, width in cells)}"
+
+
+def _percent(estimate: Estimate) -> str:
+    low, high = 100 * estimate.low, 100 * estimate.high
+    return f"{100 * estimate.value:.1f} % ({low:.1f} to {high:.1f})"
+
+
+def _rate(estimate: Estimate) -> str:
+    return _signed(number(estimate.value, 2), estimate.value)
+
+
+def _unit(income: Income) -> str:
+    return "turn" if income.unit == "turns" else "second"
