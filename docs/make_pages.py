@@ -42,17 +42,21 @@ def pages() -> Iterator[tuple[Path, str]]:
 
 def columns_page() -> str:
     """What the columns of all data files mean."""
-    from mint_ledger.balance import grid, matchup, sweep
+    from mint_ledger.balance import attacks, grid, matchup, shares, sweep
+    from mint_ledger.formula.syntax import MEASURE_MEANINGS
     from mint_ledger.journal import table
-    from mint_ledger.studies import course, ends, shape, study
+    from mint_ledger.studies import course, ends, income, shape, study
 
     parts = (
         ("The journal", "`run -o`, `run.journal`: one row for each thing that happened.", table.COLUMNS),
         ("The runs of a study", "`study -o`, `study.measures`: one row a run.", study.COLUMNS),
         ("Ends", "`study --ends -o`, `ends.table()`: one row each time that something ended or was lost.", ends.COLUMNS),
         ("The course", "`study --per -o`, `course.table()`: one row a stretch, account and cause.", course.COLUMNS),
+        ("Attacks", "`study --attacks -o`, `attacks.table()`: a row an attack, a target, and a cost.", attacks.COLUMNS),
+        ("Income", "`study --income -o`, `income.table()`: one row an interval and cause.", income.COLUMNS),
         ("A shape", "`study.shape(measure).table()`: one row a bin.", shape.COLUMNS),
         ("A grid", "`study --each -o`, `grid.table()`: one row a cell.", grid.COLUMNS),
+        ("Shares", "`compare --shares -o`, `shares.table()`: one row a change.", shares.COLUMNS),
         ("The points of a sweep", "`sweep -o`, `sweep.table()`: one row a setting of the dials.", sweep.COLUMNS),
         ("Matchups", "`matchup -o`, `matchups.table()`: one row for each attack and whom it may strike.", matchup.COLUMNS),
     )
@@ -65,7 +69,34 @@ def columns_page() -> str:
     for title, about, columns in parts:
         lines += ["", f"## {title}", "", about, "", "| column | meaning |", "|---|---|"]
         lines += [f"| `{name}` | {meaning} |" for name, meaning in columns.items()]
-    return "\n".join(lines) + "\n"
+    lines += ["", "## Measures", "", "Any of these may be a column of the runs of a study.", "", "| measure | what it is |", "|---|---|"]
+    lines += [f"| {form} | {' '.join(meaning.split())} |" for form, meaning in MEASURE_MEANINGS.items()]
+    return "\n".join(lines) + "\n" + WATCHED
+
+
+WATCHED = """
+All that is watched is looked at once at the end of each step, the last one included. A run for the measures of tension,
+with health from 0 to 10 and a rival who stands at 5:
+
+| second | 0 | 1 | 2 | 3 | 4 | 5 | 6 | 7 | 8: won |
+|---|---|---|---|---|---|---|---|---|---|
+| health | 10 | 8 | **1** | **1** | 6 | **2** | 9 | **0** | 5 |
+| leads | it | it | rival | rival | it | rival | it | rival | (equal) |
+
+- `escapes(health, 0.2)` is 3: out again at 4, 6 and 8.
+- `won_from(health, 0.2)` is 1: it was won, and health had been at 2 or less.
+- `lead_changes(it.health, rival.health)` is 5: at 2, 4, 5, 6 and 7; at 8 they are equal, and the rival leads on.
+- `idle(it)` is 4 seconds at least, if its one action costs 2 breath of 3, it acts at 1, and 2 breath come at 5: from 1 to
+  5 it cannot act.
+
+And one for a shop that is open from 2 to 5, with a lamp at 25 pence:
+
+| turn | 0 | 1 | 2: opens | 3 | 4 | 5: shuts | 6: opens | 7 | 8: shuts |
+|---|---|---|---|---|---|---|---|---|---|
+| pence | 10 | 10 | **20** | 30 | 30 | 30 | **30** | 5 | 5 |
+
+`offers(buy_lamp)` is 2, `offers(buy_lamp, could)` 2, `offers(buy_lamp, taken)` 1 (at 7), `offers(buy_lamp, held)` 50.
+"""
 
 
 def keys_page() -> str:

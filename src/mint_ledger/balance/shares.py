@@ -44,6 +44,14 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.figure import Figure
 
+COLUMNS = {
+    "change": "what was changed, in words",
+    "share": "what it adds to the estimate, on average over all orders of the changes; of a rate, a part of 1",
+    "low": "the lower end of its interval (95 % by default)",
+    "high": "the upper end of it",
+    "alone": "what it does as the only change; empty where orders were drawn",
+    "last": "what it does when all else is changed already; empty where orders were drawn",
+}
 # So many changes are shared out exactly; more of them by orders that are drawn.
 EXACT = 6
 MOST_CHANGES = 200
@@ -118,7 +126,7 @@ class Shares:
     orders: int
 
     def table(self) -> pd.DataFrame:
-        """One row a change; columns: change, share, low, high, alone, last."""
+        """One row a change; its columns are those of `COLUMNS`."""
         import pandas as pd
 
         rows = [
@@ -132,7 +140,7 @@ class Shares:
             ]
             for part in self.parts
         ]
-        return pd.DataFrame(rows, columns=["change", "share", "low", "high", "alone", "last"])
+        return pd.DataFrame(rows, columns=list(COLUMNS))
 
     def summary(self) -> str:
         """All of it, for people."""

@@ -60,6 +60,33 @@ MEASURE_CALLS = {
     "idle": (1, 1),
 }
 
+# What each form of them means, for people.
+MEASURE_MEANINGS = {
+    "`time`, `level`": "when the run ended; the number of the level it ended in, from 1",
+    "`closing(account)`, `lowest(account)`, `highest(account)`": "at the end, and over the whole run",
+    "`closing(account) == word`": "1 where a word is so at the end, 0 where it is not; its mean is the share of runs",
+    "`total(account)`, `total(account, cause)`": """what was applied, by all causes or by one: an attack, action,
+        status, flow, or a rule by its name in quotes""",
+    "`waste(account)`, `waste(account, cause)`": "what limits refused",
+    "`count_of(account)`, `count_of(account, cause)`": "how many changes",
+    "`count_of(cue)`, `count_of(level)`": "how often a cue came, a level was entered",
+    "`hits(attack)`, `misses(attack)`, `dodges(attack)`, `blocks(attack)`": "what became of its strikes",
+    "`time_while(condition)`": "seconds (or turns) in which it held, as it stood at the end of each step",
+    "`first_time(condition)`": "when it first held; runs in which it never did have no value",
+    "`in_reach(attack)`, `in_reach(attack, kind)`": """seconds (or turns) in which whoever has the attack (or one kind
+        of them) had somebody to strike with it, all of them together""",
+    "`offers(action)`": """how often an action could be begun but for what it costs; `offers(action, could)`: in how
+        many of these times it could be paid; `offers(action, taken)`: in how many it was done; `offers(action, held)`:
+        the sum of what there was of the first stat that it costs, as each of them began""",
+    "`escapes(account, 0.2)`": """how often it came within a fifth of its range of its lower limit, and back out while
+        the run went on""",
+    "`won_from(account, 0.2)`": """1 where the run was won after it had been that low, else 0; the mean is the share of
+        runs""",
+    "`lead_changes(a, b)`": "how often the greater of two values changed; while they are equal, whoever led leads on",
+    "`idle(entity)`": """the longest time in which it could begin none of its actions: too little to pay, cooling down,
+        blocked""",
+}
+
 # name: (least, most) number of arguments
 ARGUMENTS = {
     "min": (1, 20),

@@ -251,4 +251,6 @@ def _text(value: Any) -> str:
         return "true" if value else "false"
     if isinstance(value, int | float):
         return f"{value:g}"
+    if isinstance(value, list) and all(isinstance(item, str) for item in value):
+        return ", ".join(value)
     return str(value) if isinstance(value, str) else json.dumps(value, default=str)

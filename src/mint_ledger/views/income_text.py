@@ -72,7 +72,7 @@ def income_sentences(income: Income) -> Iterator[str]:
         what = f"; lost to it in a run: {told}" if told else ""
         yield f"It stands at its upper limit {often} of the time{what}."
     for offer in income.offers:
-        if offer.was_ever and offer.each("left").low > 0.0:
+        if offer.was_ever and offer.each("left").value > 0.0:
             left, could = offer.each("left"), offer.each("could")
             share = 100 * left.value / could.value
             how = f"{number(left.value, 2)} times a run ({share:.0f} % of the times that it could)"

@@ -17,6 +17,7 @@ WIDTH = 80
 NAME = 34
 # So many of the largest shares stand in the sentence.
 MOST_TOLD = 4
+MOST_PAIRS = 3
 
 
 def shares_text(shares: Shares) -> str:
@@ -41,7 +42,7 @@ def shares_text(shares: Shares) -> str:
     total = shares.difference.scaled(factor)
     digits = min(digits_for(total), 3)
     lines.append(f"  {'B − A':<{NAME}}{_signed(total.value, digits):>8}")
-    for pair in shares.pairs:
+    for pair in shares.pairs[:MOST_PAIRS]:
         more = pair.more.scaled(factor)
         both = f"{short(pair.one, 40)} and {short(pair.other, 40)} together"
         how = f"{both} shift it by {_plus_minus(more)} besides what each does for itself"
