@@ -53,7 +53,7 @@ COLUMNS = {
     "each_low": "the lower end of its interval",
     "each_high": "the upper end of it",
 }
-HIT, MISS, DODGE, GONE = (WHAT_CODES[what] for what in ("hit", "miss", "dodge", "gone"))
+POSTING, HIT, MISS, DODGE, GONE = (WHAT_CODES[what] for what in ("posting", "hit", "miss", "dodge", "gone"))
 # Where the damage stands among the values of a row that tells a hit.
 DAMAGE = VALUES + 5
 TIME = "time"
@@ -313,11 +313,14 @@ class _Gathering:
         members = (program.cast.member_of(entity) for entity in range(program.cast.size))
         self.kinds = [member.name if member is not None else "" for member in members]
         self.actions = {attack: sites.actions_with(attack) for attack in sites.attacks}
-        self.causes: dict[str, dict[bool, tuple[int, ...]]] = {}
+        self.is_of = {kind: np.array([k == kind for k in [*self.kinds, ""]]) for kind in {*self.kinds}}
+        self.offsets = np.array([account.column.offset for account in program.accounts] or [0], dtype=np.int64)
+        # For each attack its own causes, and those of the actions with it.
+        self.causes: dict[str, tuple[tuple[int, ...], tuple[int, ...]]] = {}
         for attack in sites.attacks:
             of_it = tuple(n for n, c in enumerate(program.causes) if (c.sort, c.name) == ("attack", attack))
             acts = [n for n, c in enumerate(program.causes) if c.sort == "action" and c.name in self.actions[attack]]
-            self.causes[attack] = {True: of_it, False: (*of_it, *acts)}
+            self.causes[attack] = of_it, tuple(acts)
         self.layers = {
             (attack.name, kind): {
                 account.column.offset + entity
@@ -336,43 +339,59 @@ class _Gathering:
         """Add up the rows of some runs."""
         before = sum(self.sizes)
         self.sizes.append(len(part))
-        run_of = np.repeat(np.arange(len(part)), np.diff(part.starts))
-        cause, entity, by = (part.column(name).astype(np.int64) for name in ("cause", "entity", "by"))
-        what, account = part.column("what"), part.account
-        change = part.column("after") - part.column("before")
-        ones = np.ones(len(run_of))
-        kind_of = np.array([*self.kinds, ""], dtype=object)
-        count = len(part)
-        for attack, sorts in self.causes.items():
-            of_it = np.isin(cause, sorts[True])
-            paid_by = np.isin(cause, sorts[False]) & (what == WHAT_CODES["posting"]) & (change < 0.0)
-            paid_by &= (entity == by) | (entity == 0)
-            strikers = [kind for name, kind in self.keys if name == attack]
-            for striker in strikers:
-                mine = kind_of[by] == striker
-                hits = of_it & mine & (what == HIT)
-                self._sum(("landed", attack, striker), run_of, hits, ones, count)
-                struck = of_it & mine & np.isin(what, (HIT, MISS, DODGE))
-                self._sum(("strikes", attack, striker), run_of, struck, ones, count)
-                for (name, target), slots in self.layers.items():
-                    if name == attack:
-                        at = hits & (kind_of[entity] == target)
-                        self._sum(("dealt", attack, striker, target), run_of, at, part.rows[:, DAMAGE], count)
-                        took = of_it & mine & np.isin(account, list(slots)) & (change < 0.0) & (entity != by)
-                        self._sum(("arrived", attack, striker, target), run_of, took, -change, count)
-                paid = np.flatnonzero(paid_by & mine)
-                for stat in np.unique(part.column("stat")[paid]).astype(int):
-                    at = np.zeros(len(run_of), dtype=bool)
-                    at[paid[part.column("stat")[paid] == stat]] = True
-                    name = self.program.accounts[stat].stat
-                    self._sum(("paid", attack, striker, name), run_of, at, -change, count, before)
-                spent = of_it & (kind_of[entity] == striker) & (what == GONE)
-                if spent.any():
-                    self._sum(("paid", attack, striker, striker), run_of, spent, ones, count, before)
+        # Most rows are of other causes, so only those that matter are looked at.
+        cause = part.column("cause").astype(np.int64)
+        runs = np.repeat(np.arange(len(part)), np.diff(part.starts))
+        for attack, (of_it, acts) in self.causes.items():
+            own, paid = self._marked(of_it)[cause], self._marked(acts)[cause]
+            self._add_strikes(attack, part, np.flatnonzero(own), runs)
+            self._add_costs(attack, part, np.flatnonzero(own | paid), runs, before)
         for number, key in enumerate(self.keys):
             slot = self.slots[f"reach {number}"]
             total, held, since = part.states[:, slot : slot + 3].T
             self.found["reach", *key].append((total + held * (part.steps - since)) * self.seconds)
+
+    def _marked(self, causes: tuple[int, ...]) -> Any:
+        """A flag for each cause, and a last one for rows that have none."""
+        marked = np.zeros(len(self.program.causes) + 1, dtype=bool)
+        marked[list(causes)] = True
+        return marked
+
+    def _add_strikes(self, attack: str, part: Journals, rows: Integers, runs: Integers) -> None:
+        """What the strikes of an attack came to."""
+        what, run_of, count = part.column("what")[rows], runs[rows], len(part)
+        entity, by = (part.column(name)[rows].astype(np.int64) for name in ("entity", "by"))
+        change = part.column("after")[rows] - part.column("before")[rows]
+        damage, ones = part.rows[rows, DAMAGE], np.ones(len(rows))
+        hits = what == HIT
+        struck = hits | (what == MISS) | (what == DODGE)
+        posted = (what == POSTING) & (change < 0.0) & (entity != by)
+        slots = self.offsets[part.column("stat")[rows].astype(np.int64)] + entity
+        for kind in (kind for name, kind in self.keys if name == attack):
+            mine = self.is_of[kind][by]
+            self._sum(("landed", attack, kind), run_of, hits & mine, ones, count)
+            self._sum(("strikes", attack, kind), run_of, struck & mine, ones, count)
+            for (name, target), layers in self.layers.items():
+                if name == attack:
+                    at = hits & mine & self.is_of[target][entity]
+                    self._sum(("dealt", attack, kind, target), run_of, at, damage, count)
+                    took = posted & mine & np.isin(slots, list(layers))
+                    self._sum(("arrived", attack, kind, target), run_of, took, -change, count)
+
+    def _add_costs(self, attack: str, part: Journals, rows: Integers, runs: Integers, before: int) -> None:
+        """What was paid for an attack, by itself and by the actions with it; things that were used up."""
+        what, run_of, count = part.column("what")[rows], runs[rows], len(part)
+        entity, by, stat = (part.column(name)[rows].astype(np.int64) for name in ("entity", "by", "stat"))
+        change = part.column("after")[rows] - part.column("before")[rows]
+        paid = (what == POSTING) & (change < 0.0) & ((entity == by) | (entity == 0))
+        for kind in (kind for name, kind in self.keys if name == attack):
+            mine = self.is_of[kind][by]
+            for number in np.unique(stat[paid & mine]):
+                name = self.program.accounts[number].stat
+                self._sum(("paid", attack, kind, name), run_of, paid & mine & (stat == number), -change, count, before)
+            spent = (what == GONE) & self.is_of[kind][entity]
+            if spent.any():
+                self._sum(("paid", attack, kind, kind), run_of, spent, np.ones(len(rows)), count, before)
 
     def _sum(
         self, key: tuple[str, ...], run_of: Integers, at: Any, amounts: Floats, runs: int, before: int | None = None

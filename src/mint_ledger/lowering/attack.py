@@ -168,6 +168,20 @@ class AttackLowering:
         some = compare(">", Fold("count", candidate, ranges_of(self.targets), there, ONE), ZERO)
         return And((self.lowering.present(striker), some))
 
+    def alike_in_reach(self, b: BlockBuilder, strikers: Members) -> Expr | None:
+        """How many of some strikers have somebody in reach, where none of them differs from another in that."""
+        apart = not {m.name for m in strikers} & {m.name for m in self.targets} and self.attack.spares != "maker"
+        if (
+            not apart
+            or self.lowering.game.space is not None
+            or any(always_spared(self.attack, s, t) for s in strikers for t in self.targets)
+        ):
+            return None
+        someone, target = b.new_local(), b.new_local()
+        count = Fold("count", someone, ranges_of(strikers), self.lowering.present(Local(someone)), ONE)
+        targets = Fold("count", target, ranges_of(self.targets), self.lowering.present(Local(target)), ONE)
+        return choose(compare(">", targets, ZERO), count, ZERO)
+
     # `pay`: may the striker, and can it pay?
 
     def _lower_pay(self) -> None:

@@ -341,7 +341,7 @@ class _Measures:
         if attack not in lowering.game.attacks:
             raise Problem(f"unknown attack '{attack}'{nearest(attack, lowering.game.attacks)}")
         of = AttackLowering(lowering, attack, lowering.game.attacks[attack])
-        strikers = [member for member in of.strikers if member.room and kind in ("", member.name)]
+        strikers = tuple(m for m in of.strikers if m.room and kind in ("", m.name))
         if not strikers:
             known = [member.name for member in of.strikers if member.room]
             raise Problem(f"{kind or 'nobody'} does not strike with '{attack}'{nearest(kind, known)}")
@@ -350,8 +350,12 @@ class _Measures:
             b = self.builder
             many = b.new_local()
             b.emit(Let(many, ZERO))
-            with b.each(ranges_of(strikers)) as who, b.when(of.in_reach(b, who)):
-                b.emit(Let(many, add(Local(many), ONE)))
+            alike = of.alike_in_reach(b, strikers)
+            if alike is not None:
+                b.emit(Let(many, alike))
+            else:
+                with b.each(ranges_of(strikers)) as who, b.when(of.in_reach(b, who)):
+                    b.emit(Let(many, add(Local(many), ONE)))
             self.watched[key] = self._held(("in reach", attack, kind), Local(many))
         return self.watched[key]
 
