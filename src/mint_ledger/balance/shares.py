@@ -42,6 +42,7 @@ from mint_ledger.studies.studying import Asked, study_game
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 COLUMNS = {
@@ -146,9 +147,9 @@ class Shares:
         """All of it, for people."""
         return showing.text("shares_text.shares_text", self)
 
-    def plot(self) -> Figure:
-        """The shares as steps from one game to the other."""
-        return showing.figure("shares_plot.plot_shares", self)
+    def plot(self, ax: Axes | None = None) -> Figure:
+        """The shares as steps from one game to the other; in a figure of its own, or into axes that are given."""
+        return showing.figure("shares_plot.plot_shares", self, ax)
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.text_html", self.summary())

@@ -190,6 +190,8 @@ class Words:
         before = self.value(row.entity, row.stat, row.before)
         after = self.value(row.entity, row.stat, row.after)
         model = self.model(row.entity, row.stat)
+        if row.after == row.before and row.cause >= 0 and self.program.causes[int(row.cause)].sort == "spawn":
+            return f"{self.account(row.entity, row.stat)} opens at {after}"
         waste = f", {number(abs(row.waste))} wasted" if row.waste else ""
         amount = f"({signed(row.after - row.before)}{waste}) "
         change = amount if model is None or model.value_type == "number" else ""
@@ -217,11 +219,14 @@ class Words:
         return "".join(self.typed(next(values), piece[1:]) if piece.startswith("\x00") else piece for piece in pieces)
 
     def stages(self, row: Row, *, layers: bool = True) -> str:
-        """The stages of a hit: `rolled 14 · ×2 crit · −2 armor · −25 % → 19.5 · shutters took 12, health 7.5`."""
+        """The stages of a hit: `rolled 14 · ×2 crit · −2 armor · −25 % → 19.5 · shutters took 12, health 7.5`.
+
+        Damage that is not left to chance is not rolled: `10 damage`, `damage 14 · −2 armor → 12`.
+        """
         rolled, times, extra, armor, resisted, dealt, *taken = row.values[:MAX_VALUES]
         if rolled == 0.0:
             return "a hit without damage"
-        parts = [f"rolled {number(rolled)}"]
+        parts = [number(rolled)]
         if times != 1.0:
             parts.append(f"×{number(times)} crit")
         if extra != 1.0:
@@ -231,7 +236,10 @@ class Words:
         if resisted:
             kind = self.program.causes[int(row.cause)].damage_type or "resisted"
             parts.append(f"{signed(-100 * resisted)} % {kind}")
-        stages = " · ".join(parts) + (f" → {number(dealt)}" if len(parts) > 1 or dealt != rolled else "")
+        alone = len(parts) == 1 and dealt == rolled
+        drawn = int(row.cause) in self.program.drawn_damage
+        parts[0] = f"rolled {parts[0]}" if drawn else f"{parts[0]} damage" if alone else f"damage {parts[0]}"
+        stages = " · ".join(parts) + ("" if alone else f" → {number(dealt)}")
         names = self.program.texts[int(row.text)]
         took = [f"{name} took {number(t)}" for name, t in zip(names, taken, strict=False) if t]
         if layers and len(names) > 1 and took:

@@ -48,7 +48,8 @@ from mint_ledger.program.expressions import (
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
-from mint_ledger.program.statements import Call, If, Leave, Let, Note, Post, Raise, Set, Settle, Statement
+from mint_ledger.program.walking import nodes
+from mint_ledger.program.statements import Call, Draw, If, Leave, Let, Note, Post, Raise, Set, Settle, Statement
 
 Members = tuple[Member, ...]
 
@@ -410,7 +411,10 @@ class AttackLowering:
         from_behind = self._from_behind(b, striker, target)
         self._emit_landing(b, striker, target, sure, from_behind)
         scope = self.scope(b, striker, target, "damage")
+        before = len(b.body())
         rolled = b.let(amount(scope, self.attack.damage, "damage") if self.attack.damage else ZERO)
+        if any(isinstance(node, Draw) for statement in b.body()[before:] for node in nodes(statement)):
+            self.lowering.drawn_damage.add(int(self.cause.value))
         times = self._emit_crit(b, striker, target)
         extra = self._behind_times(b, striker, target, from_behind)
         self._emit_defences(b, striker, target, (rolled, times, extra), from_behind)

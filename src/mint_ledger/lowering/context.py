@@ -126,6 +126,8 @@ class Lowering:
     timers: list[TimerColumns] = field(default_factory=list)
     touching: dict[tuple[str, str], Column] = field(default_factory=dict)
     faults: list[Fault] = field(default_factory=list)
+    # The causes (attacks) whose damage is left to chance.
+    drawn_damage: set[int] = field(default_factory=set)
     # What has to be reset as an entity appears: (whose it is, for which entities, what to emit).
     on_appear: list[tuple[Path, Ranges, Callable[[BlockBuilder, Expr], None]]] = field(default_factory=list)
     # What has to be set as the game opens, for the rules of no kind.

@@ -477,6 +477,7 @@ def _program(lowering: Lowering) -> Program:
         order=_ordered(lowering),
         clock_limit=Dial(limit) if limit is not None else Constant(game.clock.limit),
         world_stats=game.stats,
+        drawn_damage=frozenset(lowering.drawn_damage),
         cause_places=tuple(game.source.place(cause.path) for cause in lowering.causes),
     )
 

@@ -219,6 +219,8 @@ class Program:
     world_stats: dict[str, Stat] = field(default_factory=dict)
     # Where each cause stands in the file.
     cause_places: tuple[Place, ...] = ()
+    # The causes whose damage is drawn: in the same place they deal now more, now less.
+    drawn_damage: frozenset[int] = frozenset()
 
     def hand_on(self, other: Program) -> None:
         """Give a program that differs in its dials alone what was worked out of this one."""

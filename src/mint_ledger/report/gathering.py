@@ -1,4 +1,4 @@
-"""Gathers what a report shows: studies, targets, matchups, findings, two runs worth reading, sweeps."""
+"""Gathers what a report shows: studies, targets, what would mend them, ends, the course, income, matchups, findings."""
 
 from __future__ import annotations
 
@@ -9,13 +9,20 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger.audit.audit import make_audit
 from mint_ledger.balance.matchup import Breakpoint, Matchup, Matchups, breakpoints, make_matchups
+from mint_ledger.balance.matchup_curve import MatchupCurves, make_curves
 from mint_ledger.balance.sweep import PATIENCE, Point, Sweep, sweep_ranges
 from mint_ledger.balance.targets import Judged, judge_targets
+from mint_ledger.errors import MintError
+from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting, titled
+from mint_ledger.report.mending import Mend, find_mend, most_missed
 from mint_ledger.studies.budget import Budget, Progress
+from mint_ledger.studies.course import Course, find_course
+from mint_ledger.studies.ends import Ends, find_ends
 from mint_ledger.studies.estimate import CONFIDENCE, checked_sure
+from mint_ledger.studies.income import Income, find_income
 from mint_ledger.studies.store import Store
 from mint_ledger.studies.studying import Asked, study_game
 from mint_ledger.versions import versions
@@ -30,6 +37,8 @@ MOST_STUDIES = 12
 MATCHUP_SECONDS = 20.0
 MOST_BREAKPOINTS = 6
 AUDIT_RUNS = 20
+LOOKED = 10_000
+CURVE_POINTS = 12
 
 
 @dataclass(frozen=True)
@@ -65,6 +74,11 @@ class Report:
         parts: the habits as the file has them first, then with each variant.
         typical: a run near the middle of the first habit's.
         worst: its worst, by the lowest value of what players live by, or the earliest loss.
+        mend: what would mend the target that is missed most; none where none is missed, or nothing was found.
+        ends: where and why runs end, of each habit as the file has it.
+        courses: the course by level, of each habit, in games that have several levels.
+        income: what comes in and goes out of an account that players pay with; none where there is none.
+        curves: hits to defeat over a dial, where there is an edge.
         command: what makes the report again.
         versions: of what its numbers depend on.
     """
@@ -82,6 +96,11 @@ class Report:
     worst: Run
     worst_by: str
     sweeps: tuple[Sweep, ...]
+    mend: Mend | None
+    ends: tuple[Ends, ...]
+    courses: tuple[Course, ...]
+    income: Income | None
+    curves: MatchupCurves | None
     command: str
     versions: Mapping[str, str]
 
@@ -117,7 +136,8 @@ def gather(
     checked_sure(sure)
     ways = _ways(game)
     wanted = [*(dials or {})]
-    total = len(ways) + 4 + len(wanted)
+    habits = [habit for habit, variant in ways if variant is None]
+    total = len(ways) + 5 + 2 * len(habits) + len(wanted)
     done = 0
 
     def step() -> None:
@@ -132,6 +152,18 @@ def gather(
         step()
     judged = judge_targets(game, runs, seed, sure=sure) if game.all_targets else []
     step()
+    worst_target = most_missed(judged)
+    mend = find_mend(game, worst_target, seed, sure) if worst_target is not None else None
+    step()
+    ends, courses = [], []
+    looked, several = min(runs, LOOKED), len(game.lowered.levels) > 1
+    for habit in habits:
+        ends.append(find_ends(game, looked, Setting(seed, habit, sure=sure)))
+        step()
+        if several:
+            courses.append(find_course(game, looked, Setting(seed, habit, sure=sure), "level"))
+        step()
+    income = _income(game, looked, Setting(seed, habits[0], sure=sure))
     matchups = make_matchups(game, seconds=MATCHUP_SECONDS)
     edges = _edges(game, matchups)
     step()
@@ -159,9 +191,38 @@ def gather(
         worst=worst,
         worst_by=worst_by,
         sweeps=tuple(sweeps),
+        mend=mend,
+        ends=tuple(ends),
+        courses=tuple(courses),
+        income=income,
+        curves=_curves(game, edges),
         command=command,
         versions=versions(),
     )
+
+
+def _income(game: PlayableGame, runs: int, setting: Setting) -> Income | None:
+    """What players pay with: the first stat that an action costs whoever plays."""
+    lowered = game.lowered
+    players = [lowered.program.cast.member_of(entity) for some in lowered.habit_players.values() for entity in some]
+    for member in dict.fromkeys(player.name for player in players if player is not None):
+        for action in lowered.sites.actions.values():
+            if member in action.doers and action.costs:
+                account = f"{lowered.program.cast.entity_name(lowered.program.cast.members[member].first)}"
+                return find_income(game, f"{account}.{action.costs[0]}", runs, setting)
+    return None
+
+
+def _curves(game: PlayableGame, edges: Sequence[Edge]) -> MatchupCurves | None:
+    """Hits and seconds over the dial of the first edge, where all its settings make a game."""
+    if not edges:
+        return None
+    top = max(2.0 * edges[0].today, 4.0)
+    values = [plain_value(top * place / CURVE_POINTS) for place in range(CURVE_POINTS + 1)]
+    try:
+        return make_curves(game, {edges[0].dial: values}, f"{edges[0].attack}:{edges[0].target.partition('[')[0]}")
+    except MintError:
+        return None
 
 
 def _ways(game: PlayableGame) -> list[tuple[str | None, str | None]]:

@@ -30,6 +30,7 @@ from mint_ledger.studies.shape import Shape
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 MAX_RUNS = 10_000_000
@@ -401,21 +402,21 @@ class Study:
         """Outcomes, times and measures with their intervals, for people."""
         return showing.text("study_text.study_text", self)
 
-    def plot_outcomes(self) -> Figure:
-        """How often each ending came up, with intervals."""
-        return showing.figure("study_plots.plot_outcomes", self)
+    def plot_outcomes(self, ax: Axes | None = None) -> Figure:
+        """How often each ending came up, with intervals; in a figure of its own, or into axes that are given."""
+        return showing.figure("study_plots.plot_outcomes", self, ax)
 
-    def plot_survival(self) -> Figure:
+    def plot_survival(self, ax: Axes | None = None) -> Figure:
         """How many runs go on, and by which ending the others have ended, over time."""
-        return showing.figure("study_plots.plot_survival", self)
+        return showing.figure("study_plots.plot_survival", self, ax)
 
     def plot_bands(self, accounts: Sequence[str] | None = None) -> Figure:
         """Quantile bands of accounts over time."""
         return showing.figure("study_plots.plot_bands", self, accounts)
 
-    def plot_causes(self, account: str | None = None) -> Figure:
+    def plot_causes(self, account: str | None = None, ax: Axes | None = None) -> Figure:
         """What took and gave an account its points."""
-        return showing.figure("study_plots.plot_causes", self, account)
+        return showing.figure("study_plots.plot_causes", self, account, ax)
 
     @finite
     def as_json(self) -> dict[str, Any]:

@@ -9,16 +9,21 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import number, shown
 from mint_ledger.plain import neutral
+from mint_ledger.report.mending import most_missed
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.balance_text import told, undecided, wanted
+from mint_ledger.views.income_text import income_sentences
 from mint_ledger.views.readout_text import readout_text
 from mint_ledger.views.story import story_text
+from mint_ledger.views.ways_plot import MOST_ACCOUNTS, plot_courses, plot_ways
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from mint_ledger.balance.sweep import Sweep
-    from mint_ledger.report.gathering import Part, Report
+    from mint_ledger.report.gathering import Report
+    from mint_ledger.studies.course import Course
+    from mint_ledger.studies.ends import Ends
 
 LONGEST_STORY = 400
 WORDS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfinished"}
@@ -49,7 +54,13 @@ def report_html(report: Report) -> str:
         facts=_facts(report),
         targets=_targets(report),
         outcomes=_outcomes(report),
-        habits=[_habit(part) for part in report.parts if part.variant is None],
+        answers=_answers(report),
+        ways=_ways(report),
+        causes=_causes(report),
+        ends=[_ends(name, ends) for name, ends in zip(_names(report), report.ends, strict=True)],
+        courses=[_course(name, course) for name, course in zip(_names(report), report.courses, strict=False)],
+        income=_income(report),
+        curves=_curves(report),
         unit=report.parts[0].study.unit,
         matchups=[_matchup(pair) for pair in report.matchups.pairs],
         edges=_edges(report),
@@ -106,46 +117,145 @@ def _outcomes(report: Report) -> list[dict[str, Any]]:
     return rows
 
 
-def _habit(part: Part) -> dict[str, Any]:
-    study = part.study
-    shares = ", ".join(
-        f"{word} {told('rate', study.rate(result))}" for result, word in WORDS.items() if study.rate(result).value
-    )
-    pictures = [
-        Picture(
-            _svg(study.plot_outcomes(), f"{part.name} outcomes"),
-            f"How runs end, with {sure_words(study.sure)} intervals: {shares}.",
-        ),
-        Picture(
-            _svg(study.plot_survival(), f"{part.name} survival"),
-            f"How many runs go on over time; half are over by {number(study.median('time').value)} {study.unit}.",
-        ),
+def _names(report: Report) -> list[str]:
+    """The ways of playing as the file has them, which are looked at more closely."""
+    return [part.name for part in report.parts if part.variant is None]
+
+
+def _answers(report: Report) -> list[dict[str, str]]:
+    """Is it as wanted, what is the biggest trouble, what would mend it: each in a sentence or two."""
+    verdicts = [result.verdict for result in report.judged]
+    counts = {verdict: verdicts.count(verdict) for verdict in ("met", "missed", "undecided")}
+    if not verdicts:
+        wanted_text, mark = "The file says nothing of what is wanted: it has no targets.", ""
+    else:
+        told_counts = ", ".join(f"{count} {verdict}" for verdict, count in counts.items() if count)
+        wanted_text = f"Of {len(verdicts)} targets: {told_counts}."
+        mark = "missed" if counts["missed"] else "" if counts["undecided"] else "met"
+    return [
+        {"question": "Is it as wanted?", "answer": wanted_text, "mark": mark},
+        {"question": "What is the biggest trouble?", "answer": _trouble(report), "mark": ""},
+        {"question": "What would mend it?", "answer": _mended(report), "mark": ""},
     ]
-    if study.request.sampled:
-        pictures.append(
-            Picture(
-                _svg(study.plot_bands(), f"{part.name} bands"),
-                f"{', '.join(study.request.sampled)} over time: the middle, half and nine tenths of the runs.",
-            )
-        )
-    causes = []
-    for account in study.accounts:
-        table = study.by_cause(account)
-        causes.append(
+
+
+def _trouble(report: Report) -> str:
+    """A mistake that was found, else the target that is missed most, else what most runs are lost to."""
+    wrong = [f for f in report.audit.open if f.caught.grade == "wrong"]
+    if wrong:
+        return f"A mistake: line {wrong[0].place.line}, {wrong[0].check.name}: {wrong[0].caught.what}"
+    missed = most_missed(report.judged)
+    if missed is not None:
+        how = ", ".join(filter(None, (missed.habit, missed.target.variant)))
+        found = told(missed.target.measure, missed.estimate)
+        want = wanted(missed.target.measure, missed.target.want)
+        return f"{missed.target.name}{f' ({how})' if how else ''}: {missed.target.measure} is {found}, wanted {want}."
+    lost = [(name, end) for name, ends in zip(_names(report), report.ends, strict=True) for end in ends.ends]
+    lost = [(name, end) for name, end in lost if end.result == "lose"]
+    if not lost:
+        return "None: nothing that is wanted is missed, nothing looks like a mistake, and no run was lost."
+    name, end = max(lost, key=lambda item: item[1].share.value)
+    cause, share = end.causes[0]
+    by = " → ".join((cause.cause, *reversed(cause.through)))
+    return (
+        f"None that is certain. Most runs are lost in the hands of {name}: {100 * end.share.value:.0f} % to "
+        f"{end.name}, {100 * share.value:.0f} % of these by {by}."
+    )
+
+
+def _mended(report: Report) -> str:
+    mend, missed = report.mend, most_missed(report.judged)
+    if mend is not None:
+        measure = mend.judged.target.measure
+        found = told(measure, mend.confirmed)
+        missed_then = f"{mend.missed_then} of all targets {'is' if mend.missed_then == 1 else 'are'} missed then"
+        others = missed_then if mend.missed_then else "no target is missed then"
+        return f"{mend.dial} {number(mend.today, 4)} → {number(mend.value, 4)}: {measure} is {found} there; {others}."
+    if missed is not None:
+        return "No number that was tried does it alone; tune over several dials, or change a rule."
+    open_ = [result for result in report.judged if result.verdict == "undecided"]
+    if open_:
+        lines = undecided(open_[0])
+        return f"Nothing is missed. {open_[0].target.name} is undecided: {'; '.join(lines)}."
+    return "Nothing that is wanted is missed." if report.judged else "Write under targets what is wanted of it."
+
+
+def _ways(report: Report) -> list[Picture]:
+    """All ways of playing in one figure, and the course of those of the file side by side."""
+    ways = [(part.name, part.study) for part in report.parts]
+    results = "; ".join(
+        f"{name}: "
+        + ", ".join(f"{word} {100 * study.rate(r).value:.1f} %" for r, word in WORDS.items() if study.rate(r).value)
+        for name, study in ways
+    )
+    pictures = [Picture(_svg(plot_ways(ways), "ways"), f"How runs end, and when they are over. {results}.")]
+    own = [(part.name, part.study) for part in report.parts if part.variant is None]
+    accounts = ", ".join(own[0][1].request.sampled[:MOST_ACCOUNTS])
+    more = f"; {accounts}: middle, half, nine of ten" if accounts else ""
+    alt = f"Who goes on and who has ended how over time{more}."
+    pictures.append(Picture(_svg(plot_courses(own), "courses"), alt))
+    return pictures
+
+
+def _causes(report: Report) -> dict[str, Any]:
+    """What takes and gives each account in a run: the ways of playing side by side."""
+    parts = [part for part in report.parts if part.variant is None]
+    tables = []
+    for account in parts[0].study.accounts:
+        books = [part.study.by_cause(account).set_index("cause") for part in parts]
+        causes = dict.fromkeys(cause for book in books for cause in book.index)
+        rows = []
+        for cause in causes:
+            totals = [float(book.loc[cause, "total"]) if cause in book.index else 0.0 for book in books]
+            rows.append({"cause": cause, "cells": [(number(total, 1), total) for total in totals]})
+        tables.append({"account": account, "rows": rows})
+    return {"names": [part.name for part in parts], "tables": tables}
+
+
+def _ends(name: str, ends: Ends) -> dict[str, Any]:
+    rows = []
+    for end in (*ends.ends, *ends.on_the_way):
+        causes = [
+            f"{' → '.join((cause.cause, *reversed(cause.through)))} {100 * share.value:.0f} %"
+            for cause, share in end.causes[:3]
+        ]
+        often = f"{100 * end.share.value:.1f} %" if end.result else f"{len(end.moments) / ends.runs:.2f} a run"
+        rows.append(
             {
-                "account": account,
-                "rows": [
-                    {
-                        "cause": row["cause"],
-                        "changes": (number(row["changes"], 1), row["changes"]),
-                        "total": (number(row["total"], 1), row["total"]),
-                        "waste": (number(row["waste"], 1) if abs(row["waste"]) >= 0.05 else "", row["waste"]),
-                    }
-                    for row in table.to_dict("records")
-                ],
+                "way": name,
+                "name": end.name,
+                "result": WORDS.get(end.result, "on the way"),
+                "often": (often, end.share.value),
+                "when": (f"{number(end.time(0.5), 1)} {ends.unit}", end.time(0.5)),
+                "causes": "; ".join(causes),
             }
         )
-    return {"name": part.name, "runs": study.runs, "pictures": pictures, "causes": causes}
+    alt = f"What did it last, of each ending and of what is lost on the way ({name})."
+    return {"name": name, "rows": rows, "picture": Picture(_svg(ends.plot(), f"ends {name}"), alt)}
+
+
+def _course(name: str, course: Course) -> dict[str, Any]:
+    alt = f"The course by level ({name}): who ends where, how long each takes, what is taken and given."
+    return {"name": name, "picture": Picture(_svg(course.plot(), f"course {name}"), alt)}
+
+
+def _income(report: Report) -> dict[str, Any] | None:
+    income = report.income
+    if income is None:
+        return None
+    alt = f"{income.account}: what comes in and goes out by cause over time, and what there is ({income.title})."
+    return {
+        "account": income.account,
+        "sentences": list(income_sentences(income)),
+        "picture": Picture(_svg(income.plot(), "income"), alt),
+    }
+
+
+def _curves(report: Report) -> Picture | None:
+    curves = report.curves
+    if curves is None or not curves.pairs:
+        return None
+    return Picture(_svg(curves.plot(), "curves"), f"Hits and time to defeat over {curves.dials[0][0]}.")
 
 
 def _matchup(pair: Any) -> dict[str, Any]:
@@ -155,7 +265,7 @@ def _matchup(pair: Any) -> dict[str, Any]:
         "attack": pair.attack,
         "by": pair.attacker,
         "against": pair.target,
-        "damage": (number(pair.damage, 3), pair.damage),
+        "damage": (number(pair.damage, 1), pair.damage),
         "lands": (f"{100 * pair.lands:.0f} %", pair.lands),
         "hits": (hits, pair.hits[1] if pair.hits else 1e9),
         "seconds": (seconds, pair.seconds[0] if pair.seconds else 1e9),
@@ -165,7 +275,7 @@ def _matchup(pair: Any) -> dict[str, Any]:
 
 def _how(pair: Any) -> str:
     if pair.fights:
-        return f"fought {pair.fights} times ({pair.because})"
+        return f"fought {pair.fights} times"
     return "worked out" if pair.exact else str(pair.because)
 
 

@@ -55,7 +55,14 @@ def story_text(
 
 def told_rows(words: Words, rows: Sequence[Row]) -> list[str]:
     """What happened, line by line: each happening with its time, and under it the accounts that it changed."""
-    return [line for group in _groups(words, rows) for line in _told(words, group)]
+    # What has just appeared stands where it opened, until something moves it.
+    appeared = {(row.step, row.entity) for row in rows if WHATS[int(row.what)] == "spawn"}
+    told = [row for row in rows if not (_says_nothing(row) and (row.step, row.entity) in appeared)]
+    return [line for group in _groups(words, told) for line in _told(words, group)]
+
+
+def _says_nothing(row: Row) -> bool:
+    return WHATS[int(row.what)] == "posting" and row.after == row.before and not (row.waste or row.wrapped)
 
 
 def is_motion(words: Words, row: Row) -> bool:

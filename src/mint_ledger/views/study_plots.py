@@ -9,6 +9,7 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
+from mint_ledger.views.short import short
 from mint_ledger.views.study_text import fixed
 
 if TYPE_CHECKING:
@@ -23,7 +24,7 @@ RESULT_WORDS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "un
 # Causes have not the colours of results, which mean won and lost; what is told together is grey.
 CAUSE_COLOURS = (SKY, YELLOW, GREEN, PURPLE)
 OTHERS = "#BBBBBB"
-ENDING_COLOURS = (BLUE, ORANGE, GREEN, PURPLE, YELLOW, SKY)
+STYLES = ("-", "--", ":", "-.")
 HATCHES = ("", "//", "..", "\\\\", "xx", "--")
 SIZE = (12.8, 8.0)
 PANEL = (12.8, 5.0)
@@ -47,25 +48,29 @@ def plot_study(study: Study, which: Sequence[str] = FIGURES) -> Figure:
     return figure
 
 
-def _single(study: Study) -> tuple[Figure, Axes]:
+def _single(study: Study, ax: Axes | None) -> tuple[Figure, Axes]:
     from matplotlib.figure import Figure
 
+    if ax is not None:
+        figure = ax.get_figure(root=True)
+        assert figure is not None
+        return figure, ax
     figure = Figure(figsize=PANEL, dpi=100, layout="constrained")
     figure.suptitle(f"{study.title} · {study.runs:,} runs · seed {study.seed}", fontsize=13)
     return figure, figure.subplots()
 
 
-def plot_outcomes(study: Study) -> Figure:
+def plot_outcomes(study: Study, ax: Axes | None = None) -> Figure:
     """How often each ending came up, with its interval."""
-    figure, axis = _single(study)
+    figure, axis = _single(study, ax)
     _outcomes(study, axis)
     return figure
 
 
-def plot_survival(study: Study) -> Figure:
+def plot_survival(study: Study, ax: Axes | None = None) -> Figure:
     """How many runs go on, and by which ending the others have ended, over time."""
-    figure, axis = _single(study)
-    _survival(study, axis)
+    figure, axis = _single(study, ax)
+    draw_survival(study, axis)
     return figure
 
 
@@ -83,12 +88,12 @@ def plot_bands(study: Study, accounts: Sequence[str] | None = None) -> Figure:
     figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
     axes = figure.subplots(len(names), 1, sharex=True, squeeze=False)[:, 0]
     for axis, name in zip(axes, names, strict=True):
-        _band(study, axis, name, legend=axis is axes[0], time=axis is axes[-1])
+        draw_band(study, axis, name, legend=axis is axes[0], time=axis is axes[-1])
     figure.suptitle(f"{study.title} · {study.runs:,} runs · seed {study.seed}", fontsize=13)
     return figure
 
 
-def plot_causes(study: Study, account: str | None = None) -> Figure:
+def plot_causes(study: Study, account: str | None = None, ax: Axes | None = None) -> Figure:
     """What took and gave an account its points in a run, on average, with intervals.
 
     Raises:
@@ -96,7 +101,7 @@ def plot_causes(study: Study, account: str | None = None) -> Figure:
     """
     if not study.accounts:
         raise BadRequest("this study added up no account by cause; ask for it with accounts=")
-    figure, axis = _single(study)
+    figure, axis = _single(study, ax)
     _causes(study, axis, account)
     return figure
 
@@ -132,7 +137,8 @@ def _outcomes(study: Study, axis: Axes) -> None:
     axis.spines[["top", "right"]].set_visible(False)
 
 
-def _survival(study: Study, axis: Axes) -> None:
+def draw_survival(study: Study, axis: Axes) -> None:
+    """How many runs go on, and by which ending the others have ended, over time."""
     import numpy as np
 
     curve = study.survival()
@@ -145,14 +151,17 @@ def _survival(study: Study, axis: Axes) -> None:
 
     axis.step(times, held("going"), where="post", color="black", linewidth=1.8, label="still going on")
     axis.fill_between(times, held("low"), held("high"), step="post", color=GREY, alpha=0.35, linewidth=0)
-    styles = ("-", "--", ":", "-.")
-    for place, ending in enumerate(study.endings()):
+    results = {ending.name: ending.result for ending in study.lowered.program.endings}
+    seen: dict[str, int] = {}
+    for ending in study.endings():
+        # One colour for one result; endings that have the same differ in their lines.
+        place = seen[results[ending]] = seen.get(results[ending], -1) + 1
         ended = np.sort(study.measures.loc[study.measures["ending"] == ending, "time"].to_numpy())
         share = 100 * np.arange(1, len(ended) + 1) / study.runs
         x = np.concatenate(([0.0], ended, [limit]))
         y = np.concatenate(([0.0], share, [share[-1]]))
-        colour = ENDING_COLOURS[place % len(ENDING_COLOURS)]
-        axis.step(x, y, where="post", color=colour, linestyle=styles[place % 4], linewidth=1.8, label=ending)
+        colour, style = RESULT_COLOURS[results[ending]], STYLES[place % len(STYLES)]
+        axis.step(x, y, where="post", linewidth=1.8, label=short(ending, 24), color=colour, linestyle=style)
     axis.set_ylim(-2, 102)
     axis.set_xlim(0, 1.03 * limit)
     axis.set_xlabel(f"time ({study.unit})")
@@ -163,16 +172,17 @@ def _survival(study: Study, axis: Axes) -> None:
 
 
 def _first_band(study: Study, axis: Axes) -> None:
-    _band(study, axis, study.request.sampled[0], legend=True, time=True)
+    draw_band(study, axis, study.request.sampled[0], legend=True, time=True)
 
 
-def _band(study: Study, axis: Axes, account: str, *, legend: bool, time: bool) -> None:
+def draw_band(study: Study, axis: Axes, account: str, *, legend: bool, time: bool) -> None:
+    """What an account comes to over time: the middle, half of the runs, nine in ten."""
     table = study.bands(account)
     table = table[table["going"] >= max(10, study.runs // 100)] if study.runs >= 100 else table[table["going"] > 0]
     axis.fill_between(
         table["time"], table["q05"], table["q95"], color=SKY, alpha=0.35, linewidth=0, label="nine in ten"
     )
-    axis.fill_between(table["time"], table["q25"], table["q75"], color=BLUE, alpha=0.45, linewidth=0, label="half")
+    axis.fill_between(table["time"], table["q25"], table["q75"], color=SKY, alpha=0.9, linewidth=0, label="half")
     axis.plot(table["time"], table["q50"], color="black", linewidth=1.6, label="median")
     axis.set_ylabel(account)
     if time:
@@ -191,12 +201,11 @@ def _causes(study: Study, axis: Axes, account: str | None = None) -> None:
     table = study.by_cause(name)
     if len(table):
         places = list(range(len(table)))[::-1]
-        colours = [ORANGE if total < 0 else BLUE for total in table["total"]]
         # An end that so many runs cannot tell is not drawn.
         low_ends = table["low"].where(np.isfinite(table["low"]), table["total"])
         high_ends = table["high"].where(np.isfinite(table["high"]), table["total"])
         errors = [table["total"] - low_ends, high_ends - table["total"]]
-        axis.barh(places, table["total"], color=colours, height=0.6)
+        axis.barh(places, table["total"], color=SKY, height=0.6)
         axis.errorbar(table["total"], places, xerr=errors, fmt="none", color="black", capsize=3, linewidth=1.2)
         table = table.assign(low=low_ends, high=high_ends)
         for place, (_, row) in zip(places, table.iterrows(), strict=True):
@@ -221,4 +230,4 @@ def _causes(study: Study, axis: Axes, account: str | None = None) -> None:
     axis.spines[["top", "right"]].set_visible(False)
 
 
-_DRAW = {"outcomes": _outcomes, "survival": _survival, "bands": _first_band, "causes": _causes}
+_DRAW = {"outcomes": _outcomes, "survival": draw_survival, "bands": _first_band, "causes": _causes}
