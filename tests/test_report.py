@@ -125,6 +125,45 @@ def test_the_page_tells_the_numbers_of_a_study(demo_page: Path, demo: mint.Game)
         assert part in text.lower()
 
 
+def _answers(page: str) -> list[str]:
+    """What the first screen answers, question by question."""
+    first = page[page.index('<div class="answers">') : page.index("<nav")]
+    return [re.sub(r"<[^>]+>", "", text) for text in re.findall(r"<p[^>]*>(.*?)</p>", first)[:3]]
+
+
+def test_the_first_screen_answers_whether_it_is_as_wanted(demo_page: Path) -> None:
+    wanted, trouble, mend = _answers(demo_page.read_text("utf-8"))
+    assert wanted.startswith("Of 5 targets: ")
+    assert "lost in the hands of" in trouble or "wanted" in trouble
+    assert mend
+
+
+def test_it_names_the_number_that_mends_what_is_missed() -> None:
+    """Wins rise with mercy alone, from 0 at 2 to 1 at 6: a target of wins is missed at 3 and met about 4."""
+    text = """
+title: Gate
+clock: {step: 1, limit: 10}
+numbers: {mercy: 3, noise: 5}
+stats: {luck: 0}
+rules:
+  - {name: tries, when: {becomes: time >= 2}, do: ["luck = between(2, 6) + 0 * noise"]}
+endings: {in: {result: win, if: time >= 3 and luck < mercy}, out: {result: lose, if: time >= 3}}
+targets: [{name: half get in, measure: rate(win), want: 0.45..0.55}]
+"""
+    game = mint.loads(text)
+    report = gather(game, runs=400)
+    assert report.judged[0].verdict == "missed"
+    assert report.mend is not None
+    assert (report.mend.dial, report.mend.today, report.mend.missed_then) == ("mercy", 3.0, 0)
+    # (value - 2) / 4 of the runs get in.
+    assert 3.8 <= report.mend.value <= 4.2
+    wanted, trouble, mend = _answers(report_html(report))
+    assert wanted == "Of 1 target: 1 missed."
+    assert "half get in" in trouble
+    assert mend.startswith("mercy 3 → ")
+    assert mend.endswith("no target is missed then.")
+
+
 @pytest.fixture(scope="module")
 def browser() -> Iterator[Any]:
     from selenium import webdriver
@@ -180,10 +219,10 @@ def test_in_a_browser_the_slider_shows_measured_points_and_tables_sort(browser: 
     assert rows[3].find_elements(By.TAG_NAME, "td")[0].text in told.text
     assert rows[3].get_attribute("class") == "chosen"
 
-    head = browser.find_element(
-        By.XPATH, "//table[.//caption[contains(., 'miller.health')]]//th[contains(., 'points')]"
-    )
-    column = "return [...arguments[0].closest('table').tBodies[0].rows].map(r => Number(r.children[2].dataset.value))"
+    folded = browser.find_element(By.XPATH, "//details[./summary[contains(., 'takes and gives miller.health')]]")
+    folded.find_element(By.TAG_NAME, "summary").click()
+    head = folded.find_elements(By.TAG_NAME, "th")[1]
+    column = "return [...arguments[0].closest('table').tBodies[0].rows].map(r => Number(r.children[1].dataset.value))"
     head.find_element(By.TAG_NAME, "button").click()
     up = browser.execute_script(column, head)
     assert head.get_attribute("aria-sort") == "ascending"

@@ -7,6 +7,7 @@ import sys
 from typing import Any
 
 from mint_ledger.cli import waiting
+from mint_ledger.cli.colours import coloured, wants_colours
 from mint_ledger.plain import neutral, plain_json
 
 # For terminals and pipes that cannot show them.
@@ -32,8 +33,8 @@ _PLAIN = str.maketrans(
 )
 
 
-def say(text: str, *, error: bool = False) -> None:
-    """Print a text, in plain letters where the stream can do no better."""
+def say(text: str, *, error: bool = False, plain: bool = False) -> None:
+    """Print a text: with colours on terminals (unless it is to be plain), in letters that the stream can say."""
     waiting.end()
     stream = sys.stderr if error else sys.stdout
     if stream is None or stream.closed:
@@ -44,6 +45,8 @@ def say(text: str, *, error: bool = False) -> None:
         text.encode(encoding)
     except UnicodeEncodeError:
         text = text.translate(_PLAIN).encode(encoding, "replace").decode(encoding)
+    if not plain and not error and wants_colours(stream):
+        text = coloured(text)
     stream.write(text + "\n")
 
 
@@ -65,7 +68,7 @@ def say_json_text(text: str) -> None:
         is_sayable = text.replace("\n", "").isprintable() and text.encode(encoding) is not None
     except UnicodeEncodeError:
         is_sayable = False
-    say(text if is_sayable else _escaped(text))
+    say(text if is_sayable else _escaped(text), plain=True)
 
 
 def _escaped(text: str) -> str:

@@ -48,8 +48,8 @@ from mint_ledger.program.expressions import (
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
-from mint_ledger.program.walking import nodes
 from mint_ledger.program.statements import Call, Draw, If, Leave, Let, Note, Post, Raise, Set, Settle, Statement
+from mint_ledger.program.walking import nodes
 
 Members = tuple[Member, ...]
 

@@ -130,7 +130,7 @@ def _answers(report: Report) -> list[dict[str, str]]:
         wanted_text, mark = "The file says nothing of what is wanted: it has no targets.", ""
     else:
         told_counts = ", ".join(f"{count} {verdict}" for verdict, count in counts.items() if count)
-        wanted_text = f"Of {len(verdicts)} targets: {told_counts}."
+        wanted_text = f"Of {len(verdicts)} target{'s' if len(verdicts) > 1 else ''}: {told_counts}."
         mark = "missed" if counts["missed"] else "" if counts["undecided"] else "met"
     return [
         {"question": "Is it as wanted?", "answer": wanted_text, "mark": mark},
