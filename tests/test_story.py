@@ -40,7 +40,7 @@ def told(run: mint.Run, **options: object) -> list[str]:
 def test_a_hit_reads_as_who_whom_with_what_and_what_it_changed() -> None:
     run = play({"at": 1, "hit": "cook", "with": "nibble", "by": "mouse[2]"})
     assert told(run)[:2] == [
-        "   1.00  mouse[2] hits cook (nibble): rolled 2.5",
+        "   1.00  mouse[2] hits cook (nibble): 2.5 damage",
         "           cook.health               9 → 6.5          −2.5",
     ]
 
@@ -48,10 +48,34 @@ def test_a_hit_reads_as_who_whom_with_what_and_what_it_changed() -> None:
 def test_a_defeat_is_told_with_what_was_wasted_and_by_whom() -> None:
     run = play({"at": 1, "hit": "mouse[1]", "with": "ladle"})
     assert told(run)[:3] == [
-        "   1.00  cook hits mouse[1] (ladle): rolled 3",
+        "   1.00  cook hits mouse[1] (ladle): 3 damage",
         "           mouse[1].health           2 → 0              −2  1 wasted",
         "   1.00  mouse[1] is gone (gone_if, by cook)",
     ]
+
+
+def test_only_damage_that_is_drawn_is_rolled() -> None:
+    drawn = GAME.replace("damage: 3", 'damage: "whole(3, 3)"')
+    run = mint.loads(drawn).run(script=[{"at": 1, "hit": "mouse[1]", "with": "ladle"}])
+    assert told(run)[0] == "   1.00  cook hits mouse[1] (ladle): rolled 3"
+
+
+def test_what_appears_where_it_opens_is_not_told_as_a_change() -> None:
+    text = """
+title: Gulls
+clock: {step: 0.5, limit: 3}
+space: {}
+kinds: {gull: {where: [0, 0], copies: 0, room: 2, stats: {zeal: 3}}}
+rules: [{name: lands, when: {every: 2}, do: [{spawn: gull, where: [0, 3]}]}]
+"""
+    run = mint.loads(text).run()
+    assert told(run)[:3] == [
+        "   2.00  gull[1] appears",
+        "   2.00  lands",
+        "           gull[1].y                 0 → 3              +3",
+    ]
+    texts = run.journal[run.journal["what"] == "posting"]["text"].tolist()
+    assert "gull[1].zeal opens at 3" in texts
 
 
 def test_cues_tellings_flags_and_words() -> None:
