@@ -70,7 +70,7 @@ def test_a_resistance_holds_for_its_type_after_armor() -> None:
     assert closing(run) == (5, 0.5, 100)
     assert (
         hit_text(run)
-        == "ram[1] hits guard with butt: rolled 14 · ×2 crit · −2 armor · −25 % cold → 19.5 · shield took 19.5"
+        == "ram[1] hits guard with butt: damage 14 · ×2 crit · −2 armor · −25 % cold → 19.5 · shield took 19.5"
     )
 
 
