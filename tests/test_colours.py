@@ -42,11 +42,14 @@ def test_colours_take_nothing_away() -> None:
 
 def test_one_colour_has_one_meaning() -> None:
     text = coloured(TEXT)
-    good = {_style(text, word).rpartition(";")[2] for word in ("won", "met", "+116.7")}
+    good = {_style(text, word).removeprefix("1;") for word in ("won", "met", "+116.7")}
     bad = {_style(text, word).removeprefix("1;") for word in ("lost", "missed", "−102.7")}
     assert len(good) == len(bad) == 1
     assert good != bad
     assert _style(text, "20…30") in ("", "0")
+    # An interval is told as one, and not as a loss and another.
+    assert ESCAPE.sub("", text) == TEXT
+    assert "\x1b" not in coloured("head\n  −3.5 to −2.5").partition("\n")[2]
 
 
 def test_only_terminals_that_want_colours_get_them(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -10,17 +10,18 @@ import os
 import re
 from typing import TextIO
 
-GOOD, BAD, AMOUNT, SOFT = "blue", "dark_orange3", "cyan", "bright_black"
+# Good, bad, amounts, what matters less: readable on white and on black where there are many colours.
+MANY = ("color(32)", "color(166)", "color(37)", "bright_black")
+FEW = ("blue", "red", "cyan", "bright_black")
 _NUMBER = r"\d[\d,]*(?:\.\d+)?"
-# What is looked for, and how it is shown; later ones lie over earlier ones.
+# What is looked for, and which of the colours it has; later ones lie over earlier ones.
 _MEANINGS = (
-    (re.compile(r"[█▉▊▋▌▍▎▏▁▂▃▄▅▆▇]+"), AMOUNT),
-    (re.compile(rf"\((?:−?{_NUMBER}|open|up)[^()\n]*? (?:to|and) [^()\n]*\)"), SOFT),
-    (re.compile(rf"(?<![\w.])\+{_NUMBER}"), GOOD),
-    (re.compile(rf"(?<![\w.…])−{_NUMBER}"), BAD),
-    (re.compile(r"\b(?:met|won|win|passed|passes again|harmless)\b"), f"bold {GOOD}"),
-    (re.compile(r"\b(?:missed|lost|lose|failed|FAILED|FAILS now|wrong)\b"), f"bold {BAD}"),
-    (re.compile(r"\b(?:undecided|noise\?|unfinished)"), "bold"),
+    (re.compile(r"[█▉▊▋▌▍▎▏▁▂▃▄▅▆▇]+"), 2, ""),
+    (re.compile(rf"\((?:−?{_NUMBER}|open|up)[^()\n]*? (?:to|and) [^()\n]*\)"), 3, ""),
+    (re.compile(rf"(?<![\w.])(?<!to )\+{_NUMBER}(?![.,]?\d)(?! to )"), 0, ""),
+    (re.compile(rf"(?<![\w.…])(?<!to )−{_NUMBER}(?![.,]?\d)(?! to )"), 1, ""),
+    (re.compile(r"\b(?:met|won|win|passed|passes again|harmless)\b"), 0, "bold "),
+    (re.compile(r"\b(?:missed|lost|lose|failed|FAILED|FAILS now|wrong)\b"), 1, "bold "),
 )
 
 
@@ -37,10 +38,11 @@ def coloured(text: str) -> str:
 
     shown = Text(text)
     shown.stylize("bold", 0, text.find("\n") if "\n" in text else 0)
-    for pattern, style in _MEANINGS:
-        shown.highlight_regex(pattern, style)
     out = io.StringIO()
     # Lines are as long as they are: who wraps them is the terminal.
     console = Console(file=out, force_terminal=True, width=100_000, highlight=False, soft_wrap=True)
+    colours = MANY if console.color_system in ("256", "truecolor") else FEW
+    for pattern, which, more in _MEANINGS:
+        shown.highlight_regex(pattern, more + colours[which])
     console.print(shown, end="")
     return out.getvalue()

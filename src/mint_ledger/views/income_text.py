@@ -54,8 +54,9 @@ def income_sentences(income: Income) -> Iterator[str]:
     if dry is not None and dry.value and income.dry is not None and income.dry_at is not None:
         first = float(np.nanmedian(income.dry_at))
         share = 100 * float(income.dry.sum() / max(income.times.sum(), 1e-9))
+        often = f"{number(share, 1)} %" if share >= 0.05 else "less than 0.1 %"
         when = f"first after {number(first, 0)} {income.unit} (median)"
-        yield f"It stands at its lower limit in {_percent(dry)} of runs, {when}, and {number(share, 1)} % of the time."
+        yield f"It stands at its lower limit in {_percent(dry)} of runs, {when}, and {often} of the time."
     if income.ends_dry:
         yield "It dries up: in most runs, and then for more than half of the last third of the time."
     if income.runs_away:

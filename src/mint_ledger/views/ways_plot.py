@@ -79,6 +79,7 @@ def plot_courses(ways: Sequence[Way]) -> Figure:
     rows = 1 + len(accounts)
     figure = Figure(figsize=(12.8, 0.6 + 1.45 * rows), dpi=100, layout="constrained")
     axes = figure.subplots(rows, len(shown), sharex=True, sharey="row", squeeze=False)
+    latest = max(float(study.measures["time"].max()) for _, study in shown)
     for column, (name, study) in enumerate(shown):
         draw_survival(study, axes[0, column])
         for row, account in enumerate(accounts, start=1):
@@ -87,6 +88,7 @@ def plot_courses(ways: Sequence[Way]) -> Figure:
         for row in range(rows):
             if row < rows - 1:
                 axes[row, column].set_xlabel("")
+            axes[row, column].set_xlim(0, 1.03 * latest)
             if column:
                 axes[row, column].set_ylabel("")
             axes[row, column].set_title("" if row else short(name, NAME), loc="left", fontsize=11)
