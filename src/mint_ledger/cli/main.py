@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import gc
 import os
+import shutil
 import sys
 import threading
 from collections.abc import Callable, Mapping
@@ -43,6 +44,7 @@ from mint_ledger.cli.watch import watch
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import BadRequest, BooksError, BrokenProgram, MintError
 from mint_ledger.versions import __version__
+from mint_ledger.views.width import set_width
 
 if TYPE_CHECKING:
     from mint_ledger.game.dial_value import Value
@@ -433,6 +435,8 @@ def main() -> None:
     # The models use no plugins, and looking for some among all that is installed takes long as well.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     _build_only(sys.argv[1] if len(sys.argv) > 1 else "")
+    if sys.stdout is not None and not sys.stdout.closed and sys.stdout.isatty():
+        set_width(shutil.get_terminal_size().columns)
     waiting.begin()
     _leave(_code_of(app))
 

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import json
+import re
+import shutil
 import sys
+import textwrap
 from typing import Any
 
 from mint_ledger.cli import waiting
@@ -32,6 +35,9 @@ _PLAIN = str.maketrans(
     }
 )
 
+# What stands in columns.
+_ROW = re.compile(r"\S {2,}\S")
+
 
 def say(text: str, *, error: bool = False, plain: bool = False) -> None:
     """Print a text: with colours on terminals (unless it is to be plain), in letters that the stream can say."""
@@ -45,9 +51,27 @@ def say(text: str, *, error: bool = False, plain: bool = False) -> None:
         text.encode(encoding)
     except UnicodeEncodeError:
         text = text.translate(_PLAIN).encode(encoding, "replace").decode(encoding)
+    if not plain and stream.isatty():
+        text = fitted(text, shutil.get_terminal_size().columns)
     if not plain and not error and wants_colours(stream):
         text = coloured(text)
     stream.write(text + "\n")
+
+
+def fitted(text: str, columns: int) -> str:
+    """A text for a terminal that is narrower than its lines: rows of a table are cut at their end, others wrapped."""
+    if columns >= max(map(len, text.split("\n"))):
+        return text
+    lines: list[str] = []
+    for line in text.split("\n"):
+        indent = " " * (len(line) - len(line.lstrip()))
+        if len(line) <= columns:
+            lines.append(line)
+        elif _ROW.search(line.strip()):
+            lines.append(line[: columns - 1] + "…")
+        else:
+            lines += textwrap.wrap(line, columns, initial_indent="", subsequent_indent=indent + "  ") or [""]
+    return "\n".join(lines)
 
 
 def flush() -> None:

@@ -11,11 +11,11 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
     from mint_ledger.balance.attacks import AttackInPlay, Attacks
 
-WIDTH = 80
 NAME = 23
 NOTE = (
     "alone: against a target that never falls, as often as it may strike, in the first ten {unit}s and for long. "
@@ -28,16 +28,16 @@ def attacks_text(attacks: Attacks) -> str:
     """Each attack with its targets, then what a point costs."""
     unit = "s" if attacks.unit == "second" else "turns"
     lines = [f"{attacks.title} · {attacks.runs:,} runs · seed {attacks.seed}", ""]
-    lines.append(f"  {'':<{NAME}}{'alone':>12}{'in play':>10}")
+    lines.append(f"  {'':<{room(NAME)}}{'alone':>12}{'in play':>10}")
     heads = f"{'10 ' + unit:>6}{'long':>6}{'':>4}{'±':>6}{'reach ' + unit:>9}{'dealt':>8}{'beyond':>8}{'lands':>7}"
-    lines.append(f"  {'damage a ' + attacks.unit:<{NAME}}{heads}")
+    lines.append(f"  {'damage a ' + attacks.unit:<{room(NAME)}}{heads}")
     for attack in attacks.attacks:
         lines.append(_line(attack))
         if len(attack.dealt) > 1:
             lines += [_target(attack, name) for name in attack.dealt]
     lines += _costs(attacks, unit)
     note = f"{NOTE.format(unit=attacks.unit)} ±: at {sure_words(attacks.sure)}."
-    lines += ["", *textwrap.wrap(note, WIDTH - 2, initial_indent="  ", subsequent_indent="  ")]
+    lines += ["", *textwrap.wrap(note, line_width() - 2, initial_indent="  ", subsequent_indent="  ")]
     return "\n".join(lines)
 
 
@@ -50,8 +50,8 @@ def _line(attack: AttackInPlay) -> str:
     dealt = number(attack.damage().value, 0) if attack.strikes.any() else "–"
     beyond = f"{100 * attack.wasted:.0f} %" if attack.wasted is not None else ""
     lands = f"{100 * attack.lands.value:.0f} %" if attack.lands is not None else "never"
-    name = short(f"{attack.attack} of {attack.attacker}", NAME)
-    return f"  {name:<{NAME}}{_alone(attack)}{did:>6}{half:>5}{reach:>8}{dealt:>8}{beyond:>8}{lands:>7}".rstrip()
+    name = short(f"{attack.attack} of {attack.attacker}", room(NAME))
+    return f"  {name:<{room(NAME)}}{_alone(attack)}{did:>6}{half:>5}{reach:>8}{dealt:>8}{beyond:>8}{lands:>7}".rstrip()
 
 
 def _target(attack: AttackInPlay, target: str) -> str:
@@ -59,9 +59,9 @@ def _target(attack: AttackInPlay, target: str) -> str:
     did = _with_half(estimate)[0] if estimate is not None else "–"
     dealt = attack.damage(target).value
     beyond = 1.0 - float(attack.arrived[target].mean()) / dealt if dealt else 0.0
-    name = short(f"  to {target}", NAME)
+    name = short(f"  to {target}", room(NAME))
     cells = f"{did:>6}{'':>13}{number(dealt, 0):>8}{100 * beyond:>6.0f} %"
-    return f"  {name:<{NAME}}{_alone(attack, target)}{cells}"
+    return f"  {name:<{room(NAME)}}{_alone(attack, target)}{cells}"
 
 
 def _alone(attack: AttackInPlay, target: str | None = None) -> str:
@@ -77,9 +77,11 @@ def _costs(attacks: Attacks, unit: str) -> list[str]:
         told += [f"{_cost(costs[TIME])} {unit} in reach"] if TIME in costs and attack.reach.any() else []
         by = f", with {', '.join(attack.actions)}" if attack.actions and len(told) > 1 else ""
         if told:
-            name = short(f"{attack.attack} of {attack.attacker}", NAME)
-            lead = f"  {name:<{NAME}} "
-            rows += textwrap.wrap("; ".join(told) + by, WIDTH, initial_indent=lead, subsequent_indent=" " * len(lead))
+            name = short(f"{attack.attack} of {attack.attacker}", room(NAME))
+            lead = f"  {name:<{room(NAME)}} "
+            rows += textwrap.wrap(
+                "; ".join(told) + by, line_width(), initial_indent=lead, subsequent_indent=" " * len(lead)
+            )
     return ["", "  a point of damage that arrives costs", *rows] if rows else []
 
 

@@ -6,8 +6,8 @@ import textwrap
 
 from mint_ledger.audit.audit import Audit
 from mint_ledger.audit.finding import Check, Finding
+from mint_ledger.views.width import line_width
 
-WIDTH = 80
 INDENT = 6
 
 
@@ -26,11 +26,11 @@ def audit_text(audit: Audit, notes: bool = False) -> str:
         lines += ["", f"Accepted by the file: {len(accepted)}"]
         for finding in accepted:
             text = f"{finding.check.name}, {finding.caught.where}: {finding.accepted}"
-            lines += textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent=" " * INDENT)
+            lines += textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent=" " * INDENT)
     if audit.silences:
         lines += ["", "What was not found, and would have been:"]
         for text in audit.silences:
-            lines += textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent=" " * INDENT)
+            lines += textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent=" " * INDENT)
     if audit.unlooked:
         lines += ["", *_wrapped(f"Not looked at: {', '.join(audit.unlooked)}", 0)]
     return "\n".join(lines)
@@ -48,7 +48,7 @@ def _count(number: int, word: str) -> str:
 def _told(finding: Finding) -> list[str]:
     check, caught = finding.check, finding.caught
     lines = [f"{finding.place}: {finding.grade}: {check.code} {check.name}"]
-    if len(lines[0]) > WIDTH:
+    if len(lines[0]) > line_width():
         lines = [f"{finding.place}:", f"  {finding.grade}: {check.code} {check.name}"]
     lines += _wrapped(caught.what, 2)
     for evidence in caught.evidence:
@@ -60,7 +60,7 @@ def _told(finding: Finding) -> list[str]:
 
 def _wrapped(text: str, indent: int) -> list[str]:
     return textwrap.wrap(
-        text, WIDTH, initial_indent=" " * indent, subsequent_indent=" " * (indent + 2), break_on_hyphens=False
+        text, line_width(), initial_indent=" " * indent, subsequent_indent=" " * (indent + 2), break_on_hyphens=False
     )
 
 

@@ -10,8 +10,7 @@ from mint_ledger.game.document import GameFile
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.program.program import Program
-
-WIDTH = 80
+from mint_ledger.views.width import line_width
 
 
 def check_text(game: GameFile, lowered: Lowered, results: Sequence[PlaytestResult], audit: Audit) -> str:
@@ -47,7 +46,7 @@ def _own_names(game: GameFile) -> list[str]:
         places = [game.source.place(path).line for path in owners if path in game.source.places]
         if game.levels and places:
             text = f"line {places[0]}: '{word}' is your own name in formulas; {what} has none there"
-            lines += textwrap.wrap(text, WIDTH, initial_indent="  note  ", subsequent_indent=" " * 8)
+            lines += textwrap.wrap(text, line_width(), initial_indent="  note  ", subsequent_indent=" " * 8)
     return lines
 
 
@@ -60,7 +59,7 @@ def _unnamed(game: GameFile, lowered: Lowered) -> list[str]:
         f"{where}: a rule that draws and has no name keeps its luck as its numbers change, but not as its words do; "
         "with a name it does, and comparisons see smaller differences"
     )
-    return textwrap.wrap(text, WIDTH, initial_indent="  advice  ", subsequent_indent=" " * 10)
+    return textwrap.wrap(text, line_width(), initial_indent="  advice  ", subsequent_indent=" " * 10)
 
 
 def _findings(audit: Audit) -> list[str]:
@@ -70,7 +69,9 @@ def _findings(audit: Audit) -> list[str]:
     lines = [f"  looks wrong, or may be ({_count(len(audit.open), 'finding')}; mint-ledger audit says more):"]
     for finding in audit.open:
         text = f"line {finding.place.line}  {finding.check.name}: {finding.caught.what}"
-        lines += textwrap.wrap(text, WIDTH, initial_indent=" " * 4, subsequent_indent=" " * 6, break_on_hyphens=False)
+        lines += textwrap.wrap(
+            text, line_width(), initial_indent=" " * 4, subsequent_indent=" " * 6, break_on_hyphens=False
+        )
     return lines
 
 
@@ -84,10 +85,10 @@ def _playtest(result: PlaytestResult) -> list[str]:
         if not item.held:
             text = f"{item.at}: expected {item.expected}"
             line = f"found: {item.values}" if item.values else "found that it does not hold"
-            lines += textwrap.wrap(text, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
-            lines += textwrap.wrap(line, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
+            lines += textwrap.wrap(text, line_width(), initial_indent=" " * 12, subsequent_indent=" " * 14)
+            lines += textwrap.wrap(line, line_width(), initial_indent=" " * 12, subsequent_indent=" " * 14)
     if result.stopped:
-        lines += textwrap.wrap(result.stopped, WIDTH, initial_indent=" " * 12, subsequent_indent=" " * 14)
+        lines += textwrap.wrap(result.stopped, line_width(), initial_indent=" " * 12, subsequent_indent=" " * 14)
     return lines
 
 
@@ -114,7 +115,7 @@ def order_text(game: GameFile, program: Program) -> str:
             lines += [] if lines[-1] == "" else [""]
             lines.append(headings[part])
         where = f"line {game.source.place(line.path).line}" if game.source.text else ""
-        text = textwrap.wrap(line.what, WIDTH - 14, break_long_words=False)
+        text = textwrap.wrap(line.what, line_width() - 14, break_long_words=False)
         lines.append(f"  {where:<10}{text[0]}")
         lines += [" " * 14 + more for more in text[1:]]
     return "\n".join(lines)

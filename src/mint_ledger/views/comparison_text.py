@@ -7,9 +7,9 @@ import textwrap
 from mint_ledger.balance.comparison import Comparison, Difference
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed, span_text
-
-WIDTH = 80
+from mint_ledger.views.width import line_width, room
 
 
 def comparison_text(comparison: Comparison) -> str:
@@ -20,7 +20,7 @@ def comparison_text(comparison: Comparison) -> str:
         f"B  {other}",
         f"{comparison.runs:,} runs each, run by run under the same luck, seed {comparison.seed}",
         "",
-        f"  {'':<26}{'A':>10}{'B':>10}{'B − A':>10}   {sure_words(comparison.sure)} interval",
+        f"  {'':<{room(26)}}{'A':>10}{'B':>10}{'B − A':>10}   {sure_words(comparison.sure)} interval",
     ]
     lines += [_line(difference) for difference in comparison.differences]
     if comparison.turned:
@@ -41,12 +41,12 @@ def _line(difference: Difference) -> str:
     low, high = factor * difference.difference.low, factor * difference.difference.high
     gap = Estimate(factor * difference.difference.value, low, high, difference.difference.runs, "")
     digits = digits_for(gap)
-    name = difference.name if len(difference.name) <= 24 else difference.name[:23] + "…"
+    name = short(difference.name, room(26) - 2)
     unit = " %" if difference.is_share else ""
     noise = "" if difference.is_certain else "  same" if difference.is_nothing else "  noise?"
     sign = "+" if gap.value > 0 else ""
     line = (
-        f"  {name + unit:<26}{fixed(values[0], digits):>10}{fixed(values[1], digits):>10}"
+        f"  {name + unit:<{room(26)}}{fixed(values[0], digits):>10}{fixed(values[1], digits):>10}"
         f"{sign + fixed(gap.value, digits):>10}   {span_text(low, high, digits)}{noise}"
     )
     a, b, both = difference.counts
@@ -64,5 +64,5 @@ def _parting(comparison: Comparison) -> list[str]:
     for mark, rows in (("A", parting.one), ("B", parting.other)):
         for index, row in enumerate(rows[:3]):
             lead = f"    {mark if index == 0 else ' '}  "
-            lines += textwrap.wrap(row, WIDTH, initial_indent=lead, subsequent_indent=" " * 9)
+            lines += textwrap.wrap(row, line_width(), initial_indent=lead, subsequent_indent=" " * 9)
     return lines

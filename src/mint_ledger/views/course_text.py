@@ -9,6 +9,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.studies.course import Course, Stretch
@@ -53,7 +54,7 @@ def _account_line(part: Stretch, account: str) -> str:
     left = number(part.quantile(account, 0.5).value, 1)
     shown = ""
     for text in told:
-        if len(shown) + len(text) + 2 > 80 - NAME - 31:
+        if len(shown) + len(text) + 2 > line_width() - NAME - 31:
             break
         shown += (", " if shown else "") + text
     columns = f"{_signed(taken):>9}{_signed(given):>9}{left:>8}"

@@ -10,12 +10,12 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.studies.ends import Cause, End, Ends
 
 RESULTS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfinished"}
-WIDTH = 80
 MOST_CAUSES = 8
 
 
@@ -92,7 +92,7 @@ def _line(heading: str, text: str) -> str:
 
 
 def _wrapped(heading: str, items: list[str]) -> list[str]:
-    lines = textwrap.wrap("; ".join(items), WIDTH - 17)
+    lines = textwrap.wrap("; ".join(items), line_width() - 17)
     return [_line(heading if not index else "", line) for index, line in enumerate(lines)]
 
 

@@ -10,6 +10,7 @@ from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import is_share
 from mint_ledger.views.balance_text import wanted
+from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.exact.answers import Exact
@@ -47,7 +48,7 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
         if spread.missing:
             lines.append(f"    without a value in {share(spread.missing)} of the runs")
     for name, why in exact.left_out.items():
-        lines += textwrap.wrap(f"  no exact answer of {name}: {why}", 80, subsequent_indent="    ")
+        lines += textwrap.wrap(f"  no exact answer of {name}: {why}", line_width(), subsequent_indent="    ")
     judged = [(target, found) for target in targets if (found := _value(exact, target)) is not None]
     if judged:
         lines += ["", "  targets"]

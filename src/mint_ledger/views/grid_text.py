@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
     from mint_ledger.balance.grid import Grid
 
-WIDTH = 80
 NAME = 22
 # Columns that have room for intervals, and for numbers alone.
 WITH_INTERVALS = 3
@@ -30,14 +30,14 @@ def grid_text(grid: Grid) -> str:
     note = f"* nothing else in its column is certainly higher: {sure}, all pairs together, run by run"
     if len(grid.columns) <= WITH_INTERVALS:
         note += f"; behind each number the {sure} interval of its cell"
-    lines += ["", *textwrap.wrap(note, WIDTH, initial_indent="  ", subsequent_indent="    ")]
+    lines += ["", *textwrap.wrap(note, line_width(), initial_indent="  ", subsequent_indent="    ")]
     for sentence in grid.sentences:
-        lines += textwrap.wrap(sentence, WIDTH, initial_indent="  ", subsequent_indent="    ")
+        lines += textwrap.wrap(sentence, line_width(), initial_indent="  ", subsequent_indent="    ")
     return "\n".join(lines)
 
 
 def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
-    width = (WIDTH - NAME - 2) // at_once
+    width = (line_width() - room(NAME) - 2) // at_once
     factor = 100.0 if is_share(grid.measure) else 1.0
     best = {column: grid.best(column) for column in columns}
     corner = grid.axes[0].name
@@ -45,14 +45,14 @@ def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
     if len(grid.axes) > 1:
         corner = f"{short(corner, 10)} \\ {short(grid.axes[1].name, 9)}"
         heads = [f"{short(grid.columns[column], width - 1):>{width}}" for column in columns]
-    lines = [f"  {short(corner, NAME):<{NAME}}{''.join(heads)}".rstrip()]
+    lines = [f"  {short(corner, room(NAME)):<{room(NAME)}}{''.join(heads)}".rstrip()]
     for row, name in enumerate(grid.rows):
         cells = []
         for column in columns:
             estimate = grid.cells[row, column].scaled(factor)
             mark = "*" if row in best[column] else " "
             cells.append(f"{_cell(estimate, width - 3 if at_once == WITH_INTERVALS else 0)} {mark}".rjust(width))
-        lines.append(f"  {short(name, NAME):<{NAME}}{''.join(cells)}".rstrip())
+        lines.append(f"  {short(name, room(NAME)):<{room(NAME)}}{''.join(cells)}".rstrip())
     return lines
 
 

@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger.journal.wording import shown
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.studies.store import Entry, Verified
     from mint_ledger.studies.study import Study
 
-WIDTH = 80
 
 Shown = tuple["Entry", "Study"]
 
@@ -41,7 +41,7 @@ def verified_text(found: list[Verified], store: str) -> str:
     for study in found:
         title = f"{study.number:>4}  {study.title}".rstrip()
         if study.problem:
-            lines += textwrap.wrap(f"{study.number:>4}  {study.problem}", 80, subsequent_indent=" " * 6)
+            lines += textwrap.wrap(f"{study.number:>4}  {study.problem}", line_width(), subsequent_indent=" " * 6)
         elif study.damaged:
             lines.append(f"{title}: damaged")
             for first, runs in study.damaged[:5]:
@@ -83,7 +83,7 @@ def compare_text(one: Shown, other: Shown) -> str:
     for entry, study in (one, other):
         head = f"{entry.number}  {study.title} · {study.runs:,} runs · seed {study.seed}"
         more = f" · {_dials(entry)}" if entry.request.dials else ""
-        lines += textwrap.wrap(head + more, WIDTH, subsequent_indent="   ")
+        lines += textwrap.wrap(head + more, line_width(), subsequent_indent="   ")
     if one[0].request.text != other[0].request.text:
         lines.append("The two were made from different versions of the game file.")
     lines += ["", f"  {'':<26}{one[0].number:>10}{other[0].number:>10}   difference"]

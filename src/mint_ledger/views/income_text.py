@@ -12,11 +12,11 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
     from mint_ledger.studies.income import Income, Offer
 
-WIDTH = 80
 NAME = 34
 HEADS, WIDTHS = ("times", "held", "enough", "done", "left"), (8, 9, 8, 8, 8)
 NOTE = (
@@ -29,7 +29,7 @@ OFFERED = " held: as an offer began; enough: it could be paid; left: it could be
 def income_text(income: Income) -> str:
     """What each cause brings and takes; what there is over time; what was offered and not bought; what it comes to."""
     lines = [f"{income.title} · {income.account} · {income.runs:,} runs · seed {income.seed}", ""]
-    lines.append(f"  {'in a run, on average':<{NAME}}{'points':>10}{'±':>8}{'runs with it':>16}")
+    lines.append(f"  {'in a run, on average':<{room(NAME)}}{'points':>10}{'±':>8}{'runs with it':>16}")
     lines += [_cause(income.gains[cause], cause, points) for cause, points in income.sources()]
     lines.append(_sum("comes in", income.total(sign=1)))
     lines += [_cause(income.losses[cause], cause, points) for cause, points in income.sinks()]
@@ -38,13 +38,13 @@ def income_text(income: Income) -> str:
     lines += ["", *_over_time(income)]
     if income.offers:
         heads = "".join(f"{word:>{width}}" for word, width in zip(HEADS, WIDTHS, strict=True))
-        lines += ["", f"  {'offered, but for its price':<{NAME}}{heads}"]
+        lines += ["", f"  {'offered, but for its price':<{room(NAME)}}{heads}"]
         lines += [_offer(offer) for offer in income.offers]
     lines.append("")
     for sentence in income_sentences(income):
-        lines += textwrap.wrap(sentence, WIDTH - 2, initial_indent="  ", subsequent_indent="    ")
+        lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
     note = f"±: at {sure_words(income.sure)}. {NOTE}" + (OFFERED if income.offers else "")
-    lines += ["", *textwrap.wrap(note, WIDTH - 2, initial_indent="  ", subsequent_indent="  ")]
+    lines += ["", *textwrap.wrap(note, line_width() - 2, initial_indent="  ", subsequent_indent="  ")]
     return "\n".join(lines)
 
 
@@ -83,12 +83,12 @@ def income_sentences(income: Income) -> Iterator[str]:
 def _cause(moved: np.ndarray[Any, Any], cause: str, points: Estimate) -> str:
     value, half = _told(points)
     runs = 100 * float(np.mean(moved != 0.0))
-    return f"    {short(cause, NAME - 2):<{NAME - 2}}{value:>10}{half:>8}{runs:>14.0f} %"
+    return f"    {short(cause, room(NAME) - 2):<{room(NAME) - 2}}{value:>10}{half:>8}{runs:>14.0f} %"
 
 
 def _sum(name: str, points: Estimate) -> str:
     value, half = _told(points)
-    return f"  {name:<{NAME}}{value:>10}{half:>8}"
+    return f"  {name:<{room(NAME)}}{value:>10}{half:>8}"
 
 
 def _told(estimate: Estimate) -> tuple[str, str]:
@@ -120,10 +120,11 @@ def _over_time(income: Income) -> list[str]:
 
 def _offer(offer: Offer) -> str:
     if not offer.was_ever:
-        return f"    {short(offer.action, NAME - 2):<{NAME - 2}}{'never':>8}"
+        return f"    {short(offer.action, room(NAME) - 2):<{room(NAME) - 2}}{'never':>8}"
     times, could, taken, left = (number(offer.each(w).value, 2) for w in ("times", "could", "taken", "left"))
     cells = zip((times, number(offer.has.value, 1), could, taken, left), WIDTHS, strict=True)
-    return f"    {short(offer.action, NAME - 2):<{NAME - 2}}{''.join(f'{cell:>{width}}' for cell, width in cells)}"
+    wide = room(NAME) - 2
+    return f"    {short(offer.action, wide):<{wide}}{''.join(f'{cell:>{width}}' for cell, width in cells)}"
 
 
 def _percent(estimate: Estimate) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number, shown
+from mint_ledger.views.width import room
 
 if TYPE_CHECKING:
     from mint_ledger.balance.matchup import Matchup
@@ -40,12 +41,12 @@ def _curve(curves: MatchupCurves, pair: PairCurve) -> list[str]:
         hits = "least {}, mid {}, late {} hits".format(*same.hits) if same.hits else "never"
         times = f"; {number(same.seconds[0], 1)} and {number(same.seconds[1], 1)} {curves.unit}" if same.seconds else ""
         return [f"  the same at all values: {hits}{times}"]
-    name = name if len(name) <= NAME else name[: NAME - 1] + "…"
-    lines = [f"  {name:<{NAME}}{'least':>8}{'mid':>6}{'late':>6}   {'mid':>8}{'late':>8} {curves.unit}"]
+    name = name if len(name) <= room(NAME) else name[: room(NAME) - 1] + "…"
+    lines = [f"  {name:<{room(NAME)}}{'least':>8}{'mid':>6}{'late':>6}   {'mid':>8}{'late':>8} {curves.unit}"]
     breaks = set(pair.breaks())
     for place, (value, matchup) in enumerate(zip(values, pair.matchups, strict=True)):
         mark = "• " if place in breaks else "  "
-        lines.append(f"  {mark}{shown(value):<{NAME - 2}}{_hits(matchup)}   {_seconds(matchup)}".rstrip())
+        lines.append(f"  {mark}{shown(value):<{room(NAME) - 2}}{_hits(matchup)}   {_seconds(matchup)}".rstrip())
     return lines
 
 
@@ -64,10 +65,10 @@ def _map(curves: MatchupCurves, pair: PairCurve) -> list[str]:
     for begin in range(0, len(columns), 8):
         some = range(begin, min(begin + 8, len(columns)))
         corner = f"{first} \\ {second}"
-        corner = corner if len(corner) <= NAME else corner[: NAME - 1] + "…"
-        lines.append(f"  {corner:<{NAME}}" + "".join(f"{shown(columns[column]):>6}" for column in some))
+        corner = corner if len(corner) <= room(NAME) else corner[: room(NAME) - 1] + "…"
+        lines.append(f"  {corner:<{room(NAME)}}" + "".join(f"{shown(columns[column]):>6}" for column in some))
         for row, value in enumerate(rows):
             hits = [pair.matchups[row * len(columns) + column].hits for column in some]
             cells = "".join(f"{known[1] if known else '–':>6}" for known in hits)
-            lines.append(f"  {shown(value):<{NAME}}{cells}")
+            lines.append(f"  {shown(value):<{room(NAME)}}{cells}")
     return [*lines, "  (mid hits)"]

@@ -8,8 +8,7 @@ from collections.abc import Sequence
 from mint_ledger.balance.matchup import Breakpoint, Matchup, Matchups
 from mint_ledger.journal.wording import number
 from mint_ledger.views.study_text import fixed
-
-WIDTH = 80
+from mint_ledger.views.width import line_width
 
 
 def matchup_text(matchups: Matchups) -> str:
@@ -22,7 +21,9 @@ def matchup_text(matchups: Matchups) -> str:
 def matchup_head(title: str) -> str:
     """What stands above the lines."""
     lines = [
-        *textwrap.wrap(f"{title}: hits to defeat, one against one, as the game plays it without its rules", WIDTH),
+        *textwrap.wrap(
+            f"{title}: hits to defeat, one against one, as the game plays it without its rules", line_width()
+        ),
         "",
         f"  {'attack':<16}{'by':<11}{'against':<11}{'damage':>7}{'lands':>7}{'hits':>14}{'seconds':>12}",
         f"  {'':<16}{'':<11}{'':<11}{'a hit':>7}{'':>7}{'least mid late':>14}{'mid  late':>12}",
@@ -50,7 +51,7 @@ def matchup_foot(matchups: Matchups) -> str:
 
 def _wrapped(text: str, deeper: int = 0) -> list[str]:
     indent = " " * (2 + deeper)
-    return textwrap.wrap(text, WIDTH, initial_indent=indent, subsequent_indent=indent + "  ")
+    return textwrap.wrap(text, line_width(), initial_indent=indent, subsequent_indent=indent + "  ")
 
 
 def _how_sure(pair: Matchup) -> str:

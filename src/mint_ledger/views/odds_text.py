@@ -7,11 +7,11 @@ import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
+from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.exact.odds import BranchOdds, LotOdds, Odds
 
-WIDTH = 80
 WIDEST = 22
 MOST_SPANS = 5
 
@@ -64,7 +64,7 @@ def _later(lot: LotOdds) -> list[str]:
                 first = drawing
         more = f" … (--json has all {len(shares):,})" if len(spans) > MOST_SPANS else ""
         text = f"  {branch.name} at each drawing: {', '.join(spans[:MOST_SPANS])}{more}"
-        lines += textwrap.wrap(text, WIDTH, subsequent_indent="    ")
+        lines += textwrap.wrap(text, line_width(), subsequent_indent="    ")
     return ["", *lines] if lines else []
 
 

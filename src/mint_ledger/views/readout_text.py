@@ -12,9 +12,9 @@ from mint_ledger.journal.wording import Words, number
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine
 from mint_ledger.playing.why import band_of
+from mint_ledger.views.width import line_width
 
 BAR_WIDTH = 24
-WIDTH = 80
 MOST_LINES = 12
 FOREVER = 1e17
 
@@ -104,4 +104,4 @@ def _statuses(words: Words, engine: ReferenceEngine) -> list[str]:
             left = engine.state[status.until.offset + entity] - engine.time
             lasting = f", {number(left)} {unit} left" if left < FOREVER else ""
             shown.append(f"{words.entity(entity)} is {status.name}{times}{lasting}")
-    return textwrap.wrap("; ".join(shown), WIDTH - 2) if shown else []
+    return textwrap.wrap("; ".join(shown), line_width() - 2) if shown else []

@@ -9,8 +9,8 @@ from mint_ledger.journal.wording import number, signed
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.balance_text import told
 from mint_ledger.views.study_text import fixed, span_text
+from mint_ledger.views.width import line_width
 
-WIDTH = 80
 MOST_LINES = 25
 
 
@@ -27,7 +27,7 @@ def sensitivity_text(ranking: Sensitivity) -> str:
         first = certain[0]
         gain = _scaled(ranking, first)
         text = f"{first.dial} moves it most: +1 % gives {signed(gain.value, 2)} {unit}."
-        lines += [*textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    "), ""]
+        lines += [*textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent="    "), ""]
     lines.append(f"  {'dial':<38}{'today':>9}{unit + ' a %':>13}   {sure_words(ranking.sure)} interval")
     for dial in certain[:MOST_LINES]:
         gain = _scaled(ranking, dial)

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
     from mint_ledger.balance.shares import Shares
 
-WIDTH = 80
 NAME = 34
 # So many of the largest shares stand in the sentence.
 MOST_TOLD = 4
@@ -25,12 +25,20 @@ def shares_text(shares: Shares) -> str:
     one, other = shares.titles
     lines = [f"A  {one}", f"B  {other}"]
     how = f"{shares.runs:,} runs of each game between them, under the same luck, seed {shares.seed}"
-    lines += [how, "", *textwrap.wrap(shares_sentence(shares), WIDTH - 2, initial_indent="  ", subsequent_indent="  ")]
+    lines += [
+        how,
+        "",
+        *textwrap.wrap(shares_sentence(shares), line_width() - 2, initial_indent="  ", subsequent_indent="  "),
+    ]
     factor = _factor(shares)
     unit = ", points" if factor != 1.0 else ""
     ordered = bool(shares.orders)
+    wide = room(NAME, (part.name for part in shares.parts))
     heads = "" if ordered else f"{'alone':>9}{'last':>9}"
-    lines += ["", f"  {short(shares.measure, NAME - 8) + unit:<{NAME}}{'share':>8}{heads}   {_sure(shares)}"]
+    lines += [
+        "",
+        f"  {short(shares.measure, wide - 8) + unit:<{wide}}{'share':>8}{heads}   {_sure(shares)}",
+    ]
     for part in shares.parts:
         share = part.share.scaled(factor)
         digits = min(digits_for(share), 3)
@@ -38,17 +46,21 @@ def shares_text(shares: Shares) -> str:
         if part.alone is not None and part.last is not None:
             cells += "".join(f"{_signed(factor * e.value, digits):>9}" for e in (part.alone, part.last))
         noise = "" if part.is_certain else "  same" if part.is_nothing else "  noise?"
-        lines.append(f"  {short(part.name, NAME):<{NAME}}{cells}   {span_text(share.low, share.high, digits)}{noise}")
+        lines.append(f"  {short(part.name, wide):<{wide}}{cells}   {span_text(share.low, share.high, digits)}{noise}")
     total = shares.difference.scaled(factor)
     digits = min(digits_for(total), 3)
-    lines.append(f"  {'B − A':<{NAME}}{_signed(total.value, digits):>8}")
+    lines.append(f"  {'B − A':<{wide}}{_signed(total.value, digits):>8}")
     for pair in shares.pairs[:MOST_PAIRS]:
         more = pair.more.scaled(factor)
         both = f"{short(pair.one, 40)} and {short(pair.other, 40)} together"
         how = f"{both} shift it by {_plus_minus(more)} besides what each does for itself"
-        lines += textwrap.wrap(how, WIDTH - 2, initial_indent="  ", subsequent_indent="    ")
-    lines += ["", *textwrap.wrap(_note(shares), WIDTH - 2, initial_indent="  ", subsequent_indent="  ")]
+        lines += _wrapped(how, "    ")
+    lines += ["", *_wrapped(_note(shares))]
     return "\n".join(lines)
+
+
+def _wrapped(text: str, indent: str = "  ") -> list[str]:
+    return textwrap.wrap(text, line_width() - 2, initial_indent="  ", subsequent_indent=indent)
 
 
 def shares_sentence(shares: Shares) -> str:

@@ -6,8 +6,7 @@ from collections.abc import Sequence
 
 from mint_ledger.journal.statement import Statement, StatementComparison, StatementLine
 from mint_ledger.journal.wording import MINUS, decimals, number
-
-WIDTH = 80
+from mint_ledger.views.width import line_width
 
 
 def statement_text(statement: Statement, *, unit: str = "s") -> str:
@@ -33,7 +32,7 @@ def statement_text(statement: Statement, *, unit: str = "s") -> str:
 
 def _heading(statement: Statement, unit: str) -> list[str]:
     title = f"{statement.title}" + _span(statement, unit)
-    gap = max(2, WIDTH - 4 - len(statement.account) - len(title))
+    gap = max(2, line_width() - 4 - len(statement.account) - len(title))
     return [f"{statement.account}{' ' * gap}{title}" if gap > 2 else f"{statement.account}\n  {title}"]
 
 

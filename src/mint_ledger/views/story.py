@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.wording import MINUS, Words, number, signed
 from mint_ledger.program.row import WHATS, Row
 from mint_ledger.views.readout_text import readout_text
+from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
-WIDTH = 80
 INDENT = 9
 NO_BREAK = "\u00a0"
 # Rows that stand before the changes that belong to them; a hit stands behind its own.
@@ -161,7 +161,7 @@ def _wrapped(time: str, text: str) -> list[str]:
     # An arrow stays with what stands on both sides of it.
     lines = textwrap.wrap(
         text.replace(" → ", f"{NO_BREAK}→{NO_BREAK}"),
-        WIDTH,
+        line_width(),
         initial_indent=lead,
         subsequent_indent=" " * INDENT,
         break_long_words=False,
@@ -186,7 +186,7 @@ def _change_line(words: Words, row: Row, more: str = "") -> str:
         notes.append(more)
     line = f"{'':{INDENT + 2}}{account:<18} {before:>8} → {after:<8} {change:>8}"
     note = "  " + ", ".join(notes) if notes else ""
-    if len(line) + len(note) > WIDTH:
+    if len(line) + len(note) > line_width():
         return f"{line}\n{'':{INDENT + 4}}{note.strip()}"
     return (line + note).rstrip()
 

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import math
 import textwrap
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.studies.seats import Seats
+from mint_ledger.views.short import short
+from mint_ledger.views.width import USUAL, line_width, room
 
 if TYPE_CHECKING:
     from mint_ledger.studies.shape import Floats
@@ -23,7 +26,7 @@ def study_text(study: Study) -> str:
     """The summary of a study."""
     sure = sure_words(study.sure)
     lines = [f"{study.title} · {study.runs:,} runs · seed {study.seed}", ""]
-    lines.append(f"  {'outcome':<26}{'runs':>8}{'share':>9}   {sure} interval")
+    lines.append(f"  {'outcome':<{_names()}}{'runs':>8}{'share':>9}   {sure} interval")
     for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
         estimate = study.rate(result)
         if estimate.value or result in ("win", "lose"):
@@ -34,8 +37,8 @@ def study_text(study: Study) -> str:
     for winner in study.winners():
         lines.append(_share_line(f"  {winner} wins", study.winner(winner)))
     for seats in study.seats():
-        lines += textwrap.wrap(seats_text(seats), 80, initial_indent="  ", subsequent_indent="    ")
-    lines += ["", f"  {'time':<26}{study.unit:>8}{'':>9}   {sure} interval"]
+        lines += textwrap.wrap(seats_text(seats), line_width(), initial_indent="  ", subsequent_indent="    ")
+    lines += ["", f"  {'time':<{_names()}}{study.unit:>8}{'':>9}   {sure} interval"]
     for name, q in (
         ("a tenth are over by", 0.1),
         ("half are over by", 0.5),
@@ -43,7 +46,7 @@ def study_text(study: Study) -> str:
     ):
         estimate = study.quantile("time", q)
         digits = digits_for(estimate)
-        lines.append(f"  {name:<26}{fixed(estimate.value, digits):>8}{'':>9}   {_span(estimate, digits)}")
+        lines.append(f"  {name:<{_names()}}{fixed(estimate.value, digits):>8}{'':>9}   {_span(estimate, digits)}")
     lines += _measure_lines(study)
     if study.accounts:
         lines += ["", "What takes and gives, in a run on average:"]
@@ -77,40 +80,49 @@ def _measure_lines(study: Study) -> list[str]:
     names = study.names[1:]
     if not names:
         return []
-    lines = ["", f"  {'measure':<26}{'mean':>8}{'median':>9}   {sure_words(study.sure)} interval of the mean"]
+    lines = ["", f"  {'measure':<{_names()}}{'mean':>8}{'median':>9}   {sure_words(study.sure)} interval of the mean"]
     for name in names:
         values = study.values(name)
-        shown = name if len(name) <= 26 else name[:25] + "…"
+        shown = short(name, _names())
         if not len(values):
-            lines.append(f"  {shown:<26}{'—':>8}{'—':>9}   in no run")
+            lines.append(f"  {shown:<{_names()}}{'—':>8}{'—':>9}   in no run")
             continue
         mean, median = study.mean(name), study.median(name)
         digits = digits_for(mean)
         span = _span(mean, digits) if study.runs > 1 else ""
         some = f"; in {len(values):,} runs" if len(values) < study.runs else ""
         middle = fixed(median.value, digits)
-        line = f"  {shown:<26}{fixed(mean.value, digits):>8}{middle:>9}   {span}{some}"
+        line = f"  {shown:<{_names()}}{fixed(mean.value, digits):>8}{middle:>9}   {span}{some}"
         drawn = spark(values.to_numpy(dtype=float))
-        lines.append(f"{line:<{SPARK}}{drawn}".rstrip() if len(line) < SPARK else line)
+        lines.append(
+            f"{line:<{SPARK + line_width() - USUAL}}{drawn}".rstrip()
+            if len(line) < SPARK + line_width() - USUAL
+            else line
+        )
     return lines
+
+
+def _names(names: Iterable[str] = ()) -> int:
+    """How wide names are; on narrow terminals bars and what was wasted are cut before them."""
+    return room(26, names, least=20)
 
 
 def _cause_lines(study: Study, account: str) -> list[str]:
     table = study.by_cause(account)
-    shown = account if len(account) <= 26 else account[:25] + "…"
-    lines = ["", f"  {shown:<26}{'changes':>8}{'points':>9}   {sure_words(study.sure) + ' interval':<20}{'wasted':>8}"]
+    wide, sure = _names(f"  {cause}" for cause in table["cause"]), f"{sure_words(study.sure)} interval"
+    lines = ["", f"  {short(account, wide):<{wide}}{'changes':>8}{'points':>9}   {sure:<20}{'wasted':>8}"]
     if not len(table):
         return [*lines, "    nothing changed it"]
     for row in table.to_dict("records"):
-        name = str(row["cause"])
-        name = name if len(name) <= 24 else name[:23] + "…"
+        name = short(str(row["cause"]), wide - 2)
         estimate = Estimate(row["total"], row["low"], row["high"], study.runs, "")
         digits = min(digits_for(estimate), 2)
         alike = math.isinf(estimate.low) and math.isinf(estimate.high)
         span = ("alike in all runs" if alike else _span(estimate, digits)) if study.runs > 1 else ""
         wasted = fixed(abs(row["waste"]), 1) if abs(row["waste"]) >= 0.05 else ""
         points = fixed(row["total"], digits)
-        lines.append(f"    {name:<24}{fixed(row['changes'], 1):>8}{points:>9}   {span:<20}{wasted:>8}".rstrip())
+        changes = fixed(row["changes"], 1)
+        lines.append(f"    {name:<{wide - 2}}{changes:>8}{points:>9}   {span:<20}{wasted:>8}".rstrip())
     return lines
 
 
@@ -163,8 +175,8 @@ def _share_line(name: str, estimate: Estimate) -> str:
     span = f"{100 * estimate.low:.{digits}f} to {100 * estimate.high:.{digits}f} %"
     filled = round(estimate.value * BAR_WIDTH)
     bar = "█" * filled
-    name = name if len(name) <= 28 else name[:27] + "…"
-    return f"{name:<28}{count:>8,}{100 * estimate.value:>7.{digits}f} %   {span:<19}{bar}".rstrip()
+    wide = _names() + 2
+    return f"{short(name, wide):<{wide}}{count:>8,}{100 * estimate.value:>7.{digits}f} %   {span:<19}{bar}".rstrip()
 
 
 def digits_for(estimate: Estimate) -> int:

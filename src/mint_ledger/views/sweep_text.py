@@ -6,7 +6,6 @@ from mint_ledger.balance.sweep import Sweep
 from mint_ledger.journal.wording import shown as worded
 from mint_ledger.views.balance_text import told
 
-WIDTH = 80
 MOST_LINES = 60
 
 

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.wording import shown
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.balance.tune_most import TunedMost
 
-WIDTH = 80
 MOST_AS_GOOD = 12
 
 
@@ -67,4 +67,4 @@ def _gain(tuned: TunedMost, gain: Estimate) -> str:
 
 
 def _wrapped(text: str) -> list[str]:
-    return textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    ")
+    return textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent="    ")

@@ -11,8 +11,8 @@ from mint_ledger.balance.tune_many import Answer, TunedMany
 from mint_ledger.balance.tune_words import TunedWords
 from mint_ledger.journal.wording import number
 from mint_ledger.views.balance_text import targets_text, told, wanted
+from mint_ledger.views.width import line_width
 
-WIDTH = 80
 MOST_PARTS = 4
 
 
@@ -158,7 +158,7 @@ def _span(ends: tuple[float, float]) -> str:
 
 
 def _wrapped(text: str) -> list[str]:
-    return textwrap.wrap(text, WIDTH, initial_indent="  ", subsequent_indent="    ")
+    return textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent="    ")
 
 
 def tuned_words_text(tuned: TunedWords) -> str:
@@ -166,7 +166,7 @@ def tuned_words_text(tuned: TunedWords) -> str:
     words = [*tuned.judged, *tuned.tuned]
     meet = f"all targets are met with {', '.join(tuned.reached)}" if tuned.reached else "none of them meets all targets"
     head = f"{tuned.title}: {len(words)} words of {tuned.dial} (today {tuned.today}); {meet}"
-    lines = textwrap.wrap(head, WIDTH, subsequent_indent="  ")
+    lines = textwrap.wrap(head, line_width(), subsequent_indent="  ")
     for word, judged in tuned.judged.items():
         lines += ["", f"{tuned.dial} = {word}", targets_text(judged)]
     for word, many in tuned.tuned.items():

@@ -9,13 +9,13 @@ from mint_ledger.journal.wording import shown
 from mint_ledger.views.balance_text import told, wanted
 from mint_ledger.views.shares_text import shares_sentence
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.balance.targets import Judged
     from mint_ledger.watching.change import Change, Moved
     from mint_ledger.watching.look import Look, Way
 
-WIDTH = 80
 MOST_DIALS = 6
 NO_BREAK = "\u00a0"
 
@@ -101,6 +101,10 @@ def _standing(look: Look) -> list[str]:
 def _wrapped(text: str) -> list[str]:
     # A number is not torn from its unit.
     lines = textwrap.wrap(
-        text.replace(" %", NO_BREAK + "%"), WIDTH, initial_indent="  ", subsequent_indent="    ", break_on_hyphens=False
+        text.replace(" %", NO_BREAK + "%"),
+        line_width(),
+        initial_indent="  ",
+        subsequent_indent="    ",
+        break_on_hyphens=False,
     )
     return [line.replace(NO_BREAK, " ") for line in lines]

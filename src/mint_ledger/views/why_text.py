@@ -6,8 +6,8 @@ import textwrap
 
 from mint_ledger.journal.wording import number, signed
 from mint_ledger.playing.why import Reason, Why
+from mint_ledger.views.width import line_width
 
-WIDTH = 80
 INDENT = 13
 
 
@@ -21,13 +21,13 @@ def why_text(why: Why) -> str:
         limits.append(f"to {number(why.high)}")
     band = f", in the band {why.band}" if why.band else ""
     allowed = f" (it may go {' '.join(limits)})" if limits else ""
-    lines = textwrap.wrap(f"{why.account} is {why.value} {time}{allowed}{band}", WIDTH)
+    lines = textwrap.wrap(f"{why.account} is {why.value} {time}{allowed}{band}", line_width())
     lines += _flow(why)
     if why.formula:
         read = ", ".join(f"{name} is {value}" for name, value in why.reads)
         lines += textwrap.wrap(
             f"worked out as {why.formula}" + (f"; {read}" if read else ""),
-            WIDTH,
+            line_width(),
             initial_indent="  ",
             subsequent_indent="    ",
         )
@@ -65,13 +65,13 @@ def _reason(why: Why, reason: Reason) -> list[str]:
     waste = f" ({number(abs(reason.waste))} wasted)" if reason.waste else ""
     change = f"{reason.change}{waste}"
     lines = [f"{time:>{INDENT - 4}}    {change}  {reason.cause}{by}{since}"]
-    if len(lines[0]) > WIDTH:
+    if len(lines[0]) > line_width():
         lines = [f"{time:>{INDENT - 4}}    {change}", f"{'':{INDENT}}{reason.cause}{by}{since}"]
     for text in reason.told:
-        lines += textwrap.wrap(text, WIDTH, initial_indent=" " * INDENT, subsequent_indent=" " * (INDENT + 2))
+        lines += textwrap.wrap(text, line_width(), initial_indent=" " * INDENT, subsequent_indent=" " * (INDENT + 2))
     if reason.place is not None:
         where = f"line {reason.place.line}  "
-        width = WIDTH - INDENT - len(where)
+        width = line_width() - INDENT - len(where)
         for index, line in enumerate(reason.lines):
             lead = where if index == 0 else " " * len(where)
             text = line.partition("   #")[0].rstrip()

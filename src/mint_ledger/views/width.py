@@ -1,0 +1,41 @@
+"""How wide texts are: 80 letters, or as wide as the terminal that they are for.
+
+Who shows them says so, once; views ask. Columns of names take what room there is more, and give what there is less.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+
+USUAL, LEAST, MOST = 80, 60, 160
+# A column of names is no narrower than this.
+NARROWEST = 10
+_width: ContextVar[int] = ContextVar("width", default=USUAL)
+
+
+def line_width() -> int:
+    """How many letters a line may have."""
+    return _width.get()
+
+
+def room(usual: int, names: Iterable[str] = (), least: int = NARROWEST) -> int:
+    """How wide a column of names is that usually has so many letters: no wider than its names want."""
+    wanted = max(usual, *map(len, names), 0)
+    return max(min(usual + line_width() - USUAL, wanted), least)
+
+
+def set_width(columns: int) -> None:
+    """Let texts be as wide as a terminal, from 60 to 160 letters."""
+    _width.set(min(max(columns, LEAST), MOST))
+
+
+@contextmanager
+def texts_of(columns: int) -> Iterator[None]:
+    """The same for a while."""
+    token = _width.set(min(max(columns, LEAST), MOST))
+    try:
+        yield
+    finally:
+        _width.reset(token)
