@@ -11,6 +11,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any, cast
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 
@@ -25,6 +26,11 @@ def text(name: str, *shown: Any) -> str:
     return str(view(name)(*shown))
 
 
-def figure(name: str, *shown: Any) -> Figure:
-    """A figure."""
-    return cast("Figure", view("picture.neutral_figure")(view(name)(*shown)))
+def figure(name: str, *shown: Any, ax: Axes | None = None) -> Figure:
+    """A figure; or what it shows in the place of axes, and the figure that they are in."""
+    if ax is None:
+        return cast("Figure", view("picture.neutral_figure")(view(name)(*shown)))
+    whole = ax.get_figure(root=True)
+    with view("canvas.drawn_into")(ax):
+        view(name)(*shown)
+    return cast("Figure", view("picture.neutral_figure")(whole))

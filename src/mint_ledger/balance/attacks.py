@@ -32,6 +32,7 @@ from mint_ledger.studies.journals import VALUES, Floats, Integers, Journals, Loo
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 COLUMNS = {
@@ -176,9 +177,9 @@ class Attacks:
         """All of it, for people."""
         return showing.text("attacks_text.attacks_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """What each could do and did, and what it dealt to whom."""
-        return showing.figure("attacks_plot.plot_attacks", self)
+        return showing.figure("attacks_plot.plot_attacks", self, ax=ax)
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.text_html", self.summary())

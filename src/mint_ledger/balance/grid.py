@@ -25,6 +25,7 @@ from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 MOST_CELLS = 400
@@ -140,9 +141,9 @@ class Grid:
         """All of it, for people."""
         return showing.text("grid_text.grid_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """The grid in shades, with its numbers, the best of each column marked."""
-        return showing.figure("grid_plot.plot_grid", self)
+        return showing.figure("grid_plot.plot_grid", self, ax=ax)
 
     @finite
     def as_json(self) -> dict[str, Any]:

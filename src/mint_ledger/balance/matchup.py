@@ -23,6 +23,7 @@ from mint_ledger.studies.estimate import quantile, rate
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 
@@ -110,9 +111,9 @@ class Matchups:
         """The matchups as a table of text."""
         return showing.text("matchup_text.matchup_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """The median of the hits to defeat as a heat map; see `views.matchup_plot`."""
-        return showing.figure("matchup_plot.plot_matchups", self)
+        return showing.figure("matchup_plot.plot_matchups", self, ax=ax)
 
     def __str__(self) -> str:
         return self.summary()

@@ -18,6 +18,7 @@ from mint_ledger.studies.budget import Progress
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 MOST_POINTS = 2_000
@@ -83,9 +84,9 @@ class MatchupCurves:
         """The curves or maps as text."""
         return showing.text("matchup_curve_text.curves_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """A curve for each pair, hits beside seconds, with where they change; of two dials a map for each pair."""
-        return showing.figure("matchup_curve_plot.plot_curves", self)
+        return showing.figure("matchup_curve_plot.plot_curves", self, ax=ax)
 
 
 def make_curves(

@@ -22,6 +22,7 @@ from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
     from mint_ledger.studies.study import Study
@@ -106,9 +107,9 @@ class Sensitivity:
         """The ranking as text."""
         return showing.text("sensitivity_text.sensitivity_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """The ranking as bars with intervals; see `views.sensitivity_plot`."""
-        return showing.figure("sensitivity_plot.plot_sensitivity", self)
+        return showing.figure("sensitivity_plot.plot_sensitivity", self, ax=ax)
 
     def __str__(self) -> str:
         return self.summary()

@@ -149,7 +149,7 @@ class Shares:
 
     def plot(self, ax: Axes | None = None) -> Figure:
         """The shares as steps from one game to the other; in a figure of its own, or into axes that are given."""
-        return showing.figure("shares_plot.plot_shares", self, ax)
+        return showing.figure("shares_plot.plot_shares", self, ax=ax)
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.text_html", self.summary())

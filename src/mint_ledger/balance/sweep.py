@@ -22,6 +22,7 @@ from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 
@@ -111,9 +112,9 @@ class Sweep:
         """The points as a table of text."""
         return showing.text("sweep_text.sweep_text", self)
 
-    def plot(self, measure: str | None = None) -> Figure:
+    def plot(self, measure: str | None = None, ax: Axes | None = None) -> Figure:
         """One dial as a line with its interval, two as a heat map; see `views.sweep_plot`."""
-        return showing.figure("sweep_plot.plot_sweep", self, measure)
+        return showing.figure("sweep_plot.plot_sweep", self, measure, ax=ax)
 
     def __str__(self) -> str:
         return self.summary()

@@ -25,6 +25,7 @@ from mint_ledger.studies.estimate import Estimate, is_share, measured
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 # Far from any seed that a designer would write, so that a confirmation has luck of its own.
@@ -169,9 +170,9 @@ class Tuned:
         """The answer as text."""
         return showing.text("tune_text.tune_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """The looks with their intervals, what is wanted, and the parts that meet it; see `views.tune_plot`."""
-        return showing.figure("tune_plot.plot_tuned", self)
+        return showing.figure("tune_plot.plot_tuned", self, ax=ax)
 
     def __str__(self) -> str:
         return self.summary()

@@ -20,6 +20,7 @@ from mint_ledger.program.row import Row
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 
@@ -98,7 +99,7 @@ class Statement:
             "closing": self.closes or self.closing,
         }
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """The statement as a waterfall; see `views.statement_plot`.
 
         Raises:
@@ -108,7 +109,7 @@ class Statement:
             raise BadRequest(
                 f"{self.account} has words and no amounts, so there is nothing to draw; read its statement"
             )
-        return showing.figure("statement_plot.plot_statement", self)
+        return showing.figure("statement_plot.plot_statement", self, ax=ax)
 
     def beside(self, other: Statement) -> StatementComparison:
         """This statement and another one of the same account, cause by cause."""

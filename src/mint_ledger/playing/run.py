@@ -27,6 +27,7 @@ from mint_ledger.program.state import Start
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
     from mint_ledger.playing.why import Why
@@ -332,13 +333,13 @@ class Run:
         """The run as a story, line by line."""
         return showing.text("story.story_text", self)
 
-    def plot(self, accounts: Sequence[str] | None = None) -> Figure:
+    def plot(self, accounts: Sequence[str] | None = None, ax: Axes | None = None) -> Figure:
         """Chosen accounts over time, with limits, bands and marks; see `views.run_plot`."""
-        return showing.figure("run_plot.plot_run", self, accounts)
+        return showing.figure("run_plot.plot_run", self, accounts, ax=ax)
 
-    def plot_timeline(self) -> Figure:
+    def plot_timeline(self, ax: Axes | None = None) -> Figure:
         """Levels, hits, actions, statuses and rules over time; see `views.timeline_plot`."""
-        return showing.figure("timeline_plot.plot_timeline", self)
+        return showing.figure("timeline_plot.plot_timeline", self, ax=ax)
 
     def changed_accounts(self) -> list[str]:
         """The names of the accounts to which anything was posted, in the order of the file."""

@@ -25,6 +25,7 @@ from mint_ledger.studies.request import chosen_accounts
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 COLUMNS = {
@@ -141,9 +142,9 @@ class Course:
         """All of it, for people."""
         return showing.text("course_text.course_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """Time, who ends there, and what is taken and given, over the course, with bands."""
-        return showing.figure("course_plot.plot_course", self)
+        return showing.figure("course_plot.plot_course", self, ax=ax)
 
     @finite
     def as_json(self) -> dict[str, Any]:

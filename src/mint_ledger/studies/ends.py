@@ -36,6 +36,7 @@ from mint_ledger.studies.journals import Integers, Journals, LookInterrupted, jo
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 COLUMNS = {
@@ -199,9 +200,9 @@ class Ends:
         """All of it, for people."""
         return showing.text("ends_text.ends_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """What did it, of each ending; in games with space also where."""
-        return showing.figure("ends_plot.plot_ends", self)
+        return showing.figure("ends_plot.plot_ends", self, ax=ax)
 
     @finite
     def as_json(self) -> dict[str, Any]:

@@ -31,6 +31,12 @@ class Estimate:
     confidence: float = CONFIDENCE
     basis: Basis | None = field(default=None, repr=False, compare=False)
 
+    def __float__(self) -> float:
+        return float(self.value)
+
+    def __format__(self, spec: str) -> str:
+        return format(self.value, spec) if spec else str(self)
+
     @property
     def half_width(self) -> float:
         """Half the interval's length."""

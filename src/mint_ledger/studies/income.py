@@ -27,6 +27,7 @@ from mint_ledger.studies.limits import draws_something
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 COLUMNS = {
@@ -191,9 +192,9 @@ class Income:
         """All of it, for people."""
         return showing.text("income_text.income_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """What comes in and goes out by cause over time, stacked; and what there is, with bands."""
-        return showing.figure("income_plot.plot_income", self)
+        return showing.figure("income_plot.plot_income", self, ax=ax)
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.text_html", self.summary())

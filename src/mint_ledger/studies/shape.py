@@ -16,6 +16,7 @@ from mint_ledger.studies.estimate import Estimate, quantile, quantile_gap
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 COLUMNS = {
@@ -93,9 +94,9 @@ class Shape:
         """Histogram and quantiles, for people."""
         return showing.text("shape_text.shape_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """Histogram and distribution."""
-        return showing.figure("shape_plot.plot_shapes", [self])
+        return showing.figure("shape_plot.plot_shapes", [self], ax=ax)
 
     @finite
     def as_json(self) -> dict[str, Any]:
@@ -147,9 +148,9 @@ class Shapes:
         """Both histograms, quantiles and their differences, for people."""
         return showing.text("shape_text.shapes_text", self)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """Both histograms and distributions, one over the other."""
-        return showing.figure("shape_plot.plot_shapes", [self.one, self.other])
+        return showing.figure("shape_plot.plot_shapes", [self.one, self.other], ax=ax)
 
     @finite
     def as_json(self) -> dict[str, Any]:

@@ -404,19 +404,19 @@ class Study:
 
     def plot_outcomes(self, ax: Axes | None = None) -> Figure:
         """How often each ending came up, with intervals; in a figure of its own, or into axes that are given."""
-        return showing.figure("study_plots.plot_outcomes", self, ax)
+        return showing.figure("study_plots.plot_outcomes", self, ax=ax)
 
     def plot_survival(self, ax: Axes | None = None) -> Figure:
         """How many runs go on, and by which ending the others have ended, over time."""
-        return showing.figure("study_plots.plot_survival", self, ax)
+        return showing.figure("study_plots.plot_survival", self, ax=ax)
 
-    def plot_bands(self, accounts: Sequence[str] | None = None) -> Figure:
+    def plot_bands(self, accounts: Sequence[str] | None = None, ax: Axes | None = None) -> Figure:
         """Quantile bands of accounts over time."""
-        return showing.figure("study_plots.plot_bands", self, accounts)
+        return showing.figure("study_plots.plot_bands", self, accounts, ax=ax)
 
     def plot_causes(self, account: str | None = None, ax: Axes | None = None) -> Figure:
         """What took and gave an account its points."""
-        return showing.figure("study_plots.plot_causes", self, account, ax)
+        return showing.figure("study_plots.plot_causes", self, account, ax=ax)
 
     @finite
     def as_json(self) -> dict[str, Any]:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from mint_ledger.studies.estimate import sure_words
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import GREY, ORANGE
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, SIZE
@@ -26,9 +27,8 @@ HATCHES = ("", "//", "..")
 
 def plot_attacks(attacks: Attacks) -> Figure:
     """The damage a second alone and in play; beside it what was dealt in a run, by target, and what went beyond."""
-    from matplotlib.figure import Figure
 
-    figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
+    figure = canvas(*SIZE)
     figure.suptitle(f"{attacks.title} · {attacks.runs:,} runs · seed {attacks.seed}", fontsize=13)
     left, right = figure.subplots(1, 2, sharey=True)
     plot_rates(attacks, left)

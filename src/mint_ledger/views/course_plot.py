@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import BLUE, GREY
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, RESULT_COLOURS, RESULT_WORDS, SIZE, SKY
@@ -26,11 +27,10 @@ MOST_CAUSES = len(CAUSE_COLOURS) * len(CAUSE_HATCHES) - 1
 
 def plot_course(course: Course) -> Figure:
     """Where runs end, how long each stretch takes, and what its causes take and give."""
-    from matplotlib.figure import Figure
 
     accounts = course.accounts[:MOST_ACCOUNTS]
     panels = 2 + len(accounts)
-    figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
+    figure = canvas(*SIZE)
     figure.suptitle(
         f"{course.title} · {course.runs:,} runs · seed {course.seed} · by {short(course.per, 30)}", fontsize=13
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.ends_text import RESULTS
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, HATCHES, OTHERS, RESULT_COLOURS, SIZE
@@ -22,9 +23,8 @@ MOST = 11
 
 def plot_ends(ends: Ends) -> Figure:
     """What did it last, as shares of each ending; in games with space also where runs ended."""
-    from matplotlib.figure import Figure
 
-    figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
+    figure = canvas(*SIZE)
     figure.suptitle(f"{ends.title} · {ends.runs:,} runs · seed {ends.seed}", fontsize=13)
     placed = [end for end in ends.ends if any(moment.place is not None for moment in end.moments)]
     axes = figure.subplots(1, 2 if placed else 1, squeeze=False)[0]

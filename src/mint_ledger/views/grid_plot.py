@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from mint_ledger.studies.estimate import is_share
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import SIZE
 from mint_ledger.views.study_text import digits_for, fixed
@@ -23,7 +24,6 @@ MOST_NUMBERS = 150
 
 def plot_grid(grid: Grid) -> Figure:
     """The estimates as shades, with their numbers; a frame where nothing else in the column is certainly higher."""
-    from matplotlib.figure import Figure
     from matplotlib.patches import Rectangle
 
     factor, unit = (100.0, ", %") if is_share(grid.measure) else (1.0, "")
@@ -31,7 +31,7 @@ def plot_grid(grid: Grid) -> Figure:
     values = np.array(
         [[factor * grid.cells[row, column].value for column in range(shape[1])] for row in range(shape[0])]
     )
-    figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
+    figure = canvas(*SIZE)
     figure.suptitle(f"{grid.title} · {grid.runs:,} runs a cell · seed {grid.seed}", fontsize=13)
     axis = figure.subplots()
     low, high = (0.0, 100.0) if is_share(grid.measure) else (float(values.min()), float(values.max()))

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import GREY
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, SIZE, SKY
@@ -23,9 +24,8 @@ NAME = 30
 
 def plot_income(income: Income) -> Figure:
     """Stacked bars of what each cause did in each interval; below them what there is, with bands."""
-    from matplotlib.figure import Figure
 
-    figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
+    figure = canvas(*SIZE)
     figure.suptitle(f"{income.title} · {income.account} · {income.runs:,} runs · seed {income.seed}", fontsize=13)
     above, below = figure.subplots(2, 1, sharex=True, height_ratios=(3, 2))
     plot_flows(income, above)

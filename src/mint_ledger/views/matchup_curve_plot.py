@@ -8,6 +8,7 @@ import numpy as np
 
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.wording import shown
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, SIZE
 
@@ -28,12 +29,11 @@ def plot_curves(curves: MatchupCurves) -> Figure:
     Raises:
         BadRequest: there is no pair to draw.
     """
-    from matplotlib.figure import Figure
 
     pairs = curves.pairs[:MOST_PAIRS]
     if not pairs:
         raise BadRequest("no pair is there at all settings, so there is nothing to draw")
-    figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
+    figure = canvas(*SIZE)
     more = f" (the first {MOST_PAIRS} pairs)" if len(curves.pairs) > MOST_PAIRS else ""
     figure.suptitle(f"{curves.title}: one against one{more}", fontsize=13)
     if len(curves.dials) == 1:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.balance.matchup import Matchups
 from mint_ledger.errors import BadRequest
+from mint_ledger.views.canvas import canvas
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -20,7 +21,6 @@ def plot_matchups(matchups: Matchups) -> Figure:
         BadRequest: no attack does damage.
     """
     import numpy as np
-    from matplotlib.figure import Figure
 
     if not matchups.pairs:
         raise BadRequest("no attack does damage, so there is nothing to draw")
@@ -30,7 +30,7 @@ def plot_matchups(matchups: Matchups) -> Figure:
     for pair in matchups.pairs:
         if pair.hits:
             values[rows.index(f"{pair.attacker}: {pair.attack}"), columns.index(pair.target)] = pair.hits[1]
-    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    figure = canvas(12.8, 8.0)
     axis = figure.subplots()
     image = axis.imshow(values, cmap="cividis", aspect="auto")
     middle = (np.nanmin(values) + np.nanmax(values)) / 2 if not np.isnan(values).all() else 0.0

@@ -12,6 +12,7 @@ from mint_ledger.journal.books import AccountKey, find_account
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.readout import ReadoutBar
 from mint_ledger.program.row import WHATS, Row
+from mint_ledger.views.canvas import canvas
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -49,7 +50,6 @@ def plot_run(run: Run, accounts: Sequence[str] | None = None) -> Figure:
     Raises:
         NotFound: there is no such account.
     """
-    from matplotlib.figure import Figure
 
     names = list(accounts) if accounts else default_accounts(run)
     if len(names) > MOST_PANELS:
@@ -57,7 +57,7 @@ def plot_run(run: Run, accounts: Sequence[str] | None = None) -> Figure:
     columns = {name: cells for name in names if (cells := table_column(run.program.dials, name))}
     names = [name for name in names if name not in columns]
     keys = [find_account(run.program, name) for name in names]
-    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    figure = canvas(12.8, 8.0)
     panels = figure.subplots(len(names) + len(columns), 1, squeeze=False)[:, 0]
     for axis, (name, cells) in zip(panels[len(names) :], columns.items(), strict=True):
         _draw_column(axis, name, cells)

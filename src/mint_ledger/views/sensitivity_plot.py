@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.balance.sensitivity import Sensitivity
 from mint_ledger.studies.estimate import is_share, sure_words
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import BLUE, ORANGE
 
 if TYPE_CHECKING:
@@ -19,9 +20,8 @@ def plot_sensitivity(ranking: Sensitivity) -> Figure:
 
     The figure is 12.8 by 8 inches at 100 dots an inch.
     """
-    from matplotlib.figure import Figure
 
-    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    figure = canvas(12.8, 8.0)
     axis = figure.subplots()
     factor = 100.0 if is_share(ranking.measure) else 1.0
     shown = [dial for dial in ranking.moved if dial.is_certain][:MOST_BARS]

@@ -9,6 +9,7 @@ import numpy as np
 
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.studies.shape import bin_edges, binned
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import PANEL, PURPLE, SKY
 
@@ -25,9 +26,8 @@ NAME = 44
 
 def plot_shapes(shapes: Sequence[Shape]) -> Figure:
     """Histograms beside the shares of runs that come to each value or less."""
-    from matplotlib.figure import Figure
 
-    figure = Figure(figsize=PANEL, dpi=100, layout="constrained")
+    figure = canvas(*PANEL)
     first = shapes[0]
     title = first.title if len(shapes) == 1 else f"{first.measure}, run by run"
     figure.suptitle(f"{title} · {first.runs:,} runs · seed {first.seed}", fontsize=13)

@@ -6,13 +6,13 @@ import math
 from typing import TYPE_CHECKING
 
 from mint_ledger.studies.estimate import is_share, sure_words
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import BLUE, GREY, ORANGE
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import SIZE
 from mint_ledger.views.study_text import digits_for, fixed
 
 if TYPE_CHECKING:
-    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
     from mint_ledger.balance.shares import Shares
@@ -22,13 +22,11 @@ NAME = 38
 MOST = 20
 
 
-def plot_shares(shares: Shares, ax: Axes | None = None) -> Figure:
+def plot_shares(shares: Shares) -> Figure:
     """From A to B, a bar for each change, the largest first; whiskers are the intervals of the shares."""
-    from matplotlib.figure import Figure
 
-    figure = Figure(figsize=SIZE, dpi=100, layout="constrained") if ax is None else None
-    axis = figure.subplots() if figure is not None else ax
-    assert axis is not None
+    figure = canvas(*SIZE)
+    axis = figure.subplots()
     factor, unit = (100.0, ", %") if is_share(shares.measure) else (1.0, "")
     steps = [(short(part.name, NAME), part.share.scaled(factor)) for part in shares.parts[:MOST]]
     rest = sum(factor * part.share.value for part in shares.parts[MOST:])
@@ -63,7 +61,5 @@ def plot_shares(shares: Shares, ax: Axes | None = None) -> Figure:
     axis.set_xlabel(f"{shares.measure}{unit}   (whiskers: {sure} of each share; grey: may be noise)")
     axis.spines[["top", "right"]].set_visible(False)
     title = " → ".join(short(name, 48) for name in shares.titles)
-    (figure.suptitle if figure is not None else axis.set_title)(
-        f"{title} · {shares.runs:,} runs · seed {shares.seed}", fontsize=13
-    )
-    return figure if figure is not None else axis.get_figure()  # type: ignore[return-value]
+    figure.suptitle(f"{title} · {shares.runs:,} runs · seed {shares.seed}", fontsize=13)
+    return figure

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.journal.statement import Statement
 from mint_ledger.journal.wording import number, signed
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
 
 if TYPE_CHECKING:
@@ -17,9 +18,8 @@ def plot_statement(statement: Statement) -> Figure:
 
     The figure is 12.8 by 8 inches at 100 dots an inch; the axis is in the stat's own unit.
     """
-    from matplotlib.figure import Figure
 
-    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    figure = canvas(12.8, 8.0)
     axis = figure.subplots()
     labels = ["opening", *(line.cause for line in statement.lines), "closing"]
     axis.bar(0, statement.opening, color=BLUE, width=0.6)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import sure_words
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import fixed
@@ -33,9 +34,8 @@ FIGURES = ("outcomes", "survival", "bands", "causes")
 
 def plot_study(study: Study, which: Sequence[str] = FIGURES) -> Figure:
     """Several figures of a study on one page."""
-    from matplotlib.figure import Figure
 
-    figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
+    figure = canvas(*SIZE)
     drawn = [name for name in which if name != "bands" or study.request.sampled]
     drawn = [name for name in drawn if name != "causes" or study.accounts]
     rows = (len(drawn) + 1) // 2
@@ -48,28 +48,23 @@ def plot_study(study: Study, which: Sequence[str] = FIGURES) -> Figure:
     return figure
 
 
-def _single(study: Study, ax: Axes | None) -> tuple[Figure, Axes]:
-    from matplotlib.figure import Figure
+def _single(study: Study) -> tuple[Figure, Axes]:
 
-    if ax is not None:
-        figure = ax.get_figure(root=True)
-        assert figure is not None
-        return figure, ax
-    figure = Figure(figsize=PANEL, dpi=100, layout="constrained")
+    figure = canvas(*PANEL)
     figure.suptitle(f"{study.title} · {study.runs:,} runs · seed {study.seed}", fontsize=13)
     return figure, figure.subplots()
 
 
-def plot_outcomes(study: Study, ax: Axes | None = None) -> Figure:
+def plot_outcomes(study: Study) -> Figure:
     """How often each ending came up, with its interval."""
-    figure, axis = _single(study, ax)
+    figure, axis = _single(study)
     _outcomes(study, axis)
     return figure
 
 
-def plot_survival(study: Study, ax: Axes | None = None) -> Figure:
+def plot_survival(study: Study) -> Figure:
     """How many runs go on, and by which ending the others have ended, over time."""
-    figure, axis = _single(study, ax)
+    figure, axis = _single(study)
     draw_survival(study, axis)
     return figure
 
@@ -80,12 +75,11 @@ def plot_bands(study: Study, accounts: Sequence[str] | None = None) -> Figure:
     Raises:
         BadRequest: the study read no values over time.
     """
-    from matplotlib.figure import Figure
 
     names = list(accounts if accounts is not None else study.request.sampled)
     if not names:
         raise BadRequest("this study read no values over time; ask for them with times=")
-    figure = Figure(figsize=SIZE, dpi=100, layout="constrained")
+    figure = canvas(*SIZE)
     axes = figure.subplots(len(names), 1, sharex=True, squeeze=False)[:, 0]
     for axis, name in zip(axes, names, strict=True):
         draw_band(study, axis, name, legend=axis is axes[0], time=axis is axes[-1])
@@ -93,7 +87,7 @@ def plot_bands(study: Study, accounts: Sequence[str] | None = None) -> Figure:
     return figure
 
 
-def plot_causes(study: Study, account: str | None = None, ax: Axes | None = None) -> Figure:
+def plot_causes(study: Study, account: str | None = None) -> Figure:
     """What took and gave an account its points in a run, on average, with intervals.
 
     Raises:
@@ -101,7 +95,7 @@ def plot_causes(study: Study, account: str | None = None, ax: Axes | None = None
     """
     if not study.accounts:
         raise BadRequest("this study added up no account by cause; ask for it with accounts=")
-    figure, axis = _single(study, ax)
+    figure, axis = _single(study)
     _causes(study, axis, account)
     return figure
 

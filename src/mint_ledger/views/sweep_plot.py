@@ -9,6 +9,7 @@ from mint_ledger.balance.sweep import Sweep
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.journal.wording import number, shown
 from mint_ledger.studies.estimate import is_share, sure_words
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY
 
 if TYPE_CHECKING:
@@ -24,7 +25,6 @@ def plot_sweep(sweep: Sweep, measure: str | None = None) -> Figure:
         NotFound: the sweep has no such estimate.
         BadRequest: it has more than two dials.
     """
-    from matplotlib.figure import Figure
 
     text = measure or sweep.measures[0]
     if text not in sweep.measures:
@@ -33,7 +33,7 @@ def plot_sweep(sweep: Sweep, measure: str | None = None) -> Figure:
         raise BadRequest(f"a figure has room for one or two dials, not {len(sweep.dials)}")
     if any(isinstance(value, str) for value in sweep.today.values()):
         raise BadRequest("a figure wants dials that are numbers; the table has the words")
-    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    figure = canvas(12.8, 8.0)
     (_line if len(sweep.dials) == 1 else _heat)(figure, sweep, text)
     return figure
 

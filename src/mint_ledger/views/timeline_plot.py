@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import Words
 from mint_ledger.program.row import WHATS
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
 
 if TYPE_CHECKING:
@@ -36,12 +37,11 @@ def plot_timeline(run: Run) -> Figure:
 
     A full mark is a hit or a thing done, a hollow one a miss, a dodge or a slip; a bar is a stretch of time.
     """
-    from matplotlib.figure import Figure
     from matplotlib.lines import Line2D
 
     words = Words(run.program)
     tracks = [track for track in _tracks(run, words) if track.spans or track.marks or track.faint][:MOST_TRACKS]
-    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    figure = canvas(12.8, 8.0)
     axis = figure.subplots()
     for place, track in enumerate(tracks):
         _draw(axis, place, track, run.time)

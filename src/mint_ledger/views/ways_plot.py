@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import GREY
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import RESULT_COLOURS, RESULT_WORDS, draw_band, draw_survival
@@ -24,9 +25,8 @@ MOST_WAYS, MOST_ACCOUNTS = 4, 2
 
 def plot_ways(ways: Sequence[Way]) -> Figure:
     """One row a way: the shares of its results, and beside them when its runs are over."""
-    from matplotlib.figure import Figure
 
-    figure = Figure(figsize=(12.8, 1.1 + 0.42 * len(ways)), dpi=100, layout="constrained")
+    figure = canvas(12.8, 1.1 + 0.42 * len(ways))
     left, right = figure.subplots(1, 2, sharey=True, width_ratios=(3, 2))
     plot_results(ways, left)
     plot_times(ways, right)
@@ -72,12 +72,11 @@ def plot_times(ways: Sequence[Way], ax: Axes) -> None:
 
 def plot_courses(ways: Sequence[Way]) -> Figure:
     """A column a way: who goes on and who ended how, over time, and below it the accounts; axes are shared."""
-    from matplotlib.figure import Figure
 
     shown = ways[:MOST_WAYS]
     accounts = list(shown[0][1].request.sampled)[:MOST_ACCOUNTS]
     rows = 1 + len(accounts)
-    figure = Figure(figsize=(12.8, 0.6 + 1.45 * rows), dpi=100, layout="constrained")
+    figure = canvas(12.8, 0.6 + 1.45 * rows)
     axes = figure.subplots(rows, len(shown), sharex=True, sharey="row", squeeze=False)
     latest = max(float(study.measures["time"].max()) for _, study in shown)
     for column, (name, study) in enumerate(shown):

@@ -1,0 +1,44 @@
+"""What a figure is drawn on: a page of its own, or the place of axes in somebody else's figure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from typing import TYPE_CHECKING, cast
+
+from mint_ledger.errors import BadRequest
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure, SubFigure
+
+_part: ContextVar[SubFigure | None] = ContextVar("part", default=None)
+
+
+def canvas(width: float, height: float) -> Figure:
+    """A figure of a size in inches, at 100 dots an inch; or the part of one that was given to draw into."""
+    from mint_ledger.views.page import Page
+
+    part = _part.get()
+    # A part has all that is asked of a figure here: axes, a title, a colour bar.
+    return cast("Figure", part) if part is not None else Page((width, height), dpi=100, layout="constrained")
+
+
+@contextmanager
+def drawn_into(ax: Axes) -> Iterator[None]:
+    """Let what is drawn meanwhile take the place of axes; panels, titles and legends share that place.
+
+    Raises:
+        BadRequest: the axes have no place in a grid, as those of `subplots` have.
+    """
+    spec, figure = ax.get_subplotspec(), ax.get_figure(root=False)
+    if spec is None or figure is None:
+        raise BadRequest("axes to draw into are made by subplots(); these have no place in a grid that could be shared")
+    part = figure.add_subfigure(spec)
+    ax.remove()
+    token = _part.set(part)
+    try:
+        yield
+    finally:
+        _part.reset(token)
