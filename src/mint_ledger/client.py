@@ -73,7 +73,7 @@ class Game(PlayableGame):
         sure: float = 0.95,
     ) -> Setting:
         """How it is played: by its only habit, where nothing else is said."""
-        return Setting(seed, habit_for(self, together(habit)), together(variant), dict(dials or {}), sure)
+        return Setting(seed, habit_for(self, together(habit)), together(variant), dict(dials) if dials is not None else {}, sure)
 
     def _wanted(self, targets: Sequence[str | Target]) -> list[Target]:
         """Targets by their names, or all of the file; one of several habits or variants once for each."""
@@ -609,7 +609,7 @@ class Game(PlayableGame):
         dial: str,
         bounds: str | tuple[float, float, float],
         measure: str = "rate(win)",
-        want: str | float = "0.5",
+        want: str | float | Sequence[float] = "0.5",
         *,
         runs: int = 10_000,
         seed: int = 1,

@@ -62,7 +62,7 @@ Rates = tuple[Estimate, Estimate]
 """The damage a second in the first ten seconds, and for long."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class AttackInPlay:
     """One attack of one kind.
 
@@ -144,7 +144,7 @@ class AttackInPlay:
         return np.asarray(sum(self.dealt.values(), np.zeros(len(self.reach))))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Attacks:
     """All attacks of a game, each by the kinds that strike with it."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence, Sized
 
 from mint_ledger.errors import BadRequest, nearest
 from mint_ledger.game.dial_value import Value, is_pattern, times
@@ -158,6 +158,8 @@ def bounds_of(game: PlayableGame, dials: Mapping[str, str | Bounds], variant: st
     for name, bounds in dials.items():
         no_word(turned, name, "tuning moves numbers")
         today = today_of(turned, name)
+        if not isinstance(bounds, str) and len(bounds) == 2:
+            bounds = f"{float(bounds[0])!r}..{float(bounds[1])!r}"
         text = bounds.strip() if isinstance(bounds, str) else ""
         if not isinstance(bounds, str) or isinstance(today, str):
             found[name] = bounds  # type: ignore[assignment]
@@ -173,12 +175,16 @@ def bounds_of(game: PlayableGame, dials: Mapping[str, str | Bounds], variant: st
     return found
 
 
-def read_want(want: str | float) -> Span:
-    """What is wanted of an estimate: a range like `0.55..0.65`, or one value.
+def read_want(want: str | float | Sequence[float]) -> Span:
+    """What is wanted of an estimate: a range like `0.55..0.65` or `(0.55, 0.65)`, or one value.
 
     Raises:
         BadRequest: it is neither.
     """
+    if isinstance(want, Sized) and not isinstance(want, str):
+        if len(want) != 2:
+            raise BadRequest(f"what is wanted lies between two numbers, like (0.55, 0.65), not {want}")
+        want = "..".join(repr(float(end)) for end in want)
     try:
         return parse_span(float(want) if isinstance(want, str) and ".." not in want else want)
     except ValueError:

@@ -87,6 +87,8 @@ class PlayableGame(GameFile):
         """
         program = self.lowered.program
         dials = program.dials
+        # Numbers of NumPy and pandas are numbers.
+        changes = {name: value.item() if hasattr(value, "item") else value for name, value in changes.items()}
         changes = concrete(dials, program.cast, self.stats, changes)
         written = {dials.place(name): value for name, value in changes.items()}
         turning = (self._turning or Turning(self.source, program.cast, {})).further(written)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
@@ -35,6 +36,11 @@ class Setting:
     variant: str | None = None
     dials: Mapping[str, Value] = field(default_factory=lambda: MappingProxyType({}))
     sure: float = 0.95
+
+    def __post_init__(self) -> None:
+        # NumPy's whole numbers are whole numbers too.
+        if hasattr(self.seed, "__index__") and not isinstance(self.seed, bool):
+            object.__setattr__(self, "seed", operator.index(self.seed))
 
     def of(self, game: SomeGame) -> SomeGame:
         """The game with the variant's dials and these set.

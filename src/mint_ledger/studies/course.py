@@ -50,7 +50,7 @@ MOST_PARTS = 200
 RESULTS = ("win", "lose", "draw", "unfinished")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Stretch:
     """One level, visit or wave, of all runs that came to it.
 
@@ -106,7 +106,7 @@ class Stretch:
         return sorted(told, key=lambda item: item[1].value)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Course:
     """The course of a game, by level, visit or wave.
 

@@ -49,7 +49,7 @@ BANDS = (0.05, 0.5, 0.95)
 STEADY = 0.8
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Offer:
     """An action that costs of the account, of the runs.
 
@@ -80,7 +80,7 @@ class Offer:
         return mean_of(values.tolist(), self.sure)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Income:
     """What comes into an account and goes out of it.
 

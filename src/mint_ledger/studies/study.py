@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import operator
 import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -79,7 +80,7 @@ class Until:
     half_width: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Study:
     """The runs of a study.
 
@@ -103,6 +104,10 @@ class Study:
     until: Until | None = None
     sure: float = CONFIDENCE
     replayed: int = 0
+
+    def __repr__(self) -> str:
+        wins = self.rate("win")
+        return f"<Study {self.title!r}: {self.runs:,} runs, seed {self.seed}, wins {100 * wins.value:.1f} %>"
 
     def at(self, sure: float) -> Study:
         """The same runs with intervals that hold the true values with another chance.
@@ -475,8 +480,7 @@ def make_study(
         RunStopped: one of the runs could not go on.
         StudyInterrupted: it was stopped with Ctrl-C; what was played until then is a study too.
     """
-    if isinstance(runs, bool) or not isinstance(runs, int) or not 1 <= runs <= MAX_RUNS:
-        raise BadRequest(f"a study has 1 to {MAX_RUNS:,} runs, not {runs}")
+    runs = _whole(runs)
     check_seed(request.seed)
     gathered = _Gathered(prepared, request)
     while True:
@@ -503,6 +507,17 @@ def make_study(
         gathered.drop_short_block()
     study = gathered.study(until)
     return replace(study, replayed=stored.replayed) if stored is not None and stored.replayed else study
+
+
+def _whole(runs: int) -> int:
+    """A number of runs; NumPy's whole numbers are some too."""
+    try:
+        whole = operator.index(runs)
+    except TypeError:
+        whole = 0
+    if isinstance(runs, bool) or not 1 <= whole <= MAX_RUNS:
+        raise BadRequest(f"a study has 1 to {MAX_RUNS:,} runs, not {runs}")
+    return whole
 
 
 def parse_until(text: str | float) -> Until:

@@ -60,7 +60,7 @@ def study_game(
         habit=setting.habit,
         measures=tuple(named.items()),
         accounts=chosen,
-        sampled=chosen if asked.times else (),
+        sampled=chosen if len(asked.times) else (),
         times=tuple(float(time) for time in asked.times),
         engine=means.engine,
         variant=turned.chosen_variant,
