@@ -73,7 +73,8 @@ class Game(PlayableGame):
         sure: float = 0.95,
     ) -> Setting:
         """How it is played: by its only habit, where nothing else is said."""
-        return Setting(seed, habit_for(self, together(habit)), together(variant), dict(dials) if dials is not None else {}, sure)
+        turned = dict(dials) if dials is not None else {}
+        return Setting(seed, habit_for(self, together(habit)), together(variant), turned, sure)
 
     def _wanted(self, targets: Sequence[str | Target]) -> list[Target]:
         """Targets by their names, or all of the file; one of several habits or variants once for each."""
