@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from mint_ledger import showing
+from mint_ledger.errors import BadRequest
 from mint_ledger.game.dial_value import Value
 from mint_ledger.game.script import Wanted
 from mint_ledger.game.script_reading import ScriptItems, load_script, read_script
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
     from mint_ledger.exact.answers import Exact
     from mint_ledger.exact.odds import Odds
     from mint_ledger.game.target import Target
+    from mint_ledger.players.range import PlayRange
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
     from mint_ledger.playing.session import Session
@@ -316,6 +318,47 @@ class Game(PlayableGame):
 
         setting = self._setting(seed, habit, variant, dials, sure=sure)
         return find_course(self, runs, setting, per, accounts, engine, progress)
+
+    def play_range(
+        self,
+        like: str | None = None,
+        runs: int = 10_000,
+        seed: int = 1,
+        *,
+        most_runs: int = 250_000,
+        seconds: float = math.inf,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        sure: float = 0.95,
+        progress: Progress | None = None,
+    ) -> PlayRange:
+        """How well it can be played: by chance, by each habit, by the best habit that is found; what acts are worth.
+
+        The search tries habits of up to 6 acts with up to 2 conditions each, on what the player can see. What it finds
+        is a lower bound of what can be done.
+
+        Args:
+            like: the habit whose timing, slips and finds all have; by default the only one of the game.
+            runs: how many runs confirm each number that is told.
+            seed: the seed; the same one and the same `most_runs` find the same.
+            most_runs: how many runs the search may take, besides about fifty thousand that prune what is found.
+            seconds: begin no further rounds of the search after so long.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            sure: the chance with which each interval holds the true value.
+            progress: called with (runs searched, runs in all), search by search.
+
+        Raises:
+            NotFound: there is no such habit, variant or dial.
+            BadRequest: it is not said whose timing, the players have no actions, or there are too few runs.
+        """
+        from mint_ledger.players.range import find_range
+
+        chosen = like or habit_for(self, None)
+        if chosen is None:
+            raise BadRequest(f"say whose timing the players have: one of {', '.join(self.habits) or 'no habits'}")
+        setting = self._setting(seed, chosen, variant, dials, sure=sure)
+        return find_range(self, chosen, setting, runs, most_runs, seconds, progress)
 
     def income(
         self,
@@ -818,7 +861,7 @@ class Game(PlayableGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         measures: Mapping[str, str] | Sequence[str] | None = None,
-        states: int = 200_000,
+        states: int = 250_000,
         seconds: float = math.inf,
         progress: Progress | None = None,
     ) -> Exact:

@@ -37,6 +37,7 @@ from mint_ledger.cli.compare import compare
 from mint_ledger.cli.exits import FELL_SHORT, INTERNAL_FAULT, INTERRUPTED, UNUSABLE
 from mint_ledger.cli.odds import odds
 from mint_ledger.cli.output import flush, say, say_json
+from mint_ledger.cli.players import players
 from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
 from mint_ledger.cli.tables import export, tables
@@ -418,6 +419,7 @@ app.command()(history)
 app.command()(targets)
 app.command()(sweep)
 app.command()(compare)
+app.command()(players)
 app.command()(tune)
 app.command()(sensitivity)
 app.command()(matchup)

@@ -2,24 +2,33 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from typing import TYPE_CHECKING, cast
 
+from matplotlib.figure import Figure, SubFigure
+
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure, SubFigure
 
 _part: ContextVar[SubFigure | None] = ContextVar("part", default=None)
 
 
+class Page(Figure):
+    """A Matplotlib figure; as the last line of a cell of a notebook it is a picture, whatever draws there."""
+
+    def _repr_png_(self) -> bytes:
+        out = io.BytesIO()
+        self.savefig(out, format="png")
+        return out.getvalue()
+
+
 def canvas(width: float, height: float) -> Figure:
     """A figure of a size in inches, at 100 dots an inch; or the part of one that was given to draw into."""
-    from mint_ledger.views.page import Page
-
     part = _part.get()
     # A part has all that is asked of a figure here: axes, a title, a colour bar.
     return cast("Figure", part) if part is not None else Page((width, height), dpi=100, layout="constrained")

@@ -19,7 +19,7 @@ from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.engines.tally import MOMENTS, tally_size
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.engines.work import MOST_ROWS, too_many_rows
-from mint_ledger.errors import RunStopped
+from mint_ledger.errors import BrokenProgram, RunStopped
 from mint_ledger.program import arithmetic
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem
@@ -295,6 +295,8 @@ class NativePlayer:
             CannotGoOn: a run could not go on.
             Interrupted: the stop flag was set.
         """
+        if not 0 <= count <= len(self.taken):
+            raise BrokenProgram(f"a batch of {count:,} runs has room for {len(self.taken):,}")
         self.context.run = first
         self.context.visited_in_all = 0
         self.sums[:] = 0.0

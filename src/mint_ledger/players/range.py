@@ -1,0 +1,228 @@
+"""The range of play: what chance comes to, what each habit of the file does, what the best that is found does.
+
+Three seeds are apart: one searches, one chooses among searches and prunes, one confirms; only the last is told, as a
+search is always too pleased with what it found.
+"""
+
+from __future__ import annotations
+
+import math
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger import showing
+from mint_ledger.errors import BadRequest
+from mint_ledger.lowering.habit import NO_HABIT
+from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.plain import finite
+from mint_ledger.players.candidate import SEARCHED, Candidate, Played, candidate_data, find_space
+from mint_ledger.players.search import JUDGED, Search
+from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.budget import Progress
+from mint_ledger.studies.estimate import Estimate, rate
+from mint_ledger.studies.studying import Asked, study_game
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+CONFIRM = 10_000
+SEARCHED_RUNS = 250_000
+RESTARTS = 2
+# Apart from the seed of all studies: for the search, for the choice, and for what is told.
+CHOICE, TOLD = 500_000, 700_000
+# What lies as near as this to another rate is as good.
+NEAR = 0.01
+
+
+@dataclass(frozen=True)
+class PlayRange:
+    """The range of play.
+
+    Attributes:
+        like: the habit whose timing, slips and finds all of these players have.
+        idle: the wins of one who does nothing, and `at_random` of one who acts at random among what is possible.
+        habits: habit of the file → its wins, of those that play the same entities.
+        best: the wins of the best habit that was found, with luck of its own: a lower bound of what can be done.
+        found: that habit, act by act; `spans` for each of its conditions (act, condition) which thresholds are as good.
+        only: act → the wins of the best that was found with it alone; `without`: of the best without it.
+        searched: how many runs the search took.
+        interrupted: whether it was stopped before it was done.
+    """
+
+    title: str
+    like: str
+    runs: int
+    seed: int
+    sure: float
+    idle: Estimate
+    at_random: Estimate
+    habits: Mapping[str, Estimate]
+    best: Estimate
+    found: Candidate
+    spans: Mapping[tuple[int, int], tuple[float, float]]
+    only: Mapping[str, Estimate]
+    without: Mapping[str, Estimate]
+    searched: int
+    base: Mapping[str, Any]
+    interrupted: bool = False
+
+    @property
+    def unused(self) -> list[str]:
+        """The acts that the best that was found never tries."""
+        used = {slot.action for slot in self.found}
+        return [action for action in self.only if action not in used]
+
+    @property
+    def enough(self) -> list[str]:
+        """The acts that alone come to within a point of the best."""
+        return [action for action, wins in self.only.items() if wins.value >= self.best.value - NEAR]
+
+    @property
+    def needed(self) -> list[str]:
+        """The acts without which the best that is found is certainly lower by a point at least."""
+        return [action for action, wins in self.without.items() if wins.high < self.best.low - NEAR]
+
+    @property
+    def acts_matter(self) -> bool:
+        """Whether the best that was found certainly wins more, or fewer, than one who does nothing."""
+        return self.best.low > self.idle.high or self.best.high < self.idle.low
+
+    @property
+    def worse_than_chance(self) -> list[str]:
+        """The habits that certainly win less often than one who acts at random."""
+        return [name for name, wins in self.habits.items() if wins.high < self.at_random.low]
+
+    def habit(self) -> dict[str, Any]:
+        """The best that was found, as a habit of a game file."""
+        wins = f"{100 * self.best.value:.1f} %"
+        about = f"the best found with the timing of {self.like}: wins {wins} of {self.runs:,} runs"
+        data = {"about": about, **dict(self.base)}
+        data["acts"] = [
+            {"do": slot.action, **({"if": " and ".join(t.words for t in slot.terms)} if slot.terms else {})}
+            for slot in self.found
+        ]
+        return data
+
+    def table(self) -> pd.DataFrame:
+        """One row a player: player, wins, low, high."""
+        import pandas as pd
+
+        rows = [("idle", self.idle), ("at random", self.at_random), *self.habits.items(), ("best found", self.best)]
+        rows += [(f"only {action}", wins) for action, wins in self.only.items()]
+        rows += [(f"without {action}", wins) for action, wins in self.without.items()]
+        return pd.DataFrame([(n, e.value, e.low, e.high) for n, e in rows], columns=["player", "wins", "low", "high"])
+
+    def summary(self) -> str:
+        """All of it, for people."""
+        return showing.text("players_text.players_text", self)
+
+    @finite
+    def as_json(self) -> dict[str, Any]:
+        """The same as plain values."""
+
+        def plain(e: Estimate) -> dict[str, float]:
+            return {"value": e.value, "low": e.low, "high": e.high}
+
+        return {
+            "title": self.title,
+            "like": self.like,
+            "runs": self.runs,
+            "seed": self.seed,
+            "sure": self.sure,
+            "idle": plain(self.idle),
+            "at_random": plain(self.at_random),
+            "habits": {name: plain(wins) for name, wins in self.habits.items()},
+            "best": plain(self.best),
+            "found": self.habit(),
+            "flat": [
+                {"act": act, "condition": condition, "low": low, "high": high}
+                for (act, condition), (low, high) in self.spans.items()
+            ],
+            "only": {name: plain(wins) for name, wins in self.only.items()},
+            "without": {name: plain(wins) for name, wins in self.without.items()},
+            "needed": self.needed,
+            "enough": self.enough,
+            "unused": self.unused,
+            "acts_matter": self.acts_matter,
+            "worse_than_chance": self.worse_than_chance,
+            "searched_runs": self.searched,
+            "interrupted": self.interrupted,
+        }
+
+
+def find_range(
+    game: PlayableGame,
+    like: str,
+    setting: Setting,
+    runs: int = CONFIRM,
+    most_runs: int = SEARCHED_RUNS,
+    seconds: float = math.inf,
+    progress: Progress | None = None,
+) -> PlayRange:
+    """Find the floor and the ceiling of play; see `Game.play_range`."""
+    if runs < 100:
+        raise BadRequest(f"what is found is confirmed with 100 runs at least, not with {runs:,}")
+    turned = setting.of(game)
+    space = find_space(turned, like)
+    played = Played(turned, space)
+    until = time.monotonic() + seconds
+    interrupted = False
+    best: Candidate = ()
+    # Half of the runs look for the best, the others for what each act is worth.
+    shares = most_runs // (2 * RESTARTS), most_runs // (4 * max(len(space.actions), 1))
+    tried: list[Candidate] = []
+    last = Search(played, setting.seed, shares[0], until, progress)
+    others: dict[tuple[str, str], Candidate] = {}
+    try:
+        for restart in range(RESTARTS):
+            last = Search(played, setting.seed + 10_000 * restart, shares[0], until, progress)
+            tried.append(last.run(()))
+        best = max(tried, key=lambda candidate: played.wins(candidate, JUDGED, setting.seed + CHOICE).mean())
+        best = last.pruned(best)
+        for action in space.actions:
+            part = Search(played, setting.seed + 20_000, shares[1], until, progress)
+            own = tuple(slot for slot in best if slot.action == action)
+            others["only", action] = part.run([own], space.alone(action))
+            if len(space.actions) > 1:
+                begin = tuple(slot for slot in best if slot.action != action)
+                others["without", action] = part.run([begin], space.without(action))
+    except KeyboardInterrupt:
+        interrupted = True
+        best = best or (tried[-1] if tried else ())
+    spans = {} if interrupted else last.flat(best)
+
+    def told(candidate: Candidate) -> Estimate:
+        won = played.wins(candidate, runs, setting.seed + TOLD)
+        return rate(int(won.sum()), runs, setting.sure)
+
+    def of_habit(habit: str) -> Estimate:
+        fresh = Setting(setting.seed + TOLD, habit, sure=setting.sure)
+        return study_game(played.game, runs, fresh, Asked((), ())).rate("win")
+
+    entities = turned.lowered.habit_players[like]
+    players = turned.lowered.habit_players
+    same = [name for name in game.habits if players.get(name) == entities]
+    searched, confirmed = played.runs, told(best)
+    return PlayRange(
+        title=setting.title(turned),
+        like=like,
+        runs=runs,
+        seed=setting.seed,
+        sure=setting.sure,
+        idle=of_habit(NO_HABIT),
+        at_random=of_habit(played.random),
+        habits={name: of_habit(name) for name in same},
+        best=confirmed,
+        found=best,
+        spans=spans,
+        only={action: told(candidate) for (how, action), candidate in others.items() if how == "only"},
+        without={action: told(candidate) for (how, action), candidate in others.items() if how == "without"},
+        searched=searched,
+        base=space.base,
+        interrupted=interrupted,
+    )
+
+
+__all__ = ["SEARCHED", "PlayRange", "candidate_data", "find_range"]

@@ -1,0 +1,195 @@
+"""Searches for the habit that wins most: a beam over neighbours, with successive halving under the same, fresh luck.
+
+Sources: Karnin, Koren, Somekh, "Almost optimal exploration in multi-armed bandits", ICML 2013, for halving; the beam is
+a common search of artificial intelligence (Lowerre, "The HARPY speech recognition system", 1976).
+"""
+
+from __future__ import annotations
+
+import random
+import time
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from mint_ledger.players.candidate import SLOTS, TERMS, Candidate, Played, Slot, Space, Term, tidy
+from mint_ledger.studies.budget import Progress
+
+# So many are tried in a round, of which so many go on; the first round has more, drawn at random.
+WIDE, BEAM, BEGIN = 96, 4, 320
+FIRST_RUNS, MOST_RUNS = 30, 1_600
+# The search is over after so many rounds in which nothing better came.
+STILL = 4
+# What costs less than a quarter of a point is left out.
+WORTH = 0.0025
+JUDGED = 4_000
+# How candidates are changed; what stands here more often is done more often.
+KINDS = (*["threshold"] * 3, "term", "term", "act", "put in", "put in", "drop", "swap")
+
+
+@dataclass
+class Search:
+    """One search.
+
+    Attributes:
+        budget: begin no more rounds after so many runs; `until`, or after that moment (of `time.monotonic`).
+    """
+
+    played: Played
+    seed: int
+    budget: int
+    until: float
+    progress: Progress | None = None
+
+    def run(self, begin: Sequence[Candidate], space: Space | None = None) -> Candidate:
+        """The best candidate that is found from some to begin with, of the acts of a space."""
+        space = space or self.played.space
+        draw = random.Random(f"{self.seed} {space.actions}")
+        drawn = [_some(space, draw) for _ in range(min(BEGIN, self.budget // 150))]
+        pool = list(dict.fromkeys([*begin, (), *_simple(space), *drawn]))
+        best, still, round_ = pool[0], 0, 0
+        spent = self.played.runs
+        while still < STILL and self.played.runs - spent < self.budget and time.monotonic() < self.until:
+            round_ += 1
+            beam = self._halved(pool, self.seed + round_, spent + self.budget)
+            still = still + 1 if beam[0] == best else 0
+            best = beam[0]
+            pool = list(dict.fromkeys([*beam, *(_changed(draw.choice(beam), space, draw) for _ in range(WIDE))]))
+            if self.progress is not None:
+                self.progress(min(self.played.runs - spent, self.budget), self.budget)
+        return best
+
+    def _halved(self, pool: list[Candidate], seed: int, most: int) -> list[Candidate]:
+        """The best of a pool: the worse part goes, the others are played on, with the same luck each.
+
+        Nothing more is played once so many runs were played in all.
+        """
+        runs, first = FIRST_RUNS, 0
+        won = dict.fromkeys(pool, 0.0)
+        while True:
+            for candidate in pool:
+                won[candidate] += float(self.played.wins(candidate, runs, seed, first).sum())
+            first += runs
+            pool = sorted(pool, key=lambda candidate: -won[candidate])
+            if (len(pool) <= BEAM and runs >= MOST_RUNS // 4) or self.played.runs >= most:
+                return pool[:BEAM]
+            pool = pool[: max(BEAM, len(pool) // 4)]
+            runs = min(3 * runs, MOST_RUNS)
+
+    def pruned(self, candidate: Candidate) -> Candidate:
+        """Without what costs less than a quarter point: acts, and conditions."""
+        seed = self.seed + 1_000
+        while candidate:
+            base = self.played.wins(candidate, JUDGED, seed)
+            best: tuple[float, Candidate] | None = None
+            for shorter in _shorter(candidate):
+                gap = self.played.wins(shorter, JUDGED, seed).astype(float) - base
+                half = 1.96 * float(gap.std(ddof=1)) / np.sqrt(len(gap))
+                if gap.mean() - half > -2 * WORTH and gap.mean() > -WORTH and (best is None or gap.mean() > best[0]):
+                    best = float(gap.mean()), shorter
+            if best is None:
+                return candidate
+            candidate = best[1]
+        return candidate
+
+    def flat(self, candidate: Candidate) -> dict[tuple[int, int], tuple[float, float]]:
+        """For each condition (act, condition) between which thresholds wins stay within a quarter point of the best."""
+        seed, spans = self.seed + 2_000, {}
+        base = self.played.wins(candidate, JUDGED, seed)
+        for place, slot in enumerate(candidate):
+            for number, term in enumerate(slot.terms):
+                known = self.played.space.features[term.feature]
+                at = min(range(len(known)), key=lambda k: abs(known[k] - term.threshold))
+                ends = []
+                for step in (-1, 1):
+                    edge = at
+                    while 0 <= edge + step < len(known):
+                        moved = _with_term(candidate, place, number, replace(term, threshold=known[edge + step]))
+                        gap = self.played.wins(moved, JUDGED, seed).astype(float) - base
+                        if gap.mean() < -WORTH:
+                            break
+                        edge += step
+                    ends.append(known[edge])
+                spans[place, number] = (ends[0], ends[1])
+        return spans
+
+
+def _with_term(candidate: Candidate, place: int, number: int, term: Term | None) -> Candidate:
+    slot = candidate[place]
+    terms = (*slot.terms[:number], *((term,) if term is not None else ()), *slot.terms[number + 1 :])
+    return (*candidate[:place], Slot(slot.action, terms), *candidate[place + 1 :])
+
+
+def _shorter(candidate: Candidate) -> Iterator[Candidate]:
+    for place, slot in enumerate(candidate):
+        yield (*candidate[:place], *candidate[place + 1 :])
+        for number in range(len(slot.terms)):
+            yield tidy(_with_term(candidate, place, number, None))
+
+
+def _simple(space: Space) -> Iterator[Candidate]:
+    """One act, without a condition or with one at a quarter of the range."""
+    for action in space.actions:
+        yield (Slot(action),)
+        for feature, known in space.features.items():
+            for threshold in sorted({known[len(known) * quarter // 4] for quarter in (1, 2, 3)}):
+                for below in (True, False):
+                    yield (Slot(action, (Term(feature, below, threshold),)),)
+
+
+def _term(space: Space, draw: random.Random) -> Term:
+    feature = draw.choice(list(space.features))
+    return Term(feature, draw.random() < 0.5, draw.choice(space.features[feature]))
+
+
+def _slot(space: Space, draw: random.Random) -> Slot:
+    """An act with none, one or two conditions; mostly one."""
+    terms = draw.choice((0, 1, 1, 2)) if space.features else 0
+    return Slot(draw.choice(space.actions), tuple(_term(space, draw) for _ in range(terms)))
+
+
+def _some(space: Space, draw: random.Random) -> Candidate:
+    return tidy(_slot(space, draw) for _ in range(draw.randint(1, 4)))
+
+
+def _changed(candidate: Candidate, space: Space, draw: random.Random) -> Candidate:
+    """One or two changes away: an act put in, left out, moved or another; a condition added, dropped, turned, moved."""
+    for _ in range(draw.choice((1, 1, 2))):
+        slots = list(candidate)
+        kind = draw.choice(KINDS)
+        if not slots or kind == "put in":
+            if len(slots) < SLOTS:
+                slots.insert(draw.randint(0, len(slots)), _slot(space, draw))
+            candidate = tidy(slots)
+            continue
+        place = draw.randrange(len(slots))
+        slot, terms = slots[place], list(slots[place].terms)
+        if kind == "threshold" and terms:
+            number = draw.randrange(len(terms))
+            terms[number] = _moved(terms[number], space, draw)
+        elif kind == "term" and space.features:
+            if terms and draw.random() < 0.3:
+                terms.pop(draw.randrange(len(terms)))
+            elif terms and (len(terms) == TERMS or draw.random() < 0.5):
+                terms[draw.randrange(len(terms))] = _term(space, draw)
+            elif len(terms) < TERMS:
+                terms.append(_term(space, draw))
+        slots[place] = Slot(draw.choice(space.actions) if kind == "act" else slot.action, tuple(terms))
+        if kind == "drop" and len(slots) > 1:
+            slots.pop(place)
+        elif kind == "swap" and len(slots) > 1:
+            other = draw.randrange(len(slots))
+            slots[place], slots[other] = slots[other], slots[place]
+        candidate = tidy(slots)
+    return candidate
+
+
+def _moved(term: Term, space: Space, draw: random.Random) -> Term:
+    """A condition with another threshold near by, or turned round."""
+    known = space.features[term.feature]
+    at = min(range(len(known)), key=lambda k: abs(known[k] - term.threshold))
+    step = draw.choice((-4, -2, -1, 1, 2, 4, 0))
+    if step == 0:
+        return replace(term, below=not term.below)
+    return replace(term, threshold=known[min(max(at + step, 0), len(known) - 1)])

@@ -1,0 +1,86 @@
+"""The range of play, as text."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from mint_ledger.journal.wording import number
+from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.short import short
+from mint_ledger.views.study_text import fixed
+from mint_ledger.views.width import line_width, room
+
+if TYPE_CHECKING:
+    from mint_ledger.players.range import PlayRange
+
+NAME = 28
+BAR = 24
+
+
+def players_text(play: PlayRange) -> str:
+    """Who wins how often, from chance to the best found; that habit; what its acts are worth, in sentences."""
+    lines = [f"{play.title} · timing of {play.like} · {play.runs:,} runs each · seed {play.seed}", ""]
+    lines.append(f"  {'player':<{room(NAME)}}{'wins':>8}   {sure_words(play.sure)} interval")
+    rows = [("does nothing", play.idle), ("acts at random", play.at_random), *play.habits.items()]
+    rows.sort(key=lambda row: row[1].value)
+    lines += [_row(name, wins) for name, wins in (*rows, ("the best found", play.best))]
+    lines += ["", "  the best found, the first that can be done:"]
+    for text in list(_acts(play)) or ["nothing at all"]:
+        lines += textwrap.wrap(text, line_width() - 2, initial_indent="    ", subsequent_indent="      ")
+    if play.only:
+        lines += ["", f"  {'the best found with':<{room(NAME)}}{'wins':>8}   {sure_words(play.sure)} interval"]
+        lines += [_row(f"only {action}", wins) for action, wins in play.only.items()]
+        lines += [_row(f"all but {action}", wins) for action, wins in play.without.items()]
+    lines.append("")
+    for sentence in players_sentences(play):
+        lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
+    return "\n".join(lines)
+
+
+def _row(name: str, wins: Estimate) -> str:
+    low, high = fixed(100 * wins.low, 1), fixed(100 * wins.high, 1)
+    bar = "█" * round(BAR * wins.value)
+    wide = room(NAME)
+    return f"  {short(name, wide):<{wide}}{100 * wins.value:>6.1f} %   {low + ' to ' + high:<15}{bar}".rstrip()
+
+
+def _acts(play: PlayRange) -> Iterator[str]:
+    for place, slot in enumerate(play.found):
+        terms = []
+        for count, term in enumerate(slot.terms):
+            low, high = play.spans.get((place, count), (term.threshold, term.threshold))
+            flat = f" ({number(low, 2)} to {number(high, 2)} are as good)" if low < high else ""
+            terms.append(f"{term.words}{flat}")
+        yield slot.action + (f" if {' and '.join(terms)}" if terms else "")
+
+
+def players_sentences(play: PlayRange) -> Iterator[str]:
+    """What it comes to."""
+    if play.interrupted:
+        yield "It was stopped before it was done; this is the best so far."
+    if not play.acts_matter:
+        yield "Acts do not matter, as far as was seen: the best found does not certainly differ from doing nothing."
+        return
+    top = max(play.habits.values(), key=lambda wins: wins.value, default=None)
+    if top is not None:
+        gap = 100 * (play.best.value - top.value)
+        if play.best.low > top.high:
+            yield f"The best found wins {fixed(gap, 1)} points more than the best habit of the file."
+        else:
+            yield "The best habit of the file is about as good as the best found."
+    for name in play.worse_than_chance:
+        yield f"{name} plays worse than one who acts at random."
+    if play.enough:
+        yield f"One act is enough: {', '.join(play.enough)} alone does as well, within a point."
+    elif len(play.only) > 1:
+        yield "No act suffices alone."
+    if play.needed and len(play.needed) == len(play.without):
+        yield "All acts are needed: without any of them the best found is lower by more than a point."
+    for action in play.unused:
+        yield f"The best found never tries {action}."
+    yield (
+        f"The best that was found, not the best there is: others may play better. {play.searched:,} runs were "
+        "searched; what is told was played with luck of its own."
+    )

@@ -1,0 +1,140 @@
+"""The range of play: against games whose best player is known, chance alone, and planted acts."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from conftest import Command
+
+import mint_ledger as mint
+from mint_ledger.engines.native.engine import NativePlayer, native_code
+from mint_ledger.errors import BadRequest, BrokenProgram, NotFound
+from mint_ledger.players.candidate import Played, Slot, Term, find_space
+from mint_ledger.players.writing import with_habit
+
+# The fuse is drawn anew each second. Ducking with it at 7 and more earns a point, below that it costs three: who ducks
+# just then comes to 5 points for certain in 60 seconds, who always ducks is out at once as a rule.
+FUSE = """
+title: Fuse
+clock: {step: 0.5, limit: 60}
+kinds:
+  scout: {stats: {fuse: {start: 0, min: 0, max: 10, whole: true}, points: {start: 3, min: 0, max: 8}, hats: {start: 0, min: 0, max: 5}}}
+actions:
+  duck: {by: scout, do: [{if: fuse >= 7, do: [points += 1], else: [points -= 3]}]}
+  doff: {by: scout, do: [hats = 5 - hats, points -= 1]}
+rules: [{name: burns, when: {every: 1}, do: ["scout.fuse = whole(0, 10)"]}]
+endings: {out: {result: lose, if: scout.points <= 0}, cheered: {result: win, if: scout.points >= 8}}
+habits:
+  eager: {by: scout, reaction: 0.5, acts: [{do: duck}]}
+"""
+CHANCE = """
+title: Coin
+clock: {step: 1, limit: 10}
+kinds: {fool: {stats: {luck: {start: 0, min: 0, max: 9}}}}
+actions: {wave: {by: fool, do: [luck = 1]}}
+rules: [{name: falls, when: {every: 5}, do: [{if: chance(0.4), do: [{finish: heads}], else: [{finish: tails}]}]}]
+endings: {heads: {result: win}, tails: {result: lose}}
+habits: {merry: {by: fool, reaction: 1, acts: [{do: wave}]}}
+"""
+FEW = {"runs": 1_000, "most_runs": 30_000}
+
+
+@pytest.fixture(scope="module")
+def fuse() -> object:
+    return mint.loads(FUSE).play_range(**FEW)  # type: ignore[arg-type]
+
+
+def test_a_threshold_that_is_known_is_found(fuse) -> None:  # type: ignore[no-untyped-def]
+    assert fuse.best.value == 1.0
+    [slot] = fuse.found
+    assert slot.action == "duck"
+    [term] = slot.terms
+    low, high = fuse.spans[0, 0]
+    assert (term.feature, term.below) == ("fuse", False)
+    # Who waits for 8 or 9 comes to it as well.
+    assert low == 7.0 <= term.threshold <= high
+    assert fuse.habits["eager"].high < 0.5
+
+
+def test_acts_are_judged_by_the_best_with_and_without_them(fuse) -> None:  # type: ignore[no-untyped-def]
+    assert fuse.enough == ["duck"]
+    assert fuse.unused == ["doff"]
+    assert fuse.needed == ["duck"]
+    assert fuse.without["duck"].value == 0.0
+    assert fuse.without["doff"].value == 1.0
+    assert fuse.idle.value == 0.0
+    assert fuse.acts_matter
+    assert "One act is enough: duck" in fuse.summary()
+    assert "never tries doff" in fuse.summary()
+
+
+def test_in_a_game_of_chance_acts_do_not_matter() -> None:
+    play = mint.loads(CHANCE).play_range(**FEW)  # type: ignore[arg-type]
+    assert not play.acts_matter
+    # Only fresh luck is told, so the search does not claim more than there is.
+    assert play.best.low < 0.4 < play.best.high
+    assert not play.worse_than_chance
+    assert "Acts do not matter" in play.summary()
+
+
+def test_the_same_seed_finds_the_same() -> None:
+    game = mint.loads(FUSE)
+    one, other = (game.play_range(runs=200, most_runs=6_000, seed=3) for _ in range(2))
+    assert one.found == other.found
+    assert one.as_json() == other.as_json()
+
+
+def test_a_candidate_plays_as_the_habit_that_is_written_of_it(demo: mint.Game) -> None:
+    space = find_space(demo, "careful")
+    assert {"health", "broth", "count(foe)"} <= set(space.features)
+    played = Played(demo, space)
+    sip = Slot("sip", (Term("health", True, 50.0), Term("broth", False, 2.0)))
+    candidate = (Slot("swing", (Term("stamina", False, 15.0),)), sip)
+    found = played.wins(candidate, 3_000, 5).mean()
+    acts = [{"do": s.action, "if": " and ".join(t.words for t in s.terms)} for s in candidate]
+    written = with_habit(demo, "mine", {**space.base, "acts": acts})
+    assert "# simulated players choose" in written.text or "# how simulated players choose actions" in written.text
+    study = mint.loads(written.text).study(3_000, 6, habit="mine")
+    gap = abs(found - study.rate("win").value)
+    assert gap < 4 * np.sqrt(2 * 0.25 / 3_000)
+
+
+def test_what_a_habit_sees_is_all_that_is_looked_at() -> None:
+    text = FUSE.replace("reaction: 0.5", "reaction: 0.5, sees: [points]")
+    assert list(find_space(mint.loads(text), "eager").features) == ["points"]
+
+
+def test_a_batch_beyond_its_room_is_refused() -> None:
+    program = mint.loads(CHANCE).lowered.program
+    player = NativePlayer(native_code(program), program.dials.values, seed=1)
+    with pytest.raises(BrokenProgram, match="has room for 0"):
+        player.batch(0, 10)
+
+
+def test_the_command_tells_and_writes_it(command: Command, tmp_path: Path) -> None:
+    path = tmp_path / "fuse.yaml"
+    path.write_text("# kept\n" + FUSE.lstrip())
+    options = ("--runs", 500, "--most-runs", 20_000)
+    done = command("players", "fuse.yaml", *options, "--write", "best", "-o", "wins.csv")
+    assert done.returncode == 0, done.stderr
+    assert "the best found" in done.stdout
+    assert max(map(len, done.stdout.splitlines())) <= 80
+    again = mint.load(path)
+    assert path.read_text().startswith("# kept\n")
+    assert again.study(300, habit="best").rate("win").value == 1.0
+    assert (tmp_path / "wins.csv").read_text().startswith("player,wins,low,high")
+    told = json.loads(command("players", path, *options, "--like", "eager", "--json").stdout)
+    assert told["best"]["value"] == 1.0
+    assert command("players", path, "--like", "eagre").returncode == 2
+
+
+def test_what_cannot_be_searched_is_said(demo: mint.Game) -> None:
+    with pytest.raises(BadRequest, match="say whose timing"):
+        demo.play_range()
+    with pytest.raises(NotFound, match="did you mean 'careful'"):
+        demo.play_range("carful")
+    with pytest.raises(BadRequest, match="100 runs at least"):
+        mint.loads(FUSE).play_range(runs=10)
