@@ -12,7 +12,7 @@ from conftest import Command
 import mint_ledger as mint
 from mint_ledger.engines.native.engine import NativePlayer, native_code
 from mint_ledger.errors import BadRequest, BrokenProgram, NotFound
-from mint_ledger.players.candidate import Played, Slot, Term, find_space
+from mint_ledger.players.candidate import Played, Slot, Term, find_space, habit_of
 from mint_ledger.players.writing import with_habit
 
 # The fuse is drawn anew each second. Ducking with it at 7 and more earns a point, below that it costs three: who ducks
@@ -94,8 +94,7 @@ def test_a_candidate_plays_as_the_habit_that_is_written_of_it(demo: mint.Game) -
     sip = Slot("sip", (Term("health", True, 50.0), Term("broth", False, 2.0)))
     candidate = (Slot("swing", (Term("stamina", False, 15.0),)), sip)
     found = played.wins(candidate, 3_000, 5).mean()
-    acts = [{"do": s.action, "if": " and ".join(t.words for t in s.terms)} for s in candidate]
-    written = with_habit(demo, "mine", {**space.base, "acts": acts})
+    written = with_habit(demo, "mine", habit_of(space.base, candidate))
     assert "# simulated players choose" in written.text or "# how simulated players choose actions" in written.text
     study = mint.loads(written.text).study(3_000, 6, habit="mine")
     gap = abs(found - study.rate("win").value)

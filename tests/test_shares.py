@@ -133,6 +133,10 @@ measures: {{left: closing(score)}}
     for place, name in enumerate(names):
         assert found[name].value == pytest.approx(2 * (place + 1) + (4 if name in "pq" else 0), abs=1e-12)
     assert sum(share.value for share in found.values()) == pytest.approx(shares.difference.value, abs=1e-12)
+    assert all(share.low <= share.value <= share.high for share in found.values())
+    # p and q depend on the order, the others do not; of those that do not nothing is uncertain.
+    assert found["p"].high > found["p"].low
+    assert shares.plot().axes
 
 
 def test_rules_that_came_and_went_are_one_change_each_and_go_with_what_they_need() -> None:

@@ -27,7 +27,7 @@ from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, clustered_share, mean_of, ratio
+from mint_ledger.studies.estimate import Estimate, clustered_share, mean_of, plain, ratio
 from mint_ledger.studies.journals import VALUES, Floats, Integers, Journals, LookInterrupted, journals
 
 if TYPE_CHECKING:
@@ -187,9 +187,6 @@ class Attacks:
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
-        def plain(e: Estimate | None) -> dict[str, float] | None:
-            return None if e is None else {"value": e.value, "low": e.low, "high": e.high}
 
         return {
             "title": self.title,

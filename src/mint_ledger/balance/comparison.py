@@ -16,7 +16,16 @@ from mint_ledger.plain import finite
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.row import Row
-from mint_ledger.studies.estimate import CONFIDENCE, Estimate, mean_of, measured, quantile_gap, quantile_of, turned_rate
+from mint_ledger.studies.estimate import (
+    CONFIDENCE,
+    Estimate,
+    mean_of,
+    measured,
+    plain,
+    quantile_gap,
+    quantile_of,
+    turned_rate,
+)
 from mint_ledger.studies.intervals import Average, QuantileGap, Turned
 from mint_ledger.studies.seats import RESULTS
 from mint_ledger.studies.shape import Shapes, shapes_of
@@ -83,9 +92,6 @@ class Comparison:
     @finite
     def as_json(self) -> dict[str, Any]:
         """The comparison as plain values."""
-
-        def plain(e: Estimate) -> dict[str, float]:
-            return {"value": e.value, "low": e.low, "high": e.high}
 
         return {
             "titles": list(self.titles),

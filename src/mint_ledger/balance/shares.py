@@ -35,7 +35,7 @@ from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.block import BLOCK
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, is_share, mean, mean_of, measured, rate
+from mint_ledger.studies.estimate import Estimate, is_share, mean, mean_of, measured, plain, rate
 from mint_ledger.studies.intervals import OPEN, Average, Ends
 from mint_ledger.studies.limits import draws_something
 from mint_ledger.studies.studying import Asked, study_game
@@ -157,9 +157,6 @@ class Shares:
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
-        def plain(e: Estimate | None) -> dict[str, float] | None:
-            return None if e is None else {"value": e.value, "low": e.low, "high": e.high}
 
         return {
             "titles": list(self.titles),
@@ -352,7 +349,8 @@ class _Sharing:
     def _mean(self, values: Floats, clusters: Floats | None = None, sure: float | None = None) -> Estimate:
         """The mean of differences, which of shares of runs are no greater than 1."""
         bounds = (-1.0, 1.0) if is_share(self.measure) else OPEN
-        if self.between.is_certain:
+        # Without chance all runs are alike; orders that are drawn still differ.
+        if self.between.is_certain and clusters is None:
             bounds = (float(values[0]), float(values[0]))
         return _mean(values, clusters, self.setting.sure if sure is None else sure, bounds)
 

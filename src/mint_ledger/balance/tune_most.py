@@ -20,7 +20,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import MAX_SEED, Setting
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, measured
+from mint_ledger.studies.estimate import Estimate, measured, plain
 from mint_ledger.studies.study import Study
 from mint_ledger.studies.studying import measure_game
 
@@ -68,9 +68,6 @@ class TunedMost:
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
-        def plain(e: Estimate) -> dict[str, float]:
-            return {"value": e.value, "low": e.low, "high": e.high}
 
         names = [name for name, _ in self.dials]
         return {

@@ -9,7 +9,7 @@ from __future__ import annotations
 import copy
 import json
 import math
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -152,13 +152,13 @@ def _thresholds(low: float, high: float, *, whole: bool) -> tuple[float, ...]:
     return tuple(low + (high - low) * part / PARTS for part in range(1, PARTS))
 
 
-def candidate_data(space: Space, candidate: Candidate) -> dict[str, Any]:
-    """A candidate as a habit of a game file."""
+def habit_of(base: Mapping[str, Any], candidate: Candidate) -> dict[str, Any]:
+    """A candidate as a habit of a game file, with what such habits have besides their acts."""
     acts = [
         {"do": slot.action, **({"if": " and ".join(term.words for term in slot.terms)} if slot.terms else {})}
         for slot in candidate
     ]
-    return {**space.base, "acts": acts}
+    return {**base, "acts": acts}
 
 
 class Played:
@@ -230,7 +230,3 @@ class Played:
             won.append(self.winning[player.taken[:count, 0].astype(int)])
         self.runs += runs
         return np.concatenate(won)
-
-    def rate(self, candidates: Sequence[Candidate], runs: int, seed: int, first: int = 0) -> list[float]:
-        """The share of wins of some candidates, with the same luck each."""
-        return [float(self.wins(candidate, runs, seed, first).mean()) for candidate in candidates]

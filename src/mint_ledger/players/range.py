@@ -17,11 +17,11 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.habit import NO_HABIT
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
-from mint_ledger.players.candidate import SEARCHED, Candidate, Played, candidate_data, find_space
+from mint_ledger.players.candidate import Candidate, Played, find_space, habit_of
 from mint_ledger.players.search import JUDGED, Search
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, rate
+from mint_ledger.studies.estimate import Estimate, plain, rate
 from mint_ledger.studies.studying import Asked, study_game
 
 if TYPE_CHECKING:
@@ -98,12 +98,7 @@ class PlayRange:
         """The best that was found, as a habit of a game file."""
         wins = f"{100 * self.best.value:.1f} %"
         about = f"the best found with the timing of {self.like}: wins {wins} of {self.runs:,} runs"
-        data = {"about": about, **dict(self.base)}
-        data["acts"] = [
-            {"do": slot.action, **({"if": " and ".join(t.words for t in slot.terms)} if slot.terms else {})}
-            for slot in self.found
-        ]
-        return data
+        return {"about": about, **habit_of(self.base, self.found)}
 
     def table(self) -> pd.DataFrame:
         """One row a player: player, wins, low, high."""
@@ -121,9 +116,6 @@ class PlayRange:
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
-        def plain(e: Estimate) -> dict[str, float]:
-            return {"value": e.value, "low": e.low, "high": e.high}
 
         return {
             "title": self.title,
@@ -223,6 +215,3 @@ def find_range(
         base=space.base,
         interrupted=interrupted,
     )
-
-
-__all__ = ["SEARCHED", "PlayRange", "candidate_data", "find_range"]

@@ -19,7 +19,7 @@ from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.program import Program
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, mean_of, quantile, rate
+from mint_ledger.studies.estimate import Estimate, mean_of, plain, quantile, rate
 from mint_ledger.studies.journals import Floats, Integers, Journals, LookInterrupted, journals
 from mint_ledger.studies.request import chosen_accounts
 
@@ -149,9 +149,6 @@ class Course:
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
-        def plain(e: Estimate) -> dict[str, float]:
-            return {"value": e.value, "low": e.low, "high": e.high}
 
         return {
             "title": self.title,

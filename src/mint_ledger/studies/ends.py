@@ -31,7 +31,7 @@ from mint_ledger.program.program import Program
 from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.program.walking import nodes
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, clustered_share, rate, ratio
+from mint_ledger.studies.estimate import Estimate, clustered_share, plain, rate, ratio
 from mint_ledger.studies.journals import Integers, Journals, LookInterrupted, journals
 
 if TYPE_CHECKING:
@@ -207,9 +207,6 @@ class Ends:
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
-        def plain(e: Estimate) -> dict[str, float]:
-            return {"value": e.value, "low": e.low, "high": e.high}
 
         def told(end: End) -> dict[str, Any]:
             return {

@@ -81,6 +81,11 @@ class Estimate:
         return replace(self, low=low, high=high, confidence=sure)
 
 
+def plain(estimate: Estimate | None) -> dict[str, float] | None:
+    """An estimate as plain values: value, low, high; none of none."""
+    return None if estimate is None else {"value": estimate.value, "low": estimate.low, "high": estimate.high}
+
+
 def checked_sure(sure: float) -> float:
     """A chance with which an interval holds.
 

@@ -21,7 +21,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, mean_of, rate, ratio
+from mint_ledger.studies.estimate import Estimate, mean_of, plain, rate, ratio
 from mint_ledger.studies.journals import Floats, Integers, Journals, LookInterrupted, journals
 from mint_ledger.studies.limits import draws_something
 
@@ -202,9 +202,6 @@ class Income:
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
-        def plain(e: Estimate | None) -> dict[str, float] | None:
-            return None if e is None else {"value": e.value, "low": e.low, "high": e.high}
 
         return {
             "title": self.title,

@@ -38,7 +38,7 @@ def plot_shares(shares: Shares) -> Figure:
         colour = (BLUE if share.value > 0 else ORANGE) if not share.low <= 0.0 <= share.high else GREY
         axis.barh(height, share.value, left=level, color=colour, height=0.6)
         if math.isfinite(share.half_width):
-            ends = [[level + share.value - (level + share.low)], [level + share.high - (level + share.value)]]
+            ends = [[max(share.value - share.low, 0.0)], [max(share.high - share.value, 0.0)]]
             axis.errorbar(level + share.value, height, xerr=ends, color="black", capsize=4, linewidth=1.2)
         digits = min(digits_for(share), 2)
         sign = "+" if share.value > 0 else ""
