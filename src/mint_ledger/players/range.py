@@ -182,7 +182,7 @@ def find_range(
                 others["without", action] = part.run([begin], space.without(action))
     except KeyboardInterrupt:
         interrupted = True
-        best = best or (tried[-1] if tried else ())
+        best = best or last.best or (tried[-1] if tried else ())
     spans = {} if interrupted else last.flat(best)
 
     def told(candidate: Candidate) -> Estimate:

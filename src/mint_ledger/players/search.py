@@ -34,6 +34,7 @@ class Search:
 
     Attributes:
         budget: begin no more rounds after so many runs; `until`, or after that moment (of `time.monotonic`).
+        best: the best that was found so far, should the search be broken off.
     """
 
     played: Played
@@ -41,6 +42,7 @@ class Search:
     budget: int
     until: float
     progress: Progress | None = None
+    best: Candidate = ()
 
     def run(self, begin: Sequence[Candidate], space: Space | None = None) -> Candidate:
         """The best candidate that is found from some to begin with, of the acts of a space."""
@@ -54,7 +56,7 @@ class Search:
             round_ += 1
             beam = self._halved(pool, self.seed + round_, spent + self.budget)
             still = still + 1 if beam[0] == best else 0
-            best = beam[0]
+            best = self.best = beam[0]
             pool = list(dict.fromkeys([*beam, *(_changed(draw.choice(beam), space, draw) for _ in range(WIDE))]))
             if self.progress is not None:
                 self.progress(min(self.played.runs - spent, self.budget), self.budget)

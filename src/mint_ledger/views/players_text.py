@@ -59,7 +59,8 @@ def _acts(play: PlayRange) -> Iterator[str]:
 def players_sentences(play: PlayRange) -> Iterator[str]:
     """What it comes to."""
     if play.interrupted:
-        yield "It was stopped before it was done; this is the best so far."
+        yield "It was stopped before it was done; this is the best so far, and nothing is said of what acts are worth."
+        return
     if not play.acts_matter:
         yield "Acts do not matter, as far as was seen: the best found does not certainly differ from doing nothing."
         return
