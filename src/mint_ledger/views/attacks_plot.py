@@ -8,7 +8,7 @@ import numpy as np
 
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import GREY, ORANGE
+from mint_ledger.views.run_plot import GREY, INK
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, SIZE
 
@@ -20,8 +20,6 @@ if TYPE_CHECKING:
 
 NAME = 30
 MOST = 16
-# Blue and orange are for won and lost.
-DARK = "#333333"
 HATCHES = ("", "//", "..")
 
 
@@ -50,7 +48,7 @@ def plot_rates(attacks: Attacks, ax: Axes) -> None:
     halves = [estimate.half_width if estimate is not None else 0.0 for estimate in did]
     sure = sure_words(attacks.sure)
     label = f"in play, with somebody in reach ({sure})"
-    bars = {"height": 0.25, "color": DARK, "ecolor": ORANGE, "capsize": 3, "label": label}
+    bars = {"height": 0.25, "color": INK, "ecolor": GREY, "capsize": 3, "label": label}
     ax.barh(places + 0.27, values, xerr=np.nan_to_num(halves, posinf=0.0), **bars)  # type: ignore[arg-type]
     ax.set_yticks(places, names)
     ax.invert_yaxis()

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import BLUE, GREY
+from mint_ledger.views.run_plot import GREY, INK
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, RESULT_COLOURS, RESULT_WORDS, SIZE, SKY
 
@@ -68,7 +68,7 @@ def _times(course: Course, axis: Axes) -> None:
     if len(places) > 1:
         axis.fill_between(places, low, high, color=SKY, alpha=0.3, linewidth=0, label="nine of ten runs")
         axis.fill_between(places, lower, upper, color=SKY, alpha=0.6, linewidth=0, label="half of the runs")
-    axis.plot(places, middle, color=BLUE, marker="o", markersize=4, label="median")
+    axis.plot(places, middle, color=INK, marker="o", markersize=4, label="median")
     axis.set_ylim(bottom=0)
     _frame(course, axis, f"how long it takes, {course.unit}")
     axis.legend(loc="best", fontsize=9, frameon=False)

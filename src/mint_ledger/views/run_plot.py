@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 
 MOST_PANELS = 6
 # Okabe and Ito's colours, which colour-blind readers can tell apart.
-BLUE, ORANGE, GREEN, GREY = "#0072B2", "#D55E00", "#009E73", "#666666"
+# Won, met, gained is blue; lost, missed, taken orange; what is a plain value has the colour of ink.
+BLUE, ORANGE, GREEN, GREY, INK = "#0072B2", "#D55E00", "#009E73", "#666666", "#333333"
 BAND_GREYS = ("#e9e9e9", "#f7f7f7")
 
 
@@ -86,8 +87,8 @@ def _draw_column(axis: Axes, name: str, cells: Sequence[tuple[float, float]]) ->
     from matplotlib.ticker import MaxNLocator
 
     keys, values = zip(*cells, strict=True)
-    axis.plot(keys, values, color=ORANGE, linewidth=1.0, linestyle="--", label="smooth", zorder=2)
-    axis.plot(keys, values, color=BLUE, linewidth=1.8, drawstyle="steps-post", marker="o", label="by key", zorder=3)
+    axis.plot(keys, values, color=GREY, linewidth=1.0, linestyle="--", label="smooth", zorder=2)
+    axis.plot(keys, values, color=INK, linewidth=1.8, drawstyle="steps-post", marker="o", label="by key", zorder=3)
     if all(key == int(key) for key in keys):
         axis.xaxis.set_major_locator(MaxNLocator(integer=True))
     axis.set_title(name, loc="left", fontsize=11)
@@ -102,7 +103,7 @@ def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey
     model = words.model(key.entity, key.stat) or Stat()
     times, values = run.path(name)
     steps = model.whole or model.value_type != "number"
-    axis.plot(times, values, color=BLUE, linewidth=1.8, drawstyle="steps-post" if steps else "default", zorder=3)
+    axis.plot(times, values, color=INK, linewidth=1.8, drawstyle="steps-post" if steps else "default", zorder=3)
     low, high = run.engine_at(None).limits(run.program.accounts[key.stat].column, key.entity)
     bottom, top = min(values), max(values)
     for limit, word in ((high, "max"), (low, "min")):
@@ -157,7 +158,7 @@ def _draw_marks(run: Run, words: Words, axis: Axes, key: AccountKey, heights: tu
             marks["hit"].append(words.seconds(row.step))
         elif _is_gain(run, row):
             marks["gain"].append(words.seconds(row.step))
-    for (what, marker, colour), height in zip((("hit", "v", ORANGE), ("gain", "^", GREEN)), heights, strict=True):
+    for (what, marker, colour), height in zip((("hit", "v", ORANGE), ("gain", "^", BLUE)), heights, strict=True):
         if marks[what]:
             at = [height] * len(marks[what])
             axis.scatter(marks[what], at, marker=marker, s=30, color=colour, label=what, zorder=4)

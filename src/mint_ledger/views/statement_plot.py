@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.statement import Statement
 from mint_ledger.journal.wording import number, signed
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
+from mint_ledger.views.run_plot import BLUE, GREY, INK, ORANGE
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -22,7 +22,7 @@ def plot_statement(statement: Statement) -> Figure:
     figure = canvas(12.8, 8.0)
     axis = figure.subplots()
     labels = ["opening", *(line.cause for line in statement.lines), "closing"]
-    axis.bar(0, statement.opening, color=BLUE, width=0.6)
+    axis.bar(0, statement.opening, color=INK, width=0.6)
     level = statement.opening
     ends = [statement.opening]
     for place, line in enumerate(statement.lines, 1):
@@ -32,7 +32,7 @@ def plot_statement(statement: Statement) -> Figure:
             line.total,
             bottom=level,
             width=0.6,
-            color=GREEN if gains else ORANGE,
+            color=BLUE if gains else ORANGE,
             hatch="//" if gains else None,
             edgecolor="white",
         )
@@ -41,7 +41,7 @@ def plot_statement(statement: Statement) -> Figure:
         ends.append(level)
     last = len(labels) - 1
     axis.plot([last - 1 + 0.3, last + 0.3], [level, level], color=GREY, linewidth=0.9)
-    axis.bar(last, statement.closing, color=BLUE, width=0.6)
+    axis.bar(last, statement.closing, color=INK, width=0.6)
     _label(axis, statement, ends)
     axis.set_xticks(range(len(labels)), [_broken(label) for label in labels], fontsize=11)
     axis.axhline(0, color="black", linewidth=0.9)

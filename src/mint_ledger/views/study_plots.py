@@ -19,8 +19,8 @@ if TYPE_CHECKING:
 
     from mint_ledger.studies.study import Study
 
-SKY, YELLOW, PURPLE = "#56B4E9", "#E69F00", "#CC79A7"
-RESULT_COLOURS = {"win": BLUE, "lose": ORANGE, "draw": GREEN, "unfinished": GREY}
+SKY, YELLOW, PURPLE, DRAWN = "#56B4E9", "#E69F00", "#CC79A7", "#F0E442"
+RESULT_COLOURS = {"win": BLUE, "lose": ORANGE, "draw": DRAWN, "unfinished": GREY}
 RESULT_WORDS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfinished"}
 # Causes have not the colours of results, which mean won and lost; what is told together is grey.
 CAUSE_COLOURS = (SKY, YELLOW, GREEN, PURPLE)
@@ -122,7 +122,7 @@ def _outcomes(study: Study, axis: Axes) -> None:
             textcoords="offset points",
             va="center",
             ha="right" if inside else "left",
-            color="white" if inside else "black",
+            color="white" if inside and result != "draw" else "black",
         )
     axis.set_yticks(range(len(bars)), [f"{name}\n({RESULT_WORDS[result]})" for name, result, _ in reversed(bars)])
     axis.set_xlim(0, 100)

@@ -10,7 +10,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.journal.wording import number, shown
 from mint_ledger.studies.estimate import is_share, sure_words
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import BLUE, GREEN, GREY
+from mint_ledger.views.run_plot import BLUE, GREY, INK
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -56,15 +56,15 @@ def _line(figure: Figure, sweep: Sweep, text: str) -> None:
         [min(max(factor * end, bottom), top) for end in ends]
         for ends in zip(*((e.low, e.high) for e in estimates), strict=True)
     )
-    axis.fill_between(xs, lows, highs, color=BLUE, alpha=0.2)
-    axis.plot(xs, [factor * e.value for e in estimates], "o-", color=BLUE, linewidth=1.8, label=text)
+    axis.fill_between(xs, lows, highs, color=INK, alpha=0.2)
+    axis.plot(xs, [factor * e.value for e in estimates], "o-", color=INK, linewidth=1.8, label=text)
     for point in sweep.points:
         for judged in point.judged:
             if judged.target.measure == text:
                 axis.axhspan(
                     factor * max(judged.target.want.low, -1e9),
                     factor * min(judged.target.want.high, 1e9),
-                    color=GREEN,
+                    color=BLUE,
                     alpha=0.08,
                 )
                 where = (0.01, factor * judged.target.want.high)
@@ -73,7 +73,7 @@ def _line(figure: Figure, sweep: Sweep, text: str) -> None:
     good = [(p.dials[dial], factor * p.estimates[text].value) for p in sweep.points if p.meets_all]
     if good:
         across, up = zip(*good, strict=True)
-        axis.scatter(across, up, s=160, marker="s", facecolors="none", edgecolors=GREEN, linewidths=2)
+        axis.scatter(across, up, s=160, marker="s", facecolors="none", edgecolors=BLUE, linewidths=2)
     axis.axvline(float(sweep.today[dial]), color=GREY, linestyle="--", linewidth=1)
     axis.annotate(
         "today",

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.wording import Words
 from mint_ledger.program.row import WHATS
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
+from mint_ledger.views.run_plot import GREEN, GREY, INK, ORANGE
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -86,7 +86,7 @@ def _draw(axis: Axes, place: int, track: _Track, end: float) -> None:
 def _tracks(run: Run, words: Words) -> Iterator[_Track]:
     yield _levels(run, words)
     yield from _by_cause(run, words, ("hit",), ("miss", "dodge"), ORANGE)
-    yield from _by_cause(run, words, ("act",), ("slip",), BLUE)
+    yield from _by_cause(run, words, ("act",), ("slip",), INK)
     yield from _statuses(run, words)
     yield from _rules(run, words)
 

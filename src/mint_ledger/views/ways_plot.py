@@ -46,7 +46,8 @@ def plot_results(ways: Sequence[Way], ax: Axes) -> None:
             ax.barh(place, share, left=left, color=colour, height=0.62, label=label)
             told.add(result)
             if share >= 6:
-                ax.text(left + share / 2, place, f"{share:.1f} %", ha="center", va="center", color="white", fontsize=10)
+                ink = "black" if result == "draw" else "white"
+                ax.text(left + share / 2, place, f"{share:.1f} %", ha="center", va="center", color=ink, fontsize=10)
             left += share
     ax.set_yticks(range(len(ways)), [short(name, NAME) for name, _ in ways])
     ax.invert_yaxis()
