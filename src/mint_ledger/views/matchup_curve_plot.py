@@ -9,8 +9,9 @@ import numpy as np
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.wording import shown
 from mint_ledger.views.canvas import canvas
+from mint_ledger.views.run_plot import INK
 from mint_ledger.views.short import short
-from mint_ledger.views.study_plots import CAUSE_COLOURS, SIZE
+from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, SIZE
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -20,6 +21,8 @@ if TYPE_CHECKING:
 
 MARKERS = ("o", "s", "^", "D", "v", "P")
 MOST_PAIRS = 6
+# A pair each; none of them means won or lost.
+COLOURS = (*CAUSE_COLOURS, INK, OTHERS)
 NAME = 44
 
 
@@ -57,7 +60,7 @@ def _places(values: tuple[float | str, ...]) -> list[float]:
 def _hits(curves: MatchupCurves, pairs: tuple[PairCurve, ...], axis: Axes) -> None:
     places = _places(curves.dials[0][1])
     for number, pair in enumerate(pairs):
-        colour = CAUSE_COLOURS[number]
+        colour = COLOURS[number]
         middle, late = ([m.hits[which] if m.hits else np.nan for m in pair.matchups] for which in (1, 2))
         axis.plot(places, middle, color=colour, label=short(pair.name, NAME))
         axis.plot(places, late, color=colour, linestyle="--", linewidth=1)
@@ -75,8 +78,8 @@ def _seconds(curves: MatchupCurves, pairs: tuple[PairCurve, ...], axis: Axes) ->
         if not any(known):
             continue
         middle, late = ([times[which] if times else np.nan for times in known] for which in (0, 1))
-        axis.plot(places, middle, color=CAUSE_COLOURS[number], marker=MARKERS[number], markersize=5)
-        axis.plot(places, late, color=CAUSE_COLOURS[number], linestyle="--", linewidth=1)
+        axis.plot(places, middle, color=COLOURS[number], marker=MARKERS[number], markersize=5)
+        axis.plot(places, late, color=COLOURS[number], linestyle="--", linewidth=1)
     _frame(curves, axis, f"time to defeat, {curves.unit}: half (line), 19 of 20 (dashes)")
 
 
