@@ -341,7 +341,7 @@ class Game(PlayableGame):
             like: the habit whose timing, slips and finds all have; by default the only one of the game.
             runs: how many runs confirm each number that is told.
             seed: the seed; the same one and the same `most_runs` find the same.
-            most_runs: how many runs the search may take, besides those that prune what is found, and look at thresholds.
+            most_runs: how many runs the search may take, besides those that prune what is found.
             seconds: begin no further rounds of the search after so long.
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
