@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 import pytest
-from conftest import Command, heed_ctrl_c
+from conftest import Command, heed_ctrl_c, on_terminal
 
 import mint_ledger as mint
 
@@ -41,34 +41,11 @@ def test_the_shell_completes_commands_and_options() -> None:
     assert "study" not in completed("bash", "mint-ledger tu")
 
 
-def test_no_colour_reaches_a_terminal_that_wants_none(tmp_path: Path) -> None:
-    import pty
-
-    (tmp_path / "saltmere.yaml").write_text(mint.demo_path().read_text("utf-8"))
-    command = [sys.executable, "-m", "mint_ledger.cli.main", "study", "saltmere.yaml", "--runs", "600"]
-
-    def shown(**more: str) -> str:
-        master, slave = pty.openpty()
-        environment = {**os.environ, "TERM": "xterm-256color", "PYTHONIOENCODING": "utf-8"}
-        environment.pop("NO_COLOR", None)
-        environment |= more
-        process = subprocess.Popen(command, cwd=tmp_path, stdout=slave, stderr=slave, stdin=slave, env=environment)
-        os.close(slave)
-        text = b""
-        while True:
-            try:
-                part = os.read(master, 65536)
-            except OSError:
-                break
-            if not part:
-                break
-            text += part
-        assert process.wait() == 0
-        return text.decode("utf-8", "replace")
-
+def test_no_colour_reaches_a_terminal_that_wants_none(saltmere: Path) -> None:
+    asked = ("study", str(saltmere), "--runs", "600")
     colours = re.compile(r"\x1b\[[0-9;]*(?:3[0-7]|9[0-7]|38;)[0-9;]*m")
-    assert colours.search(shown())  # the progress bar has some, where they are wanted
-    assert not colours.search(shown(NO_COLOR="1"))
+    assert colours.search(on_terminal(*asked))
+    assert not colours.search(on_terminal(*asked, NO_COLOR="1"))
 
 
 def test_help_lists_the_commands_and_starts_without_the_heavy_packages(command: Command) -> None:

@@ -2,52 +2,32 @@
 
 from __future__ import annotations
 
-import fcntl
-import os
-import pty
-import struct
-import subprocess
-import sys
-import termios
+import re
 
 import pytest
+from conftest import on_terminal
 
 import mint_ledger as mint
 from mint_ledger.cli.output import fitted
 from mint_ledger.views.width import line_width, room, texts_of
 
 
-def _on_terminal(columns: int, *arguments: str) -> list[str]:
-    """What a command prints on a terminal of so many columns."""
-    master, slave = pty.openpty()
-    fcntl.ioctl(slave, termios.TIOCSWINSZ, struct.pack("HHHH", 40, columns, 0, 0))
-    environment = {**os.environ, "TERM": "xterm-256color", "NO_COLOR": "1", "PYTHONIOENCODING": "utf-8"}
-    environment.pop("COLUMNS", None)
-    command = [sys.executable, "-m", "mint_ledger.cli.main", *arguments]
-    process = subprocess.Popen(command, stdout=slave, stderr=subprocess.DEVNULL, stdin=slave, env=environment)
-    os.close(slave)
-    text = b""
-    while True:
-        try:
-            part = os.read(master, 65536)
-        except OSError:
-            break
-        if not part:
-            break
-        text += part
-    assert process.wait() == 0
-    return text.decode("utf-8").replace("\r", "").split("\n")
+def _lines(columns: int, *arguments: str) -> list[str]:
+    """The lines that a command prints on a terminal of so many columns, without its progress."""
+    text = on_terminal(*arguments, columns=columns, NO_COLOR="1").replace("\r", "\n")
+    shown = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", text).split("\n")
+    return shown[max(place for place, line in enumerate(shown) if line.startswith("Saltmere Light ·")) :]
 
 
 @pytest.mark.parametrize("look", [(), ("--attacks",), ("--income", "keeper.oil"), ("--ends",), ("--per", "level")])
 def test_nothing_is_wider_than_a_narrow_terminal(look: tuple[str, ...]) -> None:
-    lines = _on_terminal(60, "study", str(mint.demo_path()), "--habit", "careful", "--runs", "60", *look)
+    lines = _lines(60, "study", str(mint.demo_path()), "--habit", "careful", "--runs", "60", *look)
     assert max(map(len, lines)) <= 60
     assert lines[0].startswith("Saltmere Light")
 
 
 def test_the_shares_of_a_study_are_whole_where_its_bars_are_cut() -> None:
-    lines = _on_terminal(60, "study", str(mint.demo_path()), "--habit", "careful", "--runs", "60")
+    lines = _lines(60, "study", str(mint.demo_path()), "--habit", "careful", "--runs", "60")
     won = next(line for line in lines if line.strip().startswith("won"))
     assert won.count("%") == 2
 
