@@ -8,7 +8,7 @@ import pytest
 from conftest import on_terminal
 
 import mint_ledger as mint
-from mint_ledger.cli.output import fitted
+from mint_ledger.cli.fitting import fitted
 from mint_ledger.views.width import line_width, room, texts_of
 
 
@@ -57,10 +57,62 @@ def test_widths_are_held_between_sixty_and_a_hundred_and_sixty() -> None:
         assert room(20, ["x" * 30]) == 30
         assert room(20, ["x" * 99]) == 40
     with texts_of(60):
+        assert room(26) == 26
         assert room(26, least=20) == 20
 
 
-def test_rows_are_cut_and_sentences_wrapped() -> None:
-    assert fitted("  name    12    34    56", 18) == "  name    12    3…"
+def test_sentences_are_wrapped() -> None:
     assert fitted("  what is a sentence goes on", 18) == "  what is a\n    sentence goes\n    on"
     assert fitted("short", 18) == "short"
+
+
+TABLE = """
+  who               points     ±   lands
+  moth                 120   3.5    85 %   ████████████
+    a long draught    −8.0   0.4   100 %   ███
+"""
+
+
+def test_a_table_gives_up_its_gaps_first_then_its_bars_then_the_width_of_names() -> None:
+    assert fitted(TABLE, 60) == TABLE
+    assert fitted(TABLE, 54).split("\n")[2:4] == [
+        "  moth                 120  3.5   85 %  ████████████",
+        "    a long draught    −8.0  0.4  100 %  ███",
+    ]
+    shorter = fitted(TABLE, 49).split("\n")
+    assert shorter[2] == "  moth                 120  3.5   85 %  █████████"
+    assert shorter[3] == "    a long draught    −8.0  0.4  100 %  ██"
+    none = fitted(TABLE, 40).split("\n")
+    assert none[1] == "  who               points    ±  lands"
+    wrapped = fitted(TABLE, 34).split("\n")
+    assert wrapped[2:5] == ["  moth             120  3.5   85 %", "    a long        −8.0  0.4  100 %", "    draught"]
+
+
+def test_a_table_that_has_too_many_columns_loses_the_last_and_says_so() -> None:
+    assert fitted(TABLE, 24).split("\n")[1:] == [
+        "  who         points   ±",
+        "  moth           120 3.5",
+        "    a long      −8.0 0.4",
+        "    draught",
+        "  … 1 column more on a wider terminal",
+        "",
+    ]
+
+
+@pytest.mark.parametrize("columns", [60, 66, 72])
+@pytest.mark.parametrize(
+    "command",
+    [
+        ("compare", "{demo}", "{demo}", "--set", "bosun.health=60", "--habit", "careful", "--runs", "60"),
+        ("matchup", "{demo}"),
+        ("run", "{demo}", "--habit", "careful"),
+        ("statement", "{demo}", "keeper.health", "--habit", "careful"),
+        ("why", "{demo}", "keeper.health", "--habit", "careful"),
+        ("check", "{demo}"),
+        ("check", "{demo}", "--order"),
+    ],
+)
+def test_no_command_is_wider_than_its_terminal(command: tuple[str, ...], columns: int) -> None:
+    asked = [part.format(demo=mint.demo_path()) for part in command]
+    shown = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", on_terminal(*asked, columns=columns, NO_COLOR="1"))
+    assert max(map(len, re.split("[\r\n]", shown))) <= columns

@@ -488,14 +488,16 @@ def matchup(
 def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: bool) -> Matchups:
     """Fight them, and tell each as it comes; Ctrl-C ends it with what has come so far."""
     from mint_ledger.balance.matchup import Matchup, Matchups, make_matchups
-    from mint_ledger.cli.output import flush
+    from mint_ledger.cli.output import flush, is_narrow
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.views.matchup_text import matchup_foot, matchup_head, matchup_line
 
     came: list[Matchup] = []
+    # A table that has to be laid out anew is shown at once.
+    is_shown = not as_json and not is_narrow()
 
     def tell(matchup: Matchup) -> None:
-        if not as_json:
+        if is_shown:
             say((f"{matchup_head(game.title)}\n" if not came else "") + matchup_line(matchup))
             flush()
         came.append(matchup)
@@ -509,7 +511,7 @@ def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: b
     except KeyboardInterrupt:
         matchups = Matchups(game.title, tuple(came), ("the others: interrupted",))
     if not as_json:
-        say(matchup_foot(matchups) if came else matchups.summary())
+        say(matchup_foot(matchups) if came and is_shown else matchups.summary())
     return matchups
 
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import json
-import re
 import shutil
 import sys
-import textwrap
 from typing import Any
 
 from mint_ledger.cli import waiting
 from mint_ledger.cli.colours import coloured, wants_colours
+from mint_ledger.cli.fitting import fitted
 from mint_ledger.plain import neutral, plain_json
+from mint_ledger.views.width import USUAL
 
 # For terminals and pipes that cannot show them.
 _PLAIN = str.maketrans(
@@ -35,9 +35,6 @@ _PLAIN = str.maketrans(
     }
 )
 
-# What stands in columns.
-_ROW = re.compile(r"\S {2,}\S")
-
 
 def say(text: str, *, error: bool = False, plain: bool = False) -> None:
     """Print a text: with colours on terminals (unless it is to be plain), in letters that the stream can say."""
@@ -58,20 +55,9 @@ def say(text: str, *, error: bool = False, plain: bool = False) -> None:
     stream.write(text + "\n")
 
 
-def fitted(text: str, columns: int) -> str:
-    """A text for a terminal that is narrower than its lines: rows of a table are cut at their end, others wrapped."""
-    if columns >= max(map(len, text.split("\n"))):
-        return text
-    lines: list[str] = []
-    for line in text.split("\n"):
-        indent = " " * (len(line) - len(line.lstrip()))
-        if len(line) <= columns:
-            lines.append(line)
-        elif _ROW.search(line.strip()):
-            lines.append(line[: columns - 1] + "…")
-        else:
-            lines += textwrap.wrap(line, columns, initial_indent="", subsequent_indent=indent + "  ") or [""]
-    return "\n".join(lines)
+def is_narrow() -> bool:
+    """Whether texts go to a terminal that is narrower than usual."""
+    return sys.stdout is not None and sys.stdout.isatty() and shutil.get_terminal_size().columns < USUAL
 
 
 def flush() -> None:

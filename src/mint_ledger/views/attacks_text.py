@@ -27,21 +27,22 @@ NOTE = (
 def attacks_text(attacks: Attacks) -> str:
     """Each attack with its targets, then what a point costs."""
     unit = "s" if attacks.unit == "second" else "turns"
+    wide = room(NAME, map(_name, attacks.attacks))
     lines = [f"{attacks.title} · {attacks.runs:,} runs · seed {attacks.seed}", ""]
-    lines.append(f"  {'':<{room(NAME)}}{'alone':>12}{'in play':>10}")
+    lines.append(f"  {'':<{wide}}{'alone':>12}{'in play':>10}")
     heads = f"{'10 ' + unit:>6}{'long':>6}{'':>4}{'±':>6}{'reach ' + unit:>9}{'dealt':>8}{'beyond':>8}{'lands':>7}"
-    lines.append(f"  {'damage a ' + attacks.unit:<{room(NAME)}}{heads}")
+    lines.append(f"  {'damage a ' + attacks.unit:<{wide}}{heads}")
     for attack in attacks.attacks:
-        lines.append(_line(attack))
+        lines.append(_line(attack, wide))
         if len(attack.dealt) > 1:
-            lines += [_target(attack, name) for name in attack.dealt]
-    lines += _costs(attacks, unit)
+            lines += [_target(attack, name, wide) for name in attack.dealt]
+    lines += _costs(attacks, unit, wide)
     note = f"{NOTE.format(unit=attacks.unit)} ±: at {sure_words(attacks.sure)}."
     lines += ["", *textwrap.wrap(note, line_width() - 2, initial_indent="  ", subsequent_indent="  ")]
     return "\n".join(lines)
 
 
-def _line(attack: AttackInPlay) -> str:
+def _line(attack: AttackInPlay, wide: int) -> str:
     did, half = "–", ""
     estimate = attack.did()
     if estimate is not None and attack.strikes.any():
@@ -50,18 +51,22 @@ def _line(attack: AttackInPlay) -> str:
     dealt = number(attack.damage().value, 0) if attack.strikes.any() else "–"
     beyond = f"{100 * attack.wasted:.0f} %" if attack.wasted is not None else ""
     lands = f"{100 * attack.lands.value:.0f} %" if attack.lands is not None else "never"
-    name = short(f"{attack.attack} of {attack.attacker}", room(NAME))
-    return f"  {name:<{room(NAME)}}{_alone(attack)}{did:>6}{half:>5}{reach:>8}{dealt:>8}{beyond:>8}{lands:>7}".rstrip()
+    name = short(_name(attack), wide)
+    return f"  {name:<{wide}}{_alone(attack)}{did:>6}{half:>5}{reach:>8}{dealt:>8}{beyond:>8}{lands:>7}".rstrip()
 
 
-def _target(attack: AttackInPlay, target: str) -> str:
+def _name(attack: AttackInPlay) -> str:
+    return f"{attack.attack} of {attack.attacker}"
+
+
+def _target(attack: AttackInPlay, target: str, wide: int) -> str:
     estimate = attack.did(target)
     did = _with_half(estimate)[0] if estimate is not None else "–"
     dealt = attack.damage(target).value
     beyond = 1.0 - float(attack.arrived[target].mean()) / dealt if dealt else 0.0
-    name = short(f"  to {target}", room(NAME))
+    name = short(f"  to {target}", wide)
     cells = f"{did:>6}{'':>13}{number(dealt, 0):>8}{100 * beyond:>6.0f} %"
-    return f"  {name:<{room(NAME)}}{_alone(attack, target)}{cells}"
+    return f"  {name:<{wide}}{_alone(attack, target)}{cells}"
 
 
 def _alone(attack: AttackInPlay, target: str | None = None) -> str:
@@ -69,7 +74,7 @@ def _alone(attack: AttackInPlay, target: str | None = None) -> str:
     return "".join(f"{'–' if rate is None else fixed(rate, 1):>6}" for rate in rates)
 
 
-def _costs(attacks: Attacks, unit: str) -> list[str]:
+def _costs(attacks: Attacks, unit: str, wide: int) -> list[str]:
     rows = []
     for attack in attacks.attacks:
         costs = attack.costs()
@@ -77,8 +82,7 @@ def _costs(attacks: Attacks, unit: str) -> list[str]:
         told += [f"{_cost(costs[TIME])} {unit} in reach"] if TIME in costs and attack.reach.any() else []
         by = f", with {', '.join(attack.actions)}" if attack.actions and len(told) > 1 else ""
         if told:
-            name = short(f"{attack.attack} of {attack.attacker}", room(NAME))
-            lead = f"  {name:<{room(NAME)}} "
+            lead = f"  {short(_name(attack), wide):<{wide}} "
             rows += textwrap.wrap(
                 "; ".join(told) + by, line_width(), initial_indent=lead, subsequent_indent=" " * len(lead)
             )

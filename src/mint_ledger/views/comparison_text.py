@@ -15,14 +15,15 @@ from mint_ledger.views.width import line_width, room
 def comparison_text(comparison: Comparison) -> str:
     """Each estimate of both, the paired difference and whether it is more than noise; turned runs; changed dials."""
     one, other = comparison.titles
+    wide = room(26, (f"{difference.name} %" for difference in comparison.differences))
     lines = [
         f"A  {one}",
         f"B  {other}",
         f"{comparison.runs:,} runs each, run by run under the same luck, seed {comparison.seed}",
         "",
-        f"  {'':<{room(26)}}{'A':>10}{'B':>10}{'B − A':>10}   {sure_words(comparison.sure)} interval",
+        f"  {'':<{wide}}{'A':>10}{'B':>10}{'B − A':>10}   {sure_words(comparison.sure)} interval",
     ]
-    lines += [_line(difference) for difference in comparison.differences]
+    lines += [_line(difference, wide) for difference in comparison.differences]
     if comparison.turned:
         lines += ["", "  runs that came out otherwise:"]
         lines += [f"    {n:>7,}  {a} → {b}" for a, b, n in comparison.turned]
@@ -35,18 +36,18 @@ def comparison_text(comparison: Comparison) -> str:
     return "\n".join(lines)
 
 
-def _line(difference: Difference) -> str:
+def _line(difference: Difference, wide: int) -> str:
     factor = 100.0 if difference.is_share else 1.0
     values = [factor * e.value for e in (difference.one, difference.other)]
     low, high = factor * difference.difference.low, factor * difference.difference.high
     gap = Estimate(factor * difference.difference.value, low, high, difference.difference.runs, "")
     digits = digits_for(gap)
-    name = short(difference.name, room(26) - 2)
+    name = short(difference.name, wide - 2)
     unit = " %" if difference.is_share else ""
     noise = "" if difference.is_certain else "  same" if difference.is_nothing else "  noise?"
     sign = "+" if gap.value > 0 else ""
     line = (
-        f"  {name + unit:<{room(26)}}{fixed(values[0], digits):>10}{fixed(values[1], digits):>10}"
+        f"  {name + unit:<{wide}}{fixed(values[0], digits):>10}{fixed(values[1], digits):>10}"
         f"{sign + fixed(gap.value, digits):>10}   {span_text(low, high, digits)}{noise}"
     )
     a, b, both = difference.counts

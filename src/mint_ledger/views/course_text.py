@@ -9,7 +9,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
-from mint_ledger.views.width import line_width
+from mint_ledger.views.width import USUAL, line_width, room
 
 if TYPE_CHECKING:
     from mint_ledger.studies.course import Course, Stretch
@@ -25,7 +25,7 @@ def course_text(course: Course) -> str:
     lines = [f"{course.title} · {course.runs:,} runs · seed {course.seed}", ""]
     results = [r for r in WORDS if any(r in part.ended for part in course.stretches)]
     heads = "".join(f"{WORDS[result]:>8}" for result in results)
-    first = NAME + 14
+    first = room(NAME + 14, (part.name for part in course.stretches))
     heading = f"the course by {short(course.per, NAME - 2)}"
     lines.append(f"  {heading:<{first}}{'runs':>7}{course.unit:>8}   ±{heads}")
     for part in course.stretches:
@@ -54,7 +54,7 @@ def _account_line(part: Stretch, account: str) -> str:
     left = number(part.quantile(account, 0.5).value, 1)
     shown = ""
     for text in told:
-        if len(shown) + len(text) + 2 > line_width() - NAME - 31:
+        if len(shown) + len(text) + 2 > max(line_width(), USUAL) - NAME - 31:
             break
         shown += (", " if shown else "") + text
     columns = f"{_signed(taken):>9}{_signed(given):>9}{left:>8}"

@@ -10,7 +10,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed, span_text
-from mint_ledger.views.width import line_width
+from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
     from mint_ledger.studies.ends import Cause, End, Ends
@@ -26,14 +26,14 @@ def ends_text(ends: Ends) -> str:
     for end in ends.ends:
         count = f"{len(end.moments):,} run{'s' if len(end.moments) != 1 else ''}"
         result = RESULTS[end.result]
-        heading = f"  {short(end.name, 36)} · {result}" if end.name != result else f"  {result}"
+        heading = f"  {short(end.name, room(36, [end.name]))} · {result}" if end.name != result else f"  {result}"
         lines += ["", f"{heading}: {count}, {_per_cent(end.share)}"]
         lines += _of_end(end, ends.unit)
     if ends.on_the_way:
         lines += ["", "What is lost on the way there:"]
     for end in ends.on_the_way:
         mean = len(end.moments) / ends.runs
-        lines += ["", f"  {short(end.name, 36)}: {len(end.moments):,} times, {number(mean)} a run"]
+        lines += ["", f"  {short(end.name, room(36, [end.name]))}: {len(end.moments):,} times, {number(mean)} a run"]
         lines += _of_end(end, ends.unit)
     return "\n".join(lines)
 
@@ -52,11 +52,12 @@ def _of_end(end: End, unit: str) -> list[str]:
         lines.append(_line("where", f"all in {end.places[0][0]}"))
     lines += [_line("by" if not index else "", text) for index, text in enumerate(_causes(end))]
     account = ""
+    wide = room(30, (cause for _, cause, _ in end.last_seconds), least=16)
     for name, cause, points in _largest(end):
-        shown = f"{short(cause, 30):<30}{_signed(points):>9}   {_span(points)}"
+        shown = f"{short(cause, wide):<{wide}}{_signed(points):>9}   {_span(points)}"
         heading = f"last {number(end.seconds)} {unit}" if not account else ""
         if name != account:
-            lines.append(_line(heading, f"{short(name, 40)}, on average:"))
+            lines.append(_line(heading, f"{short(name, room(40, [name]))}, on average:"))
             account = name
         lines.append(f"      {'':<13}{shown}".rstrip())
     return lines
@@ -74,11 +75,12 @@ def _largest(end: End) -> list[tuple[str, str, Estimate]]:
 
 def _causes(end: End) -> list[str]:
     shown = []
+    wide = room(40, (f"{cause_name(cause)}  " for cause, _ in end.causes[:MOST_CAUSES]), least=26)
     for cause, share in end.causes[:MOST_CAUSES]:
-        shown.append(f"{short(cause_name(cause), 38):<40}{_per_cent(share)}")
+        shown.append(f"{short(cause_name(cause), wide - 2):<{wide}}{_per_cent(share)}")
     if len(end.causes) > MOST_CAUSES:
         rest = sum(share.value for _, share in end.causes[MOST_CAUSES:])
-        shown.append(f"{f'{len(end.causes) - MOST_CAUSES} more':<40}{100 * rest:.0f} %")
+        shown.append(f"{f'{len(end.causes) - MOST_CAUSES} more':<{wide}}{100 * rest:.0f} %")
     return shown
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.width import USUAL, line_width, room
 
 if TYPE_CHECKING:
     from mint_ledger.balance.grid import Grid
@@ -37,7 +37,8 @@ def grid_text(grid: Grid) -> str:
 
 
 def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
-    width = (line_width() - room(NAME) - 2) // at_once
+    wide = room(NAME, grid.rows)
+    width = (max(line_width(), USUAL) - wide - 2) // at_once
     factor = 100.0 if is_share(grid.measure) else 1.0
     best = {column: grid.best(column) for column in columns}
     corner = grid.axes[0].name
@@ -45,14 +46,14 @@ def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
     if len(grid.axes) > 1:
         corner = f"{short(corner, 10)} \\ {short(grid.axes[1].name, 9)}"
         heads = [f"{short(grid.columns[column], width - 1):>{width}}" for column in columns]
-    lines = [f"  {short(corner, room(NAME)):<{room(NAME)}}{''.join(heads)}".rstrip()]
+    lines = [f"  {short(corner, wide):<{wide}}{''.join(heads)}".rstrip()]
     for row, name in enumerate(grid.rows):
         cells = []
         for column in columns:
             estimate = grid.cells[row, column].scaled(factor)
             mark = "*" if row in best[column] else " "
             cells.append(f"{_cell(estimate, width - 3 if at_once == WITH_INTERVALS else 0)} {mark}".rjust(width))
-        lines.append(f"  {short(name, room(NAME)):<{room(NAME)}}{''.join(cells)}".rstrip())
+        lines.append(f"  {short(name, wide):<{wide}}{''.join(cells)}".rstrip())
     return lines
 
 

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import shown
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
-from mint_ledger.views.width import line_width
+from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
     from mint_ledger.studies.store import Entry, Verified
@@ -25,7 +26,7 @@ def history_text(entries: list[Entry], store: str) -> str:
         return f"{store} holds no study yet"
     lines = [f"{'':>4}  {'made':<17}{'runs':>9}  {'seed':>6}  game · habit"]
     for entry in entries:
-        title = entry.title if len(entry.title) <= 38 else entry.title[:37] + "…"
+        title = short(entry.title, room(38, [entry.title]))
         lines.append(f"{entry.number:>4}  {entry.made[:16]:<17}{entry.runs:>9,}  {entry.request.seed:>6}  {title}")
         if entry.request.dials:
             lines.append(f"{'':>42}{_dials(entry)}")
@@ -86,7 +87,7 @@ def compare_text(one: Shown, other: Shown) -> str:
         lines += textwrap.wrap(head + more, line_width(), subsequent_indent="   ")
     if one[0].request.text != other[0].request.text:
         lines.append("The two were made from different versions of the game file.")
-    lines += ["", f"  {'':<26}{one[0].number:>10}{other[0].number:>10}   difference"]
+    lines += ["", f"  {'':<{room(26)}}{one[0].number:>10}{other[0].number:>10}   difference"]
     a, b = one[1], other[1]
     for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
         if a.rate(result).value or b.rate(result).value:
@@ -110,8 +111,9 @@ def _line(name: str, one: Estimate, other: Estimate, scale: float) -> str:
     half = scale * math.hypot(one.half_width, other.half_width)
     digits = digits_for(Estimate(gap, gap - half, gap + half, one.runs, ""))
     values = "".join(f"{fixed(scale * e.value, digits):>10}" for e in (one, other))
-    name = name if len(name) <= 26 else name[:25] + "…"
+    wide = room(26)
+    name = short(name, wide)
     if half == 0.0 and gap == 0.0:
-        return f"  {name:<26}{values}   none"
+        return f"  {name:<{wide}}{values}   none"
     sign = "+" if gap > 0 else "−" if gap < 0 else ""
-    return f"  {name:<26}{values}   {sign}{fixed(abs(gap), digits)} ± {fixed(half, digits)}"
+    return f"  {name:<{wide}}{values}   {sign}{fixed(abs(gap), digits)} ± {fixed(half, digits)}"

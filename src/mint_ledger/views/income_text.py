@@ -28,18 +28,20 @@ OFFERED = " held: as an offer began; enough: it could be paid; left: it could be
 
 def income_text(income: Income) -> str:
     """What each cause brings and takes; what there is over time; what was offered and not bought; what it comes to."""
+    names = (*income.gains, *income.losses, *(offer.action for offer in income.offers))
+    wide = room(NAME, (f"  {name}" for name in names))
     lines = [f"{income.title} · {income.account} · {income.runs:,} runs · seed {income.seed}", ""]
-    lines.append(f"  {'in a run, on average':<{room(NAME)}}{'points':>10}{'±':>8}{'runs with it':>16}")
-    lines += [_cause(income.gains[cause], cause, points) for cause, points in income.sources()]
-    lines.append(_sum("comes in", income.total(sign=1)))
-    lines += [_cause(income.losses[cause], cause, points) for cause, points in income.sinks()]
-    lines.append(_sum("goes out", income.total(sign=-1)))
-    lines.append(_sum("net", income.total()))
+    lines.append(f"  {'in a run, on average':<{wide}}{'points':>10}{'±':>8}{'runs with it':>16}")
+    lines += [_cause(income.gains[cause], cause, points, wide) for cause, points in income.sources()]
+    lines.append(_sum("comes in", income.total(sign=1), wide))
+    lines += [_cause(income.losses[cause], cause, points, wide) for cause, points in income.sinks()]
+    lines.append(_sum("goes out", income.total(sign=-1), wide))
+    lines.append(_sum("net", income.total(), wide))
     lines += ["", *_over_time(income)]
     if income.offers:
         heads = "".join(f"{word:>{width}}" for word, width in zip(HEADS, WIDTHS, strict=True))
-        lines += ["", f"  {'offered, but for its price':<{room(NAME)}}{heads}"]
-        lines += [_offer(offer) for offer in income.offers]
+        lines += ["", f"  {'offered, but for its price':<{wide}}{heads}"]
+        lines += [_offer(offer, wide - 2) for offer in income.offers]
     lines.append("")
     for sentence in income_sentences(income):
         lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
@@ -80,15 +82,15 @@ def income_sentences(income: Income) -> Iterator[str]:
             yield f"{offer.action} could have been paid for and was not done {how}."
 
 
-def _cause(moved: np.ndarray[Any, Any], cause: str, points: Estimate) -> str:
+def _cause(moved: np.ndarray[Any, Any], cause: str, points: Estimate, wide: int) -> str:
     value, half = _told(points)
     runs = 100 * float(np.mean(moved != 0.0))
-    return f"    {short(cause, room(NAME) - 2):<{room(NAME) - 2}}{value:>10}{half:>8}{runs:>14.0f} %"
+    return f"    {short(cause, wide - 2):<{wide - 2}}{value:>10}{half:>8}{runs:>14.0f} %"
 
 
-def _sum(name: str, points: Estimate) -> str:
+def _sum(name: str, points: Estimate, wide: int) -> str:
     value, half = _told(points)
-    return f"  {name:<{room(NAME)}}{value:>10}{half:>8}"
+    return f"  {name:<{wide}}{value:>10}{half:>8}"
 
 
 def _told(estimate: Estimate) -> tuple[str, str]:
@@ -118,12 +120,11 @@ def _over_time(income: Income) -> list[str]:
     return lines
 
 
-def _offer(offer: Offer) -> str:
+def _offer(offer: Offer, wide: int) -> str:
     if not offer.was_ever:
-        return f"    {short(offer.action, room(NAME) - 2):<{room(NAME) - 2}}{'never':>8}"
+        return f"    {short(offer.action, wide):<{wide}}{'never':>8}"
     times, could, taken, left = (number(offer.each(w).value, 2) for w in ("times", "could", "taken", "left"))
     cells = zip((times, number(offer.has.value, 1), could, taken, left), WIDTHS, strict=True)
-    wide = room(NAME) - 2
     return f"    {short(offer.action, wide):<{wide}}{''.join(f'{cell:>{width}}' for cell, width in cells)}"
 
 

@@ -7,8 +7,9 @@ from collections.abc import Sequence
 
 from mint_ledger.balance.matchup import Breakpoint, Matchup, Matchups
 from mint_ledger.journal.wording import number
+from mint_ledger.views.short import short
 from mint_ledger.views.study_text import fixed
-from mint_ledger.views.width import line_width
+from mint_ledger.views.width import USUAL, line_width
 
 
 def matchup_text(matchups: Matchups) -> str:
@@ -20,13 +21,15 @@ def matchup_text(matchups: Matchups) -> str:
 
 def matchup_head(title: str) -> str:
     """What stands above the lines."""
+    wide = _name_width()
     lines = [
         *textwrap.wrap(
             f"{title}: hits to defeat, one against one, as the game plays it without its rules", line_width()
         ),
         "",
-        f"  {'attack':<16}{'by':<11}{'against':<11}{'damage':>7}{'lands':>7}{'hits':>14}{'seconds':>12}",
-        f"  {'':<16}{'':<11}{'':<11}{'a hit':>7}{'':>7}{'least mid late':>14}{'mid  late':>12}",
+        f"  {'attack':<{wide + 5}}{'by':<{wide}}{'against':<{wide}}"
+        f"{'damage':>7}{'lands':>7}{'hits':>14}{'seconds':>12}",
+        f"  {'':<{3 * wide + 5}}{'a hit':>7}{'':>7}{'least mid late':>14}{'mid  late':>12}",
     ]
     return "\n".join(lines)
 
@@ -70,16 +73,18 @@ def matchup_line(pair: Matchup) -> str:
     if pair.seconds:
         seconds = f"{number(pair.seconds[0], 1)} {number(pair.seconds[1], 1):>5}"
     lands = f"{100 * pair.lands:.0f} %"
-    name = pair.attack if len(pair.attack) <= 14 else pair.attack[:13] + "…"
-    star = "*" if pair.fights else ""
+    wide = _name_width()
+    attack = short(pair.attack, wide + 3) + ("*" if pair.fights else "")
+    by, against = (short(name, wide - 1) for name in (pair.attacker, pair.target))
     return (
-        f"  {name + star:<16}{_short(pair.attacker):<11}{_short(pair.target):<11}"
+        f"  {attack:<{wide + 5}}{by:<{wide}}{against:<{wide}}"
         f"{fixed(pair.damage, 1):>7}{lands:>7}{hits:>14}{seconds:>12}"
     )
 
 
-def _short(name: str) -> str:
-    return name if len(name) <= 10 else name[:9] + "…"
+def _name_width() -> int:
+    """How wide the columns of names are; lines are shown as they come, so that nobody knows how long the others are."""
+    return 11 + max(line_width() - USUAL, 0) // 3
 
 
 def breakpoints_text(dial: str, pair: tuple[str, str], points: Sequence[Breakpoint]) -> str:

@@ -21,28 +21,28 @@ BAR = 24
 
 def players_text(play: PlayRange) -> str:
     """Who wins how often, from chance to the best found; that habit; what its acts are worth, in sentences."""
+    wide = room(NAME, play.habits)
     lines = [f"{play.title} · timing of {play.like} · {play.runs:,} runs each · seed {play.seed}", ""]
-    lines.append(f"  {'player':<{room(NAME)}}{'wins':>8}   {sure_words(play.sure)} interval")
+    lines.append(f"  {'player':<{wide}}{'wins':>8}   {sure_words(play.sure)} interval")
     rows = [("does nothing", play.idle), ("acts at random", play.at_random), *play.habits.items()]
     rows.sort(key=lambda row: row[1].value)
-    lines += [_row(name, wins) for name, wins in (*rows, ("the best found", play.best))]
+    lines += [_row(name, wins, wide) for name, wins in (*rows, ("the best found", play.best))]
     lines += ["", "  the best found, the first that can be done:"]
     for text in list(_acts(play)) or ["nothing at all"]:
         lines += textwrap.wrap(text, line_width() - 2, initial_indent="    ", subsequent_indent="      ")
     if play.only:
-        lines += ["", f"  {'the best found with':<{room(NAME)}}{'wins':>8}   {sure_words(play.sure)} interval"]
-        lines += [_row(f"only {action}", wins) for action, wins in play.only.items()]
-        lines += [_row(f"all but {action}", wins) for action, wins in play.without.items()]
+        lines += ["", f"  {'the best found with':<{wide}}{'wins':>8}   {sure_words(play.sure)} interval"]
+        lines += [_row(f"only {action}", wins, wide) for action, wins in play.only.items()]
+        lines += [_row(f"all but {action}", wins, wide) for action, wins in play.without.items()]
     lines.append("")
     for sentence in players_sentences(play):
         lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
     return "\n".join(lines)
 
 
-def _row(name: str, wins: Estimate) -> str:
+def _row(name: str, wins: Estimate, wide: int) -> str:
     low, high = fixed(100 * wins.low, 1), fixed(100 * wins.high, 1)
     bar = "█" * round(BAR * wins.value)
-    wide = room(NAME)
     return f"  {short(name, wide):<{wide}}{100 * wins.value:>6.1f} %   {low + ' to ' + high:<15}{bar}".rstrip()
 
 

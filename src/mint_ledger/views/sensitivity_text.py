@@ -8,8 +8,9 @@ from mint_ledger.balance.sensitivity import Index, Moved, Sensitivity
 from mint_ledger.journal.wording import number, signed
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.balance_text import told
+from mint_ledger.views.short import short
 from mint_ledger.views.study_text import fixed, span_text
-from mint_ledger.views.width import line_width
+from mint_ledger.views.width import line_width, room
 
 MOST_LINES = 25
 
@@ -28,12 +29,13 @@ def sensitivity_text(ranking: Sensitivity) -> str:
         gain = _scaled(ranking, first)
         text = f"{first.dial} moves it most: +1 % gives {signed(gain.value, 2)} {unit}."
         lines += [*textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent="    "), ""]
-    lines.append(f"  {'dial':<38}{'today':>9}{unit + ' a %':>13}   {sure_words(ranking.sure)} interval")
+    wide = room(38, (f"{dial.dial} " for dial in certain[:MOST_LINES]))
+    lines.append(f"  {'dial':<{wide}}{'today':>9}{unit + ' a %':>13}   {sure_words(ranking.sure)} interval")
     for dial in certain[:MOST_LINES]:
         gain = _scaled(ranking, dial)
-        name = dial.dial if len(dial.dial) <= 37 else dial.dial[:36] + "…"
+        name = short(dial.dial, wide - 1)
         span = span_text(gain.low, gain.high, 2)
-        lines.append(f"  {name:<38}{number(dial.today, 4):>9}{signed(gain.value, 2):>13}   {span}")
+        lines.append(f"  {name:<{wide}}{number(dial.today, 4):>9}{signed(gain.value, 2):>13}   {span}")
     if len(certain) > MOST_LINES:
         lines.append(f"  … {len(certain) - MOST_LINES} dials more that matter less; --json has them all")
     noise = len(ranking.moved) - len(certain)
@@ -52,15 +54,16 @@ def _scaled(ranking: Sensitivity, one: Moved) -> Estimate:
 
 def sobol_text(title: str, measure: str, indices: list[Index]) -> str:
     """Sobol's indices as a table."""
+    wide = room(30, (f"{index.dial} " for index in indices))
     lines = [
         f"{title}: what share of the variance of {measure} each dial makes",
         "",
-        f"  {'dial':<30}{'by itself':>10} {'interval':>13}{'in all':>8} {'interval':>13}",
+        f"  {'dial':<{wide}}{'by itself':>10} {'interval':>13}{'in all':>8} {'interval':>13}",
     ]
     for index in indices:
         cells = "".join(
             f"{fixed(e.value, 2):>{width}} {f'{fixed(e.low, 2)} to {fixed(e.high, 2)}':>13}"
             for e, width in ((index.first, 10), (index.total, 8))
         )
-        lines.append(f"  {index.dial if len(index.dial) <= 29 else index.dial[:28] + '…':<30}{cells}")
+        lines.append(f"  {short(index.dial, wide - 1):<{wide}}{cells}")
     return "\n".join(lines)

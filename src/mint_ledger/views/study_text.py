@@ -94,17 +94,14 @@ def _measure_lines(study: Study) -> list[str]:
         middle = fixed(median.value, digits)
         line = f"  {shown:<{_names()}}{fixed(mean.value, digits):>8}{middle:>9}   {span}{some}"
         drawn = spark(values.to_numpy(dtype=float))
-        lines.append(
-            f"{line:<{SPARK + line_width() - USUAL}}{drawn}".rstrip()
-            if len(line) < SPARK + line_width() - USUAL
-            else line
-        )
+        place = SPARK + max(line_width() - USUAL, 0)
+        lines.append(f"{line:<{place}}{drawn}".rstrip() if len(line) < place else line)
     return lines
 
 
 def _names(names: Iterable[str] = ()) -> int:
-    """How wide names are; on narrow terminals bars and what was wasted are cut before them."""
-    return room(26, names, least=20)
+    """How wide names are."""
+    return room(26, names)
 
 
 def _cause_lines(study: Study, account: str) -> list[str]:

@@ -1,6 +1,7 @@
 """How wide texts are: 80 letters, or as wide as the terminal that they are for.
 
-Who shows them says so, once; views ask. Columns of names take what room there is more, and give what there is less.
+Who shows them says so, once; views ask. Columns of names take what room there is more; where there is less, who shows
+a table lays it out anew (`cli/fitting.py`).
 """
 
 from __future__ import annotations
@@ -10,8 +11,6 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 
 USUAL, LEAST, MOST = 80, 60, 160
-# A column of names is no narrower than this.
-NARROWEST = 10
 _width: ContextVar[int] = ContextVar("width", default=USUAL)
 
 
@@ -20,10 +19,13 @@ def line_width() -> int:
     return _width.get()
 
 
-def room(usual: int, names: Iterable[str] = (), least: int = NARROWEST) -> int:
-    """How wide a column of names is that usually has so many letters: no wider than its names want."""
-    wanted = max(usual, *map(len, names), 0)
-    return max(min(usual + line_width() - USUAL, wanted), least)
+def room(usual: int, names: Iterable[str] = (), least: int | None = None) -> int:
+    """How wide a column of names is that usually has so many letters: wider where its names want that and may.
+
+    Where there is less room than usual it gives some up, if it says how many letters it wants at least.
+    """
+    more = line_width() - USUAL
+    return min(max(usual, *map(len, names), 0), max(usual + more, least or usual))
 
 
 def set_width(columns: int) -> None:
