@@ -192,6 +192,10 @@ class Facts:
             site for site in self.sites.formulas.values() if site.asks and site.path[0] not in _NOT_OF_THE_GAME
         )
 
+    def asked_at(self, path: Path) -> list[FormulaSite]:
+        """The condition at a path of the file, if one stands there."""
+        return [site for site in self.conditions if site.path == path]
+
     @cached_property
     def edges(self) -> tuple[tuple[RuleSite, FormulaSite], ...]:
         """The conditions that set off a rule as they become true, each with its rule."""

@@ -159,12 +159,14 @@ def _by_habit(subject: Subject) -> dict[str | None, list[Play]]:
 def kinds_alike(subject: Subject) -> Iterator[Caught]:
     """Two kinds that differ in nothing but their name."""
     seen: dict[str, str] = {}
-    for name, kind in subject.game.kinds.items():
-        content = kind.model_dump(by_alias=True, exclude_unset=True, exclude={"label", "about"})
+    for name, member in subject.facts.cast.members.items():
+        kind = member.kind
+        # What is left out is what it would be; what is taken over from another kind is written out.
+        content = kind.model_dump(by_alias=True, exclude_defaults=True, exclude={"label", "about", "like"})
         key = repr(sorted(content.items(), key=lambda item: item[0]))
-        if not kind.stats and not kind.rules:
+        if not member.room or (not kind.stats and not kind.rules):
             continue
-        meant = kind.like is not None and key in seen and _are_told_apart(subject.facts, name, seen[key])
+        meant = len(member.family) > 1 and key in seen and _are_told_apart(subject.facts, name, seen[key])
         if key in seen and not meant:
             what = f"'{name}' is '{seen[key]}' by another name: the two have the same stats and rules."
             yield Caught(("kinds", name), name, what)

@@ -10,6 +10,7 @@ from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.subject import Subject
 from mint_ledger.balance.playtest_study import play_tests
 from mint_ledger.errors import MintError
+from mint_ledger.lowering.sites import ActSite
 from mint_ledger.program.row import WHATS
 
 
@@ -26,11 +27,11 @@ def habit_never_acts(subject: Subject) -> Iterator[Caught]:
     """A habit that has acts and did none of them in any run."""
     plays = subject.plays
     players = subject.game.lowered.habit_players
-    for name, habit in subject.game.habits.items():
+    for name, acts in subject.facts.sites.acts.items():
         runs = [play for play in plays.runs if play.habit == name]
-        if not habit.acts or not runs or not players[name]:
+        if not acts or not runs:
             continue
-        acting = {act.do for act in habit.acts}
+        acting = {act.action for act in acts}
         if any(
             WHATS[int(row.what)] in ("act", "slip")
             and int(row.entity) in players[name]
@@ -40,23 +41,21 @@ def habit_never_acts(subject: Subject) -> Iterator[Caught]:
         ):
             continue
         what = f"Players of the habit '{name}' did nothing in any of {len(runs)} runs."
-        certain = all(_cannot(subject.facts, name, index) for index in range(len(habit.acts)))
+        certain = all(_cannot(subject.facts, act) for act in acts)
         yield Caught(("habits", name), name, what, (), plays.replay(runs[0]), "wrong" if certain else None)
 
 
-def _cannot(facts: Facts, habit: str, index: int) -> bool:
+def _cannot(facts: Facts, act: ActSite) -> bool:
     """Whether an act was never done though nothing holds it back, or is held back by what can never hold."""
-    act = facts.game.habits[habit].acts[index]
-    action = facts.game.actions[act.do]
-    guards = [(("habits", habit, "acts", index, "if"), act.if_), (("actions", act.do, "needs"), action.needs)]
-    asked = [(path, guard) for path, guard in guards if guard is not None]
-    if any(facts.between(path, guard).never for path, guard in asked):
+    action = facts.sites.actions[act.action]
+    asked = [guard for path in ((*act.path, "if"), ("actions", act.action, "needs")) for guard in facts.asked_at(path)]
+    if any(facts.between(guard.path, guard.formula).never for guard in asked):
         return True
-    for stat, cost in (action.costs or {}).items():
-        least = facts.between(("actions", act.do, "costs", stat), cost).low
-        if all(least > facts.account_between(kind, stat).high for kind in action.by):
+    for stat, price in action.prices:
+        least = facts.between(("actions", act.action, "costs", stat), price).low
+        if all(least > facts.account_between(kind, stat).high for kind in action.doers):
             return True
-    return not asked and not action.costs
+    return not asked and not action.prices
 
 
 def status_without_effect(subject: Subject) -> Iterator[Caught]:

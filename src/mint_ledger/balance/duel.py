@@ -99,7 +99,7 @@ def _foreseen(known: list[int]) -> float:
 
 class _Ways:
     def __init__(self, duels: Duels, pair: Duel, dials: tuple[float, ...]) -> None:
-        program = alone(duels.lowered.program, pair)
+        program = alone(duels, pair)
         self.pair, self.program = pair, program
         self.branching = Branching()
         self.engine = ReferenceEngine(
@@ -236,6 +236,7 @@ def fight(duels: Duels, pair: Duel, dials: tuple[float, ...], fights: int = FIGH
         readings |= {f"{sort} {layer}": Reading(sort, slot, (pair.cause,)) for sort in ("total", "waste")}
     measures = tuple(Measure(name, name, reading) for name, reading in readings.items())
     program = replace(duels.lowered.program, dials=replace(duels.lowered.program.dials, values=dials))
+    duels.lowered.program.hand_on(program)
     lowered = replace(duels.lowered, program=program, measures=measures)
     prepared = Prepared(lowered, 1, tuple(duels.starts(pair)), make_taking(lowered, ()), ())
     study = make_study(prepared, StudyRequest(text="", name="duels", seed=1, engine="native"), fights)
@@ -273,13 +274,12 @@ def endless_rates(duels: Duels, pair: Duel) -> tuple[Estimate, Estimate] | None:
     return rates[0], rates[1]
 
 
-def alone(program: Program, pair: Duel) -> Program:
+def alone(duels: Duels, pair: Duel) -> Program:
     """The program without what it would do for entities that are not there: they never are, in a duel of two."""
-    carried_out = procedures(program)
+    program, carried_out, read = duels.lowered.program, duels.carried_out, duels.columns_read
     if any(not isinstance(handle, str) and handle.use == SPAWN for handle in carried_out):
         return program
     both = sorted({pair.striker, pair.target})
-    read = columns_read(program, carried_out)
 
     def ranges(given: Ranges) -> Ranges:
         return tuple((e, 1) for e in both for first, count in given if first <= e < first + count)

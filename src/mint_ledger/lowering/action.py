@@ -82,8 +82,8 @@ class ActionLowering:
         self._check()
         if not self.doers:
             return
-        costs = tuple(self.action.costs or {})
-        self.lowering.sites.actions[self.name] = ActionSite(self.name, names_of(self.doers), costs)
+        prices = tuple((self.action.costs or {}).items())
+        self.lowering.sites.actions[self.name] = ActionSite(self.name, names_of(self.doers), prices)
         self._lower_act()
         self._lower_carry_out()
         ranges = ranges_of(self.doers)

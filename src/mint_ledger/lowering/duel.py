@@ -9,8 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from mint_ledger.errors import Fault, GameError
+from mint_ledger.facts.states import columns_read, procedures
 from mint_ledger.formula import parse_formula
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.cast import Member
@@ -77,6 +79,16 @@ class Duels:
     striker: Column
     target: Column
     attack: Column
+
+    @cached_property
+    def carried_out(self) -> dict[Handle | str, Procedure]:
+        """What a duel carries out, whoever fights it."""
+        return procedures(self.lowered.program)
+
+    @cached_property
+    def columns_read(self) -> set[int]:
+        """The columns (by their base) that anything in a duel reads."""
+        return columns_read(self.lowered.program, self.carried_out)
 
     def starts(self, pair: Duel) -> tuple[Start, ...]:
         """What sets a pair as a run opens."""

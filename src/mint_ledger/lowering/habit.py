@@ -15,6 +15,7 @@ from mint_ledger.lowering.handles import begin_action
 from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.sites import ActSite
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Fold, Local, Time
 from mint_ledger.program.handle import Handle
@@ -68,6 +69,8 @@ class HabitLowering:
                 self.lowering.fault(path, f"there is no stat '{stat}' to see{nearest(name, everywhere)}")
         if not self.players:
             return
+        acts = enumerate(self.habit.acts)
+        self.lowering.sites.acts[self.name] = tuple(ActSite((*self.path, "acts", at), act.do) for at, act in acts)
         self._lower_look()
         for index, item in enumerate(self.habit.meets):
             for kind, every in item.items():

@@ -121,11 +121,24 @@ class AttackSite:
 
 @dataclass(frozen=True, slots=True)
 class ActionSite:
-    """An action: the kinds that do it, and the stats that it costs them."""
+    """An action: the kinds that do it, and what it costs them of which stat."""
 
     name: str
     doers: tuple[str, ...]
-    costs: tuple[str, ...]
+    prices: tuple[tuple[str, Formula], ...]
+
+    @property
+    def costs(self) -> tuple[str, ...]:
+        """The stats that it costs."""
+        return tuple(stat for stat, _ in self.prices)
+
+
+@dataclass(frozen=True, slots=True)
+class ActSite:
+    """What a habit does, where it may: an action."""
+
+    path: Path
+    action: str
 
 
 @dataclass
@@ -138,6 +151,8 @@ class Sites:
     rules: dict[Path, RuleSite] = field(default_factory=dict)
     attacks: dict[str, AttackSite] = field(default_factory=dict)
     actions: dict[str, ActionSite] = field(default_factory=dict)
+    # By the name of the habit.
+    acts: dict[str, tuple[ActSite, ...]] = field(default_factory=dict)
     # The kinds that are safe for a time after a hit.
     safe_after_hits: set[str] = field(default_factory=set)
     # Where it is asked whose turn it is, and which accounts bars and measures show.

@@ -22,6 +22,7 @@ _FIELDS = {
     for kind in (*EXPRESSIONS, *STATEMENTS)
 }
 """The fields of each sort of node that hold other nodes."""
+_LAST_FIRST = {kind: names[::-1] for kind, names in _FIELDS.items()}
 
 
 def _named(*known: tuple[str, str]) -> dict[type, tuple[str, ...]]:
@@ -68,7 +69,8 @@ def nodes(value: Node, without: type | None = None) -> Iterator[Node]:
         elif now is not None:
             yield now
             if without is None or not isinstance(now, without):
-                waiting += tuple(children(now))[::-1]
+                for name in _LAST_FIRST[type(now)]:
+                    waiting.append(getattr(now, name))
 
 
 def rebuilt(node: Node, change: Callable[[Node], Node]) -> Node:
