@@ -21,7 +21,7 @@ def test_kinds_alike_is_caught_and_the_mended_twin_is_not() -> None:
 
 def test_it_is_one_kind_however_it_is_written() -> None:
     mended = FAULTY.replace("duck: {stats: {eggs: {start: 0", "duck: {stats: {eggs: {start: 1")
-    spelt = "duck: {count: 1, stats: {eggs: {whole: true, min: 0, start: 0.0}}}"
+    spelt = "duck: {copies: 1, stats: {eggs: {whole: true, min: 0, start: 0.0}}}"
     faulty = FAULTY.replace("duck: {stats: {eggs: {start: 0, min: 0, whole: true}}}", spelt)
     assert faulty != FAULTY
     assert "'duck' is 'hen'" in only_in_the_first(faulty, mended, "kinds-alike").caught.what
