@@ -39,7 +39,10 @@ if TYPE_CHECKING:
     from mint_ledger.exact.answers import Exact
     from mint_ledger.exact.odds import Odds
     from mint_ledger.game.target import Target
+    from mint_ledger.players.fit import Changed, Fit
+    from mint_ledger.players.likeness import Likeness
     from mint_ledger.players.range import PlayRange
+    from mint_ledger.players.recorded import Plays, Told
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
     from mint_ledger.playing.session import Session
@@ -359,6 +362,123 @@ class Game(PlayableGame):
             raise BadRequest(f"say whose timing the players have: one of {', '.join(self.habits) or 'no habits'}")
         setting = self._setting(seed, chosen, variant, dials, sure=sure)
         return find_range(self, chosen, setting, runs, most_runs, seconds, progress)
+
+    def read_plays(
+        self,
+        path: str | Path,
+        columns: Mapping[str, str] | None = None,
+        habit: str | None = None,
+        *,
+        any_version: bool = False,
+    ) -> Plays | Told:
+        """Read recorded plays (CSV or Parquet, one a row), or what was told of them together (YAML).
+
+        Args:
+            path: the file. Its columns: `result` or `ending`, `time`, `level`, measures of the game by their names or
+                texts; `player`, `weight`, `habit`, `game` (what `check --json` says as `game`).
+            columns: column → the measure that it holds: `{"hp": "closing(keeper.health)"}`.
+            habit: where the plays name one, those of it alone.
+            any_version: take plays of another version of the game too.
+
+        Raises:
+            BadRequest: the file cannot be read, or a cell is not what its column wants; with the row.
+            NotFound: a column is no measure of the game.
+        """
+        from mint_ledger.players.recorded import read_plays
+
+        return read_plays(self, path, columns, habit, any_version=any_version)
+
+    def judge_plays(
+        self,
+        plays: Plays | Told,
+        runs: int = 4_000,
+        seed: int = 1,
+        *,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        sure: float = 0.95,
+    ) -> Likeness:
+        """Whether simulated players play as was recorded: each measure of both side by side.
+
+        Args:
+            plays: from `read_plays`.
+            runs: how many simulated runs they are held against.
+            seed: the seed of these.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            sure: the chance with which each interval holds the true value.
+
+        Raises:
+            NotFound: there is no such habit, variant or dial.
+            BadRequest: there is one play alone, or there are too few runs.
+        """
+        from mint_ledger.players.likeness import compare_plays
+
+        return compare_plays(self, plays, self._setting(seed, habit, variant, dials, sure=sure), runs)
+
+    def fit_plays(
+        self,
+        plays: Plays | Told,
+        ranges: Mapping[str, str | tuple[float, float]],
+        seed: int = 1,
+        *,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        bank: str | Path | None = None,
+        progress: Progress | None = None,
+    ) -> Fit:
+        """Which numbers of a habit fit recorded plays, how well they are told, and whether that habit plays like them.
+
+        Args:
+            plays: from `read_plays`.
+            ranges: dial → where to look for it: `{"careful.slips": "0..0.5"}`; up to 5.
+            seed: the seed of all simulated runs.
+            habit: whose numbers they are.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            bank: a file that keeps the simulated runs for the next time.
+            progress: called with (settings played, settings in all).
+
+        Raises:
+            NotFound: there is no such habit, variant or dial.
+            BadRequest: there are fewer than 15 plays, a column is the same in all of them, or a range is none.
+        """
+        from mint_ledger.players.fit import find_fit
+
+        setting = self._setting(seed, habit, variant, dials)
+        return find_fit(self, plays, ranges, setting, bank=bank, progress=progress)
+
+    def change_for(
+        self,
+        fit: Fit,
+        changes: Mapping[str, Value],
+        seed: int = 1,
+        *,
+        variant: Several = None,
+        anyway: bool = False,
+        progress: Progress | None = None,
+    ) -> Changed:
+        """What changed dials would do for those who play as was fitted, over all settings that fit.
+
+        Args:
+            fit: from `fit_plays`.
+            changes: the dials that are changed: `{"crab.bite": 15}`.
+            seed: the seed of the runs before and after.
+            variant: one of the file's named sets of dials.
+            anyway: tell it where the fitted habit does not play like the recorded plays, too.
+            progress: called with (settings played, settings in all).
+
+        Raises:
+            NotFound: there is no such dial or variant.
+            BadRequest: the habit does not fit, or a dial is fitted and changed at once.
+        """
+        from mint_ledger.players.fit import find_change
+
+        setting = self._setting(seed, fit.habit or None, variant, None)
+        return find_change(self, fit, changes, setting, anyway=anyway, progress=progress)
 
     def income(
         self,

@@ -310,7 +310,7 @@ def tune(
     say_json(tuned.as_json()) if as_json else say(tuned.summary())
     if write and not tuned.interrupted:
         for into, values in changes:
-            _write(game, values, into, quiet=as_json)
+            write_numbers(game, values, into, quiet=as_json)
     if fell_short:
         raise typer.Exit(FELL_SHORT)
 
@@ -515,7 +515,7 @@ def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: b
     return matchups
 
 
-def _write(path: Path, values: Mapping[str, float], variant: str | None, *, quiet: bool) -> None:
+def write_numbers(path: Path, values: Mapping[str, float], variant: str | None, *, quiet: bool) -> None:
     """Put numbers into the game file, and show the change, unless JSON was printed."""
     from mint_ledger.balance.dial_range import setting_of
     from mint_ledger.cli.files import show_changes, write_game

@@ -1,4 +1,4 @@
-"""The command `players`: how well it can be played, from chance to the best habit that is found."""
+"""The command `players`: how well it can be played, from chance to the best habit; and whether real players do so."""
 
 from __future__ import annotations
 
@@ -21,21 +21,54 @@ from mint_ledger.cli.arguments import (
 )
 from mint_ledger.cli.exits import INTERRUPTED
 from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.recorded import Asked, show_plays
+from mint_ledger.errors import BadRequest
 
 
 def players(
     game: GameArgument,
-    like: Annotated[
-        str | None, typer.Option(metavar="HABIT", help="Whose timing, slips and finds all players have.")
+    plays: Annotated[
+        Path | None,
+        typer.Argument(metavar="[PLAYS]", help="Recorded plays (.csv, .parquet) or what was told of them (.yaml)."),
     ] = None,
-    runs: Annotated[int, typer.Option(help="How many runs confirm each number that is told.")] = 10_000,
+    like: Annotated[
+        str | None,
+        typer.Option(
+            metavar="HABIT", help="Whose timing, slips and finds all players have; with PLAYS: the habit beside them."
+        ),
+    ] = None,
+    columns: Annotated[
+        list[str] | None,
+        typer.Option(metavar="COLUMN=MEASURE", help="What a column of PLAYS holds: hp=closing(keeper.health)."),
+    ] = None,
+    fit: Annotated[
+        list[str] | None,
+        typer.Option(metavar="DIAL=RANGE", help="Fit this number of the habit to PLAYS (repeatable, up to 5)."),
+    ] = None,
+    changes: Annotated[
+        list[str] | None,
+        typer.Option("--with", metavar="DIAL=VALUE", help="What this change would do for those who play so."),
+    ] = None,
+    anyway: Annotated[
+        bool, typer.Option("--anyway", help="Take plays of another version, and a habit that does not fit.")
+    ] = False,
+    bank: Annotated[
+        Path | None, typer.Option(help="Keep the runs that a fit simulates in this file, for the next time.")
+    ] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw recorded and simulated plays into this file.")] = None,
+    runs: Annotated[
+        int | None, typer.Option(help="How many runs confirm each number that is told: 10,000; beside PLAYS 4,000.")
+    ] = None,
     most_runs: Annotated[int, typer.Option(help="How many runs the search may take.")] = 250_000,
     seconds: Annotated[float, typer.Option(help="Begin no further round of the search after so many.")] = math.inf,
     seed: SeedOption = 1,
     variants: VariantOption = None,
     settings: SetOption = None,
     write: Annotated[
-        str | None, typer.Option(metavar="NAME", help="Write the best that was found into the file, as this habit.")
+        str | None,
+        typer.Option(
+            metavar="NAME", help="Write what was found into the file, as this habit; with --fit: its numbers."
+        ),
     ] = None,
     sure: SureOption = 0.95,
     output: Annotated[
@@ -43,7 +76,20 @@ def players(
     ] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """How well can it be played? Chance, each habit, the best that is found, and what each act is worth."""
+    """How well can it be played, from chance to the best that is found? Do real players (PLAYS) play like that?"""
+    if plays is not None:
+        asked = Asked(plays, like, tuple(columns or ()), tuple(fit or ()), tuple(changes or ()), anyway, bank, plot)
+        show_plays(game, asked, runs or 4_000, seed, joined(variants), settings, write, sure, output, as_json=as_json)
+        return
+    for option, given in (
+        ("--columns", columns),
+        ("--fit", fit),
+        ("--with", changes),
+        ("--bank", bank),
+        ("--plot", plot),
+    ):
+        if given:
+            raise BadRequest(f"{option} wants recorded plays, behind the game: mint-ledger players {game} plays.csv")
     from mint_ledger.cli.files import write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
@@ -55,7 +101,7 @@ def players(
     with counted_progress(f"{loaded.title}: searching, runs") as progress:
         found = loaded.play_range(
             like,
-            runs,
+            runs or 10_000,
             seed,
             most_runs=most_runs,
             seconds=seconds,

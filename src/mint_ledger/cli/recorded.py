@@ -1,0 +1,112 @@
+"""The command `players` beside recorded plays: are they alike, which numbers of a habit fit, and what then."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from mint_ledger.cli.output import say, say_json
+from mint_ledger.errors import BadRequest
+
+if TYPE_CHECKING:
+    from mint_ledger.players.fit import Changed, Fit
+    from mint_ledger.players.likeness import Likeness
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What is asked of recorded plays."""
+
+    plays: Path
+    habit: str | None
+    columns: tuple[str, ...]
+    fit: tuple[str, ...]
+    changes: tuple[str, ...]
+    anyway: bool
+    bank: Path | None
+    plot: Path | None
+
+
+def show_plays(
+    path: Path,
+    asked: Asked,
+    runs: int,
+    seed: int,
+    variant: str | None,
+    settings: list[str] | None,
+    write: str | None,
+    sure: float,
+    output: Path | None,
+    *,
+    as_json: bool,
+) -> None:
+    """Hold plays against a game, and print what comes of it."""
+    from mint_ledger.cli.arguments import read_dials, tell_meant
+    from mint_ledger.cli.files import write_figure, write_table
+    from mint_ledger.cli.progress import counted_progress
+    from mint_ledger.client import load
+
+    if not asked.fit:
+        for option, given in (("--with", asked.changes), ("--bank", asked.bank), ("--write", write)):
+            if given:
+                raise BadRequest(f"{option} wants a fitted habit: --fit DIAL=RANGE")
+    loaded = load(path)
+    dials = read_dials(settings)
+    tell_meant(loaded, dials, quiet=as_json)
+    columns = dict(_parted(text, "--columns", "hp=closing(keeper.health)") for text in asked.columns)
+    plays = loaded.read_plays(asked.plays, columns, asked.habit, any_version=asked.anyway)
+    answer: Likeness | Fit
+    changed: Changed | None = None
+    if asked.fit:
+        ranges = dict(_parted(text, "--fit", "careful.slips=0..0.5") for text in asked.fit)
+        with counted_progress(f"{loaded.title}: fitting, settings") as progress:
+            answer = fitted = loaded.fit_plays(
+                plays, ranges, seed, habit=asked.habit, variant=variant, dials=dials, bank=asked.bank, progress=progress
+            )
+        if not as_json:
+            say(answer.summary())
+        if asked.changes:
+            changes = read_dials(list(asked.changes)) or {}
+            turned = loaded.with_dials(dials) if dials else loaded
+            with counted_progress(f"{loaded.title}: with the change, settings") as progress:
+                changed = turned.change_for(
+                    fitted, changes, seed, variant=variant, anyway=asked.anyway, progress=progress
+                )
+    else:
+        answer = loaded.judge_plays(plays, runs, seed, habit=asked.habit, variant=variant, dials=dials, sure=sure)
+        if not as_json:
+            say(answer.summary())
+    if as_json:
+        say_json(answer.as_json() | ({"change": changed.as_json()} if changed else {}))
+    elif changed:
+        say(f"\n{changed.summary()}")
+    if write is not None:
+        _write(path, answer, asked, write, variant, quiet=as_json)
+    if asked.plot is not None:
+        write_figure(asked.plot, answer.plot())
+    if output is not None:
+        write_table(output, answer.table())
+    for written in (asked.plot, output):
+        if written is not None and not as_json:
+            say(f"\n{written} is written")
+
+
+def _write(path: Path, answer: Any, asked: Asked, name: str, variant: str | None, *, quiet: bool) -> None:
+    """Put the fitted numbers into the file."""
+    from mint_ledger.cli.balance import write_numbers
+
+    if name != answer.habit:
+        raise BadRequest(f"the fitted numbers are those of '{answer.habit}': --write {answer.habit}")
+    if not answer.fits and not asked.anyway:
+        raise BadRequest(
+            "the fitted habit does not play like the recorded plays; --anyway writes its numbers all the same"
+        )
+    write_numbers(path, answer.setting, variant, quiet=quiet)
+
+
+def _parted(text: str, option: str, example: str) -> tuple[str, str]:
+    name, sign, value = text.partition("=")
+    if not sign or not name.strip() or not value.strip():
+        raise BadRequest(f"{option} wants a name and what it is, like {example}, not '{text}'")
+    return name.strip(), value.strip()

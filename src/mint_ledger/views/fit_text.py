@@ -1,0 +1,113 @@
+"""Which numbers of a habit fit recorded plays, and what a change would do for those who play so, as text."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterator
+from pathlib import PurePath
+
+from mint_ledger.journal.wording import number
+from mint_ledger.players.fit import Changed, Fit, FittedDial
+from mint_ledger.players.recorded import RESULTS
+from mint_ledger.studies.estimate import Estimate
+from mint_ledger.views.plays_text import side_lines
+from mint_ledger.views.short import short
+from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.width import line_width, room
+
+NAME = 20
+BAR = 12
+
+
+def fit_text(fit: Fit) -> str:
+    """Each dial, how well it is told; the plays beside the fitted habit; how far to trust it."""
+    lines = [f"{fit.title} · fitted to {fit.plays:,} plays ({PurePath(fit.source).name}) · seed {fit.seed}", ""]
+    wide = room(NAME, (dial.name for dial in fit.dials))
+    lines.append(f"  {'dial':<{wide}}{'file':>8}{'fits':>8}   {'90 % interval':<16}{'of its range':<{BAR + 2}}")
+    lines += [_dial(dial, wide) for dial in fit.dials]
+    lines.append("")
+    for sentence in fit_sentences(fit):
+        lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
+    lines += ["", f"  the plays beside the fitted habit ({fit.likeness.runs:,} runs):", *side_lines(fit.likeness)]
+    lines.append("")
+    for note in fit.likeness.notes:
+        lines += _wrapped(f"{note[0].upper()}{note[1:]}.")
+    for sentence in _trust(fit):
+        lines += _wrapped(sentence)
+    return "\n".join(lines)
+
+
+def _dial(dial: FittedDial, wide: int) -> str:
+    value = dial.value
+    digits = min(digits_for(value), 3)
+    span = f"{fixed(value.low, digits)} to {fixed(value.high, digits)}"
+    first, last = (round(BAR * (end - dial.low) / (dial.high - dial.low)) for end in (value.low, value.high))
+    bar = "·" * first + "█" * max(last - first, 1) + "·" * (BAR - max(last, first + 1))
+    cells = f"{number(dial.today, 3):>8}{fixed(value.value, digits):>8}   {span:<16}"
+    return f"  {short(dial.name, wide):<{wide}}{cells}{bar[:BAR]}  {dial.how_told}"
+
+
+def fit_sentences(fit: Fit) -> Iterator[str]:
+    """What it comes to."""
+    if not fit.fits:
+        differs = fit.likeness.differs
+        what = (
+            f"{', '.join(differs[:4])} differ{'s' if len(differs) == 1 else ''}" if differs else "they lie too far off"
+        )
+        yield f"No setting of these dials plays like the recorded plays: {what}. Fit other dials, or another habit."
+    elif fit.likeness.is_alike:
+        yield "The fitted habit plays like the recorded plays, in all that was recorded."
+    else:
+        yield "Nothing says that the fitted habit plays otherwise than the recorded plays."
+    told = [dial.name for dial in fit.dials if dial.how_told == "told"]
+    if told:
+        yield f"Told by these plays: {', '.join(told)}."
+    for one, other, correlation in fit.tied:
+        more = "less" if correlation < 0 else "more"
+        yield f"{one} and {other} are not told apart: more of the one with {more} of the other plays the same."
+    tied = {name for pair in fit.tied for name in pair[:2]}
+    for dial in fit.dials:
+        if dial.how_told == "not told" and dial.name not in tied:
+            yield f"{dial.name} is not told: these plays would be as likely almost anywhere in its range."
+    for warning in fit.warnings:
+        yield f"{warning[0].upper()}{warning[1:]}."
+
+
+def _trust(fit: Fit) -> Iterator[str]:
+    wider = f", so that they were made {number(fit.widened, 1)} times as wide" if fit.widened >= 1.05 else ""
+    yield (
+        f"Checked on {fit.tried} habits whose dials are known, of as many plays each: 90 % intervals made so held them "
+        f"in {fit.held} of {fit.tried}{wider}."
+    )
+    yield (
+        "Not seen: players who change as they play, and whatever no column shows. Before the plays all of a range is "
+        "taken to be as likely."
+    )
+
+
+def changed_text(changed: Changed) -> str:
+    """Before, after, and the difference."""
+    what = ", ".join(f"{name}={value}" for name, value in changed.changes.items())
+    lines = [f"with {what}, for players who play as was fitted ({changed.settings} settings that fit):", ""]
+    lines.append(f"  {'':<{NAME}}{'before':>10}{'after':>10}{'change':>10}   90 % interval")
+    for name, (before, after, gap) in changed.measures.items():
+        lines.append(_change(name, before, after, gap))
+    if not changed.fits:
+        lines += ["", *_wrapped("The fitted habit does not play like the recorded plays: take this for it alone.")]
+    lines += ["", *_wrapped("Under the same luck before and after; the intervals hold what the plays leave open.")]
+    return "\n".join(lines)
+
+
+def _change(name: str, before: Estimate, after: Estimate, gap: Estimate) -> str:
+    factor, unit = (100.0, " %") if name in RESULTS else (1.0, "")
+    scaled = gap.scaled(factor)
+    digits = digits_for(scaled)
+    sign = "+" if gap.value > 0 else ""
+    shown = f"{short(name if name not in RESULTS else f'{name}, {unit.strip()}', NAME):<{NAME}}"
+    cells = f"{fixed(factor * before.value, digits):>10}{fixed(factor * after.value, digits):>10}"
+    span = f"{fixed(scaled.low, digits)} to {fixed(scaled.high, digits)}"
+    return f"  {shown}{cells}{sign + fixed(scaled.value, digits):>10}   {span}"
+
+
+def _wrapped(text: str) -> list[str]:
+    return textwrap.wrap(text, line_width() - 2, initial_indent="  ", subsequent_indent="    ")

@@ -1,0 +1,81 @@
+"""Recorded plays beside simulated ones, and what fits them, as text."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterator
+from pathlib import PurePath
+
+from mint_ledger.journal.wording import number
+from mint_ledger.players.likeness import ALIKE, Likeness, Side
+from mint_ledger.players.recorded import RESULTS
+from mint_ledger.studies.estimate import sure_words
+from mint_ledger.views.short import short
+from mint_ledger.views.study_text import fixed
+from mint_ledger.views.width import line_width, room
+
+NAME = 21
+
+
+def likeness_text(likeness: Likeness) -> str:
+    """Each measure of both, and whether they are alike; then what that means."""
+    by = f" by {likeness.players:,} players" if likeness.players not in (1, likeness.plays) else ""
+    lines = [f"{likeness.title} · {likeness.runs:,} runs · seed {likeness.seed}"]
+    lines += [
+        f"beside {likeness.plays:,} recorded plays{by} ({PurePath(likeness.source).name})",
+        "",
+        *side_lines(likeness),
+    ]
+    lines += ["", *_wrapped(_verdict(likeness))]
+    for note in likeness.notes:
+        lines += _wrapped(f"{note[0].upper()}{note[1:]}.")
+    lines += ["", *_wrapped(_meaning(likeness))]
+    return "\n".join(lines)
+
+
+def side_lines(likeness: Likeness) -> Iterator[str]:
+    """A table of all measures."""
+    wide = room(NAME, map(likeness.name, likeness.sides))
+    sure = f"{sure_words(likeness.sure)} interval"
+    yield f"  {'':<{wide}}{'':>6}{'recorded':>10}{'simulated':>10}{'higher':>8}  {sure}"
+    for side in likeness.sides:
+        yield from _side(side, likeness.name(side), wide)
+
+
+def _side(side: Side, measure: str, wide: int) -> Iterator[str]:
+    percent = side.measure in RESULTS
+    for place, (what, recorded, simulated) in enumerate(side.told):
+        name = short(measure, wide) if not place else ""
+        cells = [f"{100 * value:.1f} %" if percent else number(value, 2) for value in (recorded, simulated)]
+        line = f"  {name:<{wide}}{what:>6}{cells[0]:>10}{cells[1]:>10}"
+        if not place:
+            span = f"{fixed(side.higher.low, 2)} to {fixed(side.higher.high, 2)}" if side.higher else ""
+            higher = fixed(side.higher.value, 2) if side.higher else ""
+            verdict = "too few" if side.verdict == "too few to tell" else side.verdict
+            line += f"{higher:>8}  {span:<14}{verdict}"
+        yield line.rstrip()
+
+
+def _verdict(likeness: Likeness) -> str:
+    differs = likeness.differs
+    if differs:
+        more = f" and {len(differs) - 4} more" if len(differs) > 4 else ""
+        verb = "differs" if len(differs) == 1 else "differ"
+        return f"Real players do not play like this: {', '.join(differs[:4])}{more} {verb}."
+    if likeness.is_alike:
+        return "As far as it was recorded, they play like this."
+    open_ = [side.measure for side in likeness.sides if side.verdict == "too few to tell"]
+    return f"Nothing differs for certain, and the plays are too few to tell of {', '.join(open_[:4])}."
+
+
+def _meaning(likeness: Likeness) -> str:
+    return (
+        f"higher: the chance that a recorded value is the higher of two, ties as half. alike: its interval lies within "
+        f"{ALIKE[0]} and {ALIKE[1]} and the shapes are not far apart; differs: a test of place or shape says so, all "
+        f"tests together wrong in {number(100 * (1 - likeness.sure), 1)} of 100 cases (Holm). What was not recorded "
+        "may differ."
+    )
+
+
+def _wrapped(text: str) -> list[str]:
+    return textwrap.wrap(text, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
