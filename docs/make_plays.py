@@ -1,7 +1,7 @@
 """Makes the demo's recorded plays: 120 nights by 24 players of two sorts that the game file does not know.
 
-python docs/make_plays.py; sixteen are steady (slower and less sure than `careful`, and they drink late), eight are hasty
-(they only swing, and drink when little is left).
+python docs/make_plays.py; sixteen are steady (slower and less sure than `careful`, and they drink late), eight are
+hasty (they only swing, and drink when little is left).
 """
 
 from __future__ import annotations
@@ -33,6 +33,7 @@ MEASURES = ("closing(keeper.health)", "count_of(keeper.stamina, swing)")
 
 
 def main() -> None:
+    """Write them beside the demo."""
     path = mint.demo_path()
     demo = mint.load(path)
     game = mint.loads(path.read_text("utf-8").replace("\nvariants:", f"{HIDDEN}\nvariants:"), "saltmere.yaml")

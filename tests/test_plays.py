@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from pathlib import Path
 
 import numpy as np
 import pytest
 from conftest import Command
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from scipy.stats import binomtest
 
 import mint_ledger as mint
@@ -253,3 +256,47 @@ def test_the_command_says_what_it_wants(tmp_path: Path, command: Command) -> Non
         wrong = command("players", game, *arguments)
         assert wrong.returncode == 2
         assert message in wrong.stderr
+
+
+def test_plays_by_hand_are_kept_and_read_again(tmp_path: Path, command: Command) -> None:
+    game = tmp_path / "toss.yaml"
+    game.write_text(TOSS, "utf-8")
+    for lines in ("go 10\nkeep plays.csv by ann\n", "go 1\nkeep plays.csv\nkeep game.yaml\n"):
+        shown = command("try", game, input=lines)
+        assert "is kept in plays.csv" in shown.stdout, shown.stderr
+    assert "plays are kept as CSV" in shown.stdout + shown.stderr
+    rows = (tmp_path / "plays.csv").read_text("utf-8").split("\n")
+    assert rows[0].startswith("player,game,result,ending,time")
+    assert rows[1].startswith("ann,")
+    assert rows[2].split(",")[2] == "unfinished"
+    mark = json.loads(command("check", game, "--json").stdout)["game"]
+    assert rows[1].split(",")[1] == mark
+    plays = mint.load(game).read_plays(tmp_path / "plays.csv")
+    assert isinstance(plays, Plays)
+    assert plays.broke_off.tolist().count(True) == 1
+    # A file with columns of its own is filled as far as is known.
+    (tmp_path / "own.csv").write_text("result,mood,closing(chips)\nwin,merry,7\n", "utf-8")
+    command("try", game, input="go 10\nkeep own.csv\n")
+    last = (tmp_path / "own.csv").read_text("utf-8").strip().split("\n")[-1].split(",")
+    assert last[0] in ("win", "lose")
+    assert last[1] == ""
+    assert float(last[2]) >= 1
+    (tmp_path / "none.csv").write_text("time\n3\n", "utf-8")
+    assert "no column 'result'" in command("try", game, input="keep none.csv\n").stderr
+
+
+@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.one_of(
+        st.text(max_size=200),
+        st.lists(
+            st.lists(st.sampled_from(("result", "time", "win", "lose", "", "2", "1e999", "=1", '"', "π")), max_size=4)
+        ).map(lambda rows: "\n".join(",".join(row) for row in rows)),
+    ),
+    st.sampled_from((".csv", ".yaml", ".parquet")),
+)
+def test_no_file_of_plays_does_more_than_to_be_refused(tmp_path: Path, text: str, ending: str) -> None:
+    path = tmp_path / f"plays{ending}"
+    path.write_bytes(text.encode("utf-8", "surrogatepass"))
+    with contextlib.suppress(mint.MintError):
+        _game().read_plays(path)

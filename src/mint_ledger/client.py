@@ -39,7 +39,8 @@ if TYPE_CHECKING:
     from mint_ledger.exact.answers import Exact
     from mint_ledger.exact.odds import Odds
     from mint_ledger.game.target import Target
-    from mint_ledger.players.fit import Changed, Fit
+    from mint_ledger.players.change import Changed
+    from mint_ledger.players.fit import Fit
     from mint_ledger.players.likeness import Likeness
     from mint_ledger.players.range import PlayRange
     from mint_ledger.players.recorded import Plays, Told
@@ -446,7 +447,7 @@ class Game(PlayableGame):
             NotFound: there is no such habit, variant or dial.
             BadRequest: there are fewer than 15 plays, a column is the same in all of them, or a range is none.
         """
-        from mint_ledger.players.fit import find_fit
+        from mint_ledger.players.fitting import find_fit
 
         setting = self._setting(seed, habit, variant, dials)
         return find_fit(self, plays, ranges, setting, bank=bank, progress=progress)
@@ -475,7 +476,7 @@ class Game(PlayableGame):
             NotFound: there is no such dial or variant.
             BadRequest: the habit does not fit, or a dial is fitted and changed at once.
         """
-        from mint_ledger.players.fit import find_change
+        from mint_ledger.players.change import find_change
 
         setting = self._setting(seed, fit.habit or None, variant, None)
         return find_change(self, fit, changes, setting, anyway=anyway, progress=progress)

@@ -33,6 +33,7 @@ HELP = {
     "statement": "statement ACCOUNT: what came in and went out so far",
     "story": "story: all that has happened so far",
     "save": "save FILE.yaml [as NAME]: writes what was done as a playtest",
+    "keep": "keep FILE.csv [by PLAYER]: adds this play to recorded plays, for `mint-ledger players`",
     "reload": "reload: reads the changed file again and does the same again",
     "help": "help · help COMMAND",
     "quit": "quit (or Ctrl-D)",

@@ -10,6 +10,7 @@ from mint_ledger.client import Game, load
 from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.files import write_text
 from mint_ledger.journal.books import find_account
+from mint_ledger.players.keeping import with_play
 from mint_ledger.playing.session import Session
 from mint_ledger.program.row import Row
 from mint_ledger.views.readout_text import accounts_text, present_accounts
@@ -57,6 +58,7 @@ class Table:
             "statement": lambda text: statement_text(self.session.statement(text), unit=self._unit),
             "story": lambda _: self.session.story(),
             "save": self._save,
+            "keep": self._keep,
             "reload": self._reload,
             "help": what_command,
             "quit": lambda _: None,
@@ -148,6 +150,15 @@ class Table:
         content = {"playtests": {title: self.session.playtest()}}
         write_text(path, yaml_of(content, open_to=3))
         return f"  {path} is written: a playtest to be pasted into {self.path.name}"
+
+    def _keep(self, text: str) -> str:
+        file, _, player = text.partition(" by ")
+        path = Path(_wanted(file.strip(), "keep"))
+        if path.suffix != ".csv":
+            raise BadRequest(f"plays are kept as CSV, for instance {path.stem or 'plays'}.csv")
+        kept = with_play(self.session, path, player.strip())
+        result = self.session.outcome[0] or "unfinished"
+        return f"  this play ({result}) is kept in {path}, which has {kept:,} now"
 
     def _reload(self, _: str) -> str:
         game: Game = load(self.path)

@@ -157,10 +157,14 @@ def check(
 
         write_output(junit, junit_text(loaded.title, results, judged))
     if as_json:
+        from mint_ledger.players.recorded import game_mark
+
         say_json(
             {
                 "file": str(game),
                 "title": loaded.title,
+                # What recorded plays name in their column `game`.
+                "game": game_mark(loaded),
                 "playtests": [
                     {
                         "name": result.name,

@@ -10,7 +10,8 @@ from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
-    from mint_ledger.players.fit import Changed, Fit
+    from mint_ledger.players.change import Changed
+    from mint_ledger.players.fit import Fit
     from mint_ledger.players.likeness import Likeness
 
 

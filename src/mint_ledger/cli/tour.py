@@ -8,7 +8,7 @@ from mint_ledger.cli.files import write_figure, write_journal
 from mint_ledger.cli.output import say
 from mint_ledger.cli.progress import study_progress
 from mint_ledger.client import Game, load
-from mint_ledger.demo import demo_text
+from mint_ledger.demo import demo_plays_text, demo_text
 from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_text
 from mint_ledger.playing.run import Run
@@ -22,6 +22,7 @@ SEED = 3
 HABIT = "careful"
 PLAY = f"--seed {SEED} --habit {HABIT}"
 NAME = "saltmere.yaml"
+PLAYS = "plays.csv"
 
 
 def tour(folder: Path, runs: int) -> None:
@@ -55,6 +56,10 @@ def tour(folder: Path, runs: int) -> None:
     _heading(8, "Which number makes it as fair as we want?", command)
     say(game.tune("crab.bite", "8..16", want="0.7..0.8", habit=HABIT, runs=4_000).summary())
     say("\nWith --write the number goes into the file; compare shows what else changes.")
+    _heading(9, "Do real players play like that?", f"mint-ledger players {NAME} {PLAYS} --like {HABIT}")
+    say(game.judge_plays(game.read_plays(folder / PLAYS, any_version=True), habit=HABIT).summary())
+    say(f"\n{PLAYS} holds made-up plays. Which numbers of a habit would play like them:")
+    say(f"\n$ mint-ledger players {NAME} {PLAYS} --like reckless \\\n    --fit reckless.slips=0..0.6")
     say(f"\nAll files are in {folder}. To make a game of your own:\n\n$ mint-ledger new mygame.yaml")
 
 
@@ -67,6 +72,8 @@ def _prepare(folder: Path) -> Path:
     # A file that the designer has changed since the last tour is theirs.
     if not path.exists():
         write_text(path, demo_text())
+    if not (folder / PLAYS).exists():
+        write_text(folder / PLAYS, demo_plays_text())
     return path
 
 

@@ -11,6 +11,11 @@ def demo_text() -> str:
     return files(__package__).joinpath("saltmere.yaml").read_text("utf-8")
 
 
+def demo_plays_text() -> str:
+    """120 made-up plays of Saltmere Light, as recorded plays: `docs/make_plays.py` makes them."""
+    return files(__package__).joinpath("plays.csv").read_text("utf-8")
+
+
 def starter_text() -> str:
     """The small game that `mint-ledger new` writes."""
     return files(__package__).joinpath("starter.yaml").read_text("utf-8")

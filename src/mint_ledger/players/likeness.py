@@ -177,28 +177,36 @@ def compare_plays(game: PlayableGame, plays: Plays | Told, setting: Setting, run
         raise BadRequest(f"{plays.name} has one play alone; that tells nothing of how they are played")
     turned = setting.of(game)
     study = study_game(turned, runs, replace(setting, variant=None, dials={}), Asked(plays.measures, ()))
+    names = plays.values if isinstance(plays, Plays) else plays.named
+    values = {measure: simulated(study, measure) for measure in names}
+    return held_against(plays, Simulated(values, study.unit), setting, setting.title(turned))
+
+
+@dataclass(frozen=True, eq=False)
+class Simulated:
+    """What simulated runs came to: measure → values, shape (runs,); what time is counted in."""
+
+    values: Mapping[str, Floats]
+    unit: str
+
+
+def held_against(plays: Plays | Told, runs: Simulated, setting: Setting, title: str) -> Likeness:
+    """Compare each measure of recorded plays with that of simulated runs."""
     luck = np.random.default_rng([setting.seed, 41])
+    notes: tuple[str, ...] = ()
     if isinstance(plays, Plays):
         sides = [
-            _side(measure, plays, simulated(study, measure), setting.sure, luck)
+            _side(measure, plays, runs.values[measure], setting.sure, luck)
             for measure in _in_order(plays.values)
-            if not _says_nothing(plays.values[measure], simulated(study, measure))
+            if not _says_nothing(plays.values[measure], runs.values[measure])
         ]
-        players = plays.groups
+        players, notes = plays.groups, plays.notes
     else:
-        sides, players = _told_sides(plays, study), plays.plays
+        sides, players = _told_sides(plays, runs.values, setting.sure), plays.plays
     corrected = sorted(_corrected(sides), key=lambda side: ("differs", "too few to tell", "alike").index(side.verdict))
+    count = len(next(iter(runs.values.values())))
     return Likeness(
-        setting.title(turned),
-        plays.name,
-        len(plays),
-        players,
-        runs,
-        setting.seed,
-        setting.sure,
-        tuple(corrected),
-        study.unit,
-        plays.notes if isinstance(plays, Plays) else (),
+        title, plays.name, len(plays), players, count, setting.seed, setting.sure, tuple(corrected), runs.unit, notes
     )
 
 
@@ -317,17 +325,17 @@ def _shape(recorded: Floats, weights: Floats, runs: Floats, effective: int, luck
     return (1 + sum(one >= seen - 1e-12 for one in drawn)) / (DRAWN + 1)
 
 
-def _told_sides(told: Told, study: Study) -> list[Side]:
+def _told_sides(told: Told, simulated_: Mapping[str, Floats], sure: float) -> list[Side]:
     """What was told of all plays together beside what the runs come to."""
     none = np.zeros(0)
     sides = []
     for result, (count, whole) in told.shares.items():
-        runs = simulated(study, result)
+        runs = simulated_[result]
         share, own = count / whole, float(runs.mean())
         pooled = (count + runs.sum()) / (whole + len(runs))
         error = math.sqrt(max(pooled * (1 - pooled), 1e-12) * (1 / whole + 1 / len(runs)))
-        low, high = clopper_pearson(count, whole, study.sure)
-        higher = Estimate(0.5 + (share - own) / 2, 0.5 + (low - own) / 2, 0.5 + (high - own) / 2, whole, "", study.sure)
+        low, high = clopper_pearson(count, whole, sure)
+        higher = Estimate(0.5 + (share - own) / 2, 0.5 + (low - own) / 2, 0.5 + (high - own) / 2, whole, "", sure)
         sides.append(
             Side(
                 result,
@@ -342,7 +350,7 @@ def _told_sides(told: Told, study: Study) -> list[Side]:
             )
         )
     for (name, q), value in told.quantiles.items():
-        runs = simulated(study, name)
+        runs = simulated_[name]
         below = float(((runs < value) + 0.5 * (runs == value)).mean())
         error = math.sqrt(q * (1 - q) * (1 / told.plays + 1 / len(runs)))
         step = 0.0 if not (runs == value).any() else float((runs == value).mean()) / 2
@@ -350,7 +358,7 @@ def _told_sides(told: Told, study: Study) -> list[Side]:
         own = float(np.quantile(runs, q))
         sides.append(Side(name, none, none, runs, None, 2 * _tail(z), None, ((f"{100 * q:g} %", value, own),), "alike"))
     for name, (mean, half) in told.means.items():
-        runs = simulated(study, name)
+        runs = simulated_[name]
         spread = float(runs.std(ddof=1))
         own = half / 1.96 if half is not None else spread / math.sqrt(told.plays)
         z = abs(mean - float(runs.mean())) / max(math.hypot(own, spread / math.sqrt(len(runs))), 1e-300)

@@ -28,8 +28,8 @@ from mint_ledger.studies.limits import time_limit
 
 Floats = np.ndarray[Any, np.dtype[np.float64]]
 MOST_PLAYS, MOST_COLUMNS, MOST_BYTES = 200_000, 200, 64 * 2**20
-# What a column may be besides a measure.
-KNOWN = ("result", "time", "ending", "level", "player", "weight", "habit", "game")
+# What a column may be besides a measure; the last two stand in the table of a study, and are not looked at.
+KNOWN = ("result", "time", "ending", "level", "player", "weight", "habit", "game", "run", "winner")
 RESULTS = ("win", "lose", "draw", "unfinished")
 WORDS = {"won": "win", "lost": "lose", "drawn": "draw", "loss": "lose"}
 _OF = re.compile(r"([\d,]+) of ([\d,]+)")
@@ -95,6 +95,11 @@ class Told:
     def __len__(self) -> int:
         return self.plays
 
+    @property
+    def named(self) -> tuple[str, ...]:
+        """The results and measures of which something was told."""
+        return tuple(dict.fromkeys([*self.shares, *(name for name, _ in self.quantiles), *self.means]))
+
 
 def game_mark(game: PlayableGame) -> str:
     """What tells one version of a game from another: a hash of its text and of what was turned since."""
@@ -126,7 +131,7 @@ def read_plays(
     if file.suffix.lower() == ".parquet":
         heads, rows = _parquet_rows(file)
     else:
-        heads, rows = _csv_rows(file)
+        heads, rows = csv_rows(file)
     return make_plays(game, heads, rows, columns, habit, any_version=any_version, name=str(path))
 
 
@@ -336,7 +341,12 @@ def _content(path: Path) -> bytes:
     return content
 
 
-def _csv_rows(path: Path) -> tuple[list[str], list[list[str]]]:
+def csv_rows(path: Path) -> tuple[list[str], list[list[str]]]:
+    """The heads and cells of a CSV file.
+
+    Raises:
+        BadRequest: it cannot be read.
+    """
     try:
         text = _content(path).decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -366,17 +376,21 @@ def _cell(text: str, *, comma: bool) -> str:
 
 
 def _parquet_rows(path: Path) -> tuple[list[str], list[list[Any]]]:
-    import pandas as pd
-
-    content = _content(path)
     try:
-        table = pd.read_parquet(io.BytesIO(content))
+        from pyarrow import parquet
     except ImportError:
         raise BadRequest("Parquet needs pyarrow: pip install 'mint-ledger[parquet]'") from None
+    content = _content(path)
+    try:
+        file = parquet.ParquetFile(io.BytesIO(content))
+        size = file.metadata.num_rows, file.metadata.num_columns
+        # How much comes out of it is asked before it does.
+        table = file.read().to_pandas() if size[0] <= MOST_PLAYS and size[1] <= MOST_COLUMNS else None
     except Exception:
         # A damaged file can fail in any way that its reader knows.
         raise BadRequest(f"{path} is no Parquet table, or it is damaged") from None
-    _check_size(path, *table.shape)
+    _check_size(path, *size)
+    assert table is not None
     plain = table.astype(object).where(table.notna(), None)
     return [str(head) for head in table.columns], plain.to_numpy().tolist()
 

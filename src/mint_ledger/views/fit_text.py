@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from pathlib import PurePath
 
 from mint_ledger.journal.wording import number
-from mint_ledger.players.fit import Changed, Fit, FittedDial
+from mint_ledger.players.change import Changed
+from mint_ledger.players.fit import Fit, FittedDial
 from mint_ledger.players.recorded import RESULTS
 from mint_ledger.studies.estimate import Estimate
 from mint_ledger.views.plays_text import side_lines
@@ -28,7 +29,7 @@ def fit_text(fit: Fit) -> str:
     lines.append("")
     for sentence in fit_sentences(fit):
         lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
-    lines += ["", f"  the plays beside the fitted habit ({fit.likeness.runs:,} runs):", *side_lines(fit.likeness)]
+    lines += ["", f"  the plays beside habits that fit ({fit.likeness.runs:,} runs):", *side_lines(fit.likeness)]
     lines.append("")
     for note in fit.likeness.notes:
         lines += _wrapped(f"{note[0].upper()}{note[1:]}.")
