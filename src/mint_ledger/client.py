@@ -331,6 +331,7 @@ class Game(PlayableGame):
         *,
         most_runs: int = 250_000,
         seconds: float = math.inf,
+        skill: bool = False,
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
@@ -347,6 +348,7 @@ class Game(PlayableGame):
             seed: the seed; the same one and the same `most_runs` find the same.
             most_runs: how many runs the search may take, besides those that prune what is found.
             seconds: begin no further rounds of the search after so long.
+            skill: say what skill is worth as well: the wins of each at reactions and slips from perfect to poor.
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
             sure: the chance with which each interval holds the true value.
@@ -362,7 +364,7 @@ class Game(PlayableGame):
         if chosen is None:
             raise BadRequest(f"say whose timing the players have: one of {', '.join(self.habits) or 'no habits'}")
         setting = self._setting(seed, chosen, variant, dials, sure=sure)
-        return find_range(self, chosen, setting, runs, most_runs, seconds, progress)
+        return find_range(self, chosen, setting, runs, most_runs, seconds, progress, skill=skill)
 
     def read_plays(
         self,

@@ -55,7 +55,9 @@ def players(
     bank: Annotated[
         Path | None, typer.Option(help="Keep the runs that a fit simulates in this file, for the next time.")
     ] = None,
-    plot: Annotated[Path | None, typer.Option(help="Draw recorded and simulated plays into this file.")] = None,
+    plot: Annotated[
+        Path | None, typer.Option(help="Draw recorded and simulated plays, or the curves of --skill, into this file.")
+    ] = None,
     runs: Annotated[
         int | None, typer.Option(help="How many runs confirm each number that is told: 10,000; beside PLAYS 4,000.")
     ] = None,
@@ -64,6 +66,9 @@ def players(
     seed: SeedOption = 1,
     variants: VariantOption = None,
     settings: SetOption = None,
+    skill: Annotated[
+        bool, typer.Option("--skill", help="What skill is worth: wins from quick and sure to slow and clumsy.")
+    ] = False,
     write: Annotated[
         str | None,
         typer.Option(
@@ -86,11 +91,12 @@ def players(
         ("--fit", fit),
         ("--with", changes),
         ("--bank", bank),
-        ("--plot", plot),
     ):
         if given:
             raise BadRequest(f"{option} wants recorded plays, behind the game: mint-ledger players {game} plays.csv")
-    from mint_ledger.cli.files import write_table
+    if plot is not None and not skill:
+        raise BadRequest("--plot wants --skill, or recorded plays behind the game")
+    from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
     from mint_ledger.files import write_text
@@ -105,6 +111,7 @@ def players(
             seed,
             most_runs=most_runs,
             seconds=seconds,
+            skill=skill,
             variant=joined(variants),
             dials=read_dials(settings),
             sure=sure,
@@ -116,10 +123,13 @@ def players(
         write_text(game, text)
     if output:
         write_table(output, found.table())
+    if plot is not None and found.skill is not None:
+        write_figure(plot, found.skill.plot())
     say_json(found.as_json()) if as_json else say(found.summary())
     if write is not None and not found.interrupted and not as_json:
         say(f"\n{write} is written into {game}")
-    if output and not as_json:
-        say(f"\n{output} is written")
+    for written in (output, plot if found.skill else None):
+        if written is not None and not as_json:
+            say(f"\n{written} is written")
     if found.interrupted:
         raise typer.Exit(INTERRUPTED)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
@@ -19,6 +19,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.players.candidate import Candidate, Played, find_space, habit_of
 from mint_ledger.players.search import JUDGED, Search
+from mint_ledger.players.skill import SkillCurve, find_skill_curve
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, plain, rate
@@ -34,6 +35,7 @@ RESTARTS = 2
 CHOICE, TOLD = 500_000, 700_000
 # What lies as near as this to another rate is as good.
 NEAR = 0.01
+BEST = "the best found"
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,7 @@ class PlayRange:
         only: act → the wins of the best that was found with it alone; `without`: of the best without it.
         searched: how many runs the search took.
         interrupted: whether it was stopped before it was done.
+        skill: what skill is worth, if that was asked.
     """
 
     title: str
@@ -67,6 +70,7 @@ class PlayRange:
     searched: int
     base: Mapping[str, Any]
     interrupted: bool = False
+    skill: SkillCurve | None = None
 
     @property
     def unused(self) -> list[str]:
@@ -141,6 +145,7 @@ class PlayRange:
             "worse_than_chance": self.worse_than_chance,
             "searched_runs": self.searched,
             "interrupted": self.interrupted,
+            "skill": self.skill.as_json() if self.skill else None,
         }
 
 
@@ -152,6 +157,8 @@ def find_range(
     most_runs: int = SEARCHED_RUNS,
     seconds: float = math.inf,
     progress: Progress | None = None,
+    *,
+    skill: bool = False,
 ) -> PlayRange:
     """Find the floor and the ceiling of play; see `Game.play_range`."""
     if runs < 100:
@@ -197,7 +204,7 @@ def find_range(
     players = turned.lowered.habit_players
     same = [name for name in game.habits if players.get(name) == entities]
     searched, confirmed = played.runs, told(best)
-    return PlayRange(
+    found = PlayRange(
         title=setting.title(turned),
         like=like,
         runs=runs,
@@ -214,4 +221,11 @@ def find_range(
         searched=searched,
         base=space.base,
         interrupted=interrupted,
+    )
+    if not skill or interrupted:
+        return found
+    habits = {BEST: found.habit(), **{name: turned.source.data["habits"][name] for name in same}}
+    fresh = Setting(setting.seed + TOLD, like, sure=setting.sure)
+    return replace(
+        found, skill=find_skill_curve(turned, habits, (found.at_random, found.idle), fresh, progress=progress)
     )

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
+from mint_ledger.players.range import NEAR
+from mint_ledger.players.skill import SkillCurve, reaction_of, slips_of
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import fixed
@@ -17,6 +19,9 @@ if TYPE_CHECKING:
 
 NAME = 28
 BAR = 24
+MOST_BESIDE = 3
+# At a skill below the one half of it is had: easy; above the other: slow.
+EASY, SLOW_TO_LEARN = 0.4, 0.7
 
 
 def players_text(play: PlayRange) -> str:
@@ -34,6 +39,8 @@ def players_text(play: PlayRange) -> str:
         lines += ["", f"  {'the best found with':<{wide}}{'wins':>8}   {sure_words(play.sure)} interval"]
         lines += [_row(f"only {action}", wins, wide) for action, wins in play.only.items()]
         lines += [_row(f"all but {action}", wins, wide) for action, wins in play.without.items()]
+    if play.skill is not None:
+        lines += ["", *_skill(play.skill)]
     lines.append("")
     for sentence in players_sentences(play):
         lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
@@ -44,6 +51,36 @@ def _row(name: str, wins: Estimate, wide: int) -> str:
     low, high = fixed(100 * wins.low, 1), fixed(100 * wins.high, 1)
     bar = "█" * round(BAR * wins.value)
     return f"  {short(name, wide):<{wide}}{100 * wins.value:>6.1f} %   {low + ' to ' + high:<15}{bar}".rstrip()
+
+
+def _skill(curve: SkillCurve) -> list[str]:
+    """Wins at each skill: of the best found, with a bar, and of the others."""
+    others = list(curve.wins)[1 : 1 + MOST_BESIDE]
+    heads = "".join(f"{short(name, 10):>11}" for name in others)
+    lines = [f"  {'skill':>5}{'reaction':>10}{'slips':>8}{'the best found':>16}{heads}"]
+    for place, skill in enumerate(curve.skills):
+        reaction = "–" if curve.in_turns else f"{number(reaction_of(skill), 2)} s"
+        beside = "".join(f"{100 * curve.wins[name][place].value:>9.1f} %" for name in others)
+        best = f"{100 * curve.first[place].value:>14.1f} %"
+        lines.append(f"  {number(skill, 2):>5}{reaction:>10}{100 * slips_of(skill):>6.0f} %{best}{beside}")
+    return lines
+
+
+def skill_sentences(curve: SkillCurve) -> Iterator[str]:
+    """Whether it is easy to learn, and what is left to master."""
+    half = curve.half_at
+    if half is None:
+        yield "Skill brings nothing for certain: quick and sure players do not win more often than slow and clumsy."
+        return
+    timing = f"{number(100 * slips_of(half), 0)} % slips"
+    if not curve.in_turns:
+        timing = f"a reaction of {number(reaction_of(half), 2)} s, {timing}"
+    how = "Easy to learn" if half < EASY else "Slow to learn" if half > SLOW_TO_LEARN else "Learned bit by bit"
+    yield f"{how}: half of what skill brings is had at a skill of {number(half, 2)} ({timing})."
+    left = curve.left_to_master
+    span = f"{fixed(100 * left.value, 1)} points ({fixed(100 * left.low, 1)} to {fixed(100 * left.high, 1)})"
+    last = "hard to master" if left.low > NEAR else "little is left to master" if left.high < 5 * NEAR else "at the top"
+    yield f"{last[0].upper()}{last[1:]}: the last quarter of skill brings {span} more."
 
 
 def _acts(play: PlayRange) -> Iterator[str]:
@@ -58,6 +95,8 @@ def _acts(play: PlayRange) -> Iterator[str]:
 
 def players_sentences(play: PlayRange) -> Iterator[str]:
     """What it comes to."""
+    if play.skill is not None:
+        yield from skill_sentences(play.skill)
     if play.interrupted:
         yield "It was stopped before it was done; this is the best so far, and nothing is said of what acts are worth."
         return
