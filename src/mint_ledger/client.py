@@ -163,6 +163,7 @@ class Game(PlayableGame):
         *,
         only: Sequence[str] = (),
         quick: bool = False,
+        players: bool = False,
         seconds: float = math.inf,
         progress: Progress | None = None,
         found: Callable[[Finding], None] | None = None,
@@ -174,6 +175,7 @@ class Game(PlayableGame):
             seed: the seed of these runs.
             only: names or codes of checks; all by default.
             quick: play 10 runs of each, and leave out what plays something changed.
+            players: search for the best habit too, and say what it shows of the actions (a minute or two).
             seconds: begin nothing further after so long; the answer says what was not looked at.
             progress: called with (runs done, runs in all).
             found: called with each finding as it is found, the cheapest checks first.
@@ -185,7 +187,15 @@ class Game(PlayableGame):
         from mint_ledger.audit.audit import make_audit
 
         return make_audit(
-            self, runs=runs, seed=seed, only=only, quick=quick, seconds=seconds, progress=progress, found=found
+            self,
+            runs=runs,
+            seed=seed,
+            only=only,
+            quick=quick,
+            players=players,
+            seconds=seconds,
+            progress=progress,
+            found=found,
         )
 
     def judge(

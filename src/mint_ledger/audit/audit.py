@@ -19,6 +19,7 @@ from mint_ledger.audit import (
     limits,
     opening,
     order,
+    playing,
     repeats,
     whose,
 )
@@ -60,6 +61,7 @@ CHECKS: tuple[Check, ...] = (
     *counting.CHECKS,
     *idle.CHECKS,
     *whose.CHECKS,
+    *playing.CHECKS,
     UNUSED,
 )
 MOST_RUNS = 100_000
@@ -140,6 +142,7 @@ def make_audit(
     seed: int = 1,
     only: Sequence[str] = (),
     quick: bool = False,
+    players: bool = False,
     seconds: float = math.inf,
     progress: Progress | None = None,
     found: Callable[[Finding], None] | None = None,
@@ -152,6 +155,7 @@ def make_audit(
         seed: the seed of these runs.
         only: names or codes of checks; all by default.
         quick: play few runs, and leave out the checks that play something changed, unless they are named.
+        players: search for the best habit too, and say what it shows of the actions; without it only where named.
         seconds: begin no further check, and no further runs of a habit, after so long.
         progress: is told how many runs are done, and how many there are to be.
         found: is told each finding as it is found.
@@ -168,9 +172,11 @@ def make_audit(
     _check_allowed(game)
     ends = time.monotonic() + seconds
     runs = min(runs, QUICK_RUNS) if quick else runs
-    chosen = [check for check in _chosen(only) if runs or not check.plays]
+    chosen = [check for check in _chosen(only) if (runs or not check.plays) and (only or players or not check.searches)]
     # What the file accepts without need is known once everything else has been looked for.
-    asked = [check for check in CHECKS if runs or not check.plays] if UNUSED in chosen else chosen
+    asked = chosen
+    if UNUSED in chosen:
+        asked = [check for check in CHECKS if (runs or not check.plays) and (players or not check.searches)]
     findings: list[Finding] = []
     unlooked: list[str] = []
     played = 0
@@ -199,7 +205,7 @@ def make_audit(
             if finding.caught.chance is not None and finding.check in chosen:
                 found(finding)
     if UNUSED in chosen and not unlooked:
-        findings = [*(f for f in findings if f.check in chosen), *_unused(game, findings)]
+        findings = [*(f for f in findings if f.check in chosen), *_unused(game, findings, asked)]
     order = {check.code: number for number, check in enumerate(CHECKS)}
     findings.sort(key=lambda f: (bool(f.accepted), GRADES.index(f.grade), order[f.check.code]))
     silences = tuple(subject.chances.silences([finding.caught.where for finding in findings]))
@@ -221,9 +227,12 @@ def _cost(check: Check) -> int:
     return check.plays + check.tries
 
 
-def _unused(game: PlayableGame, findings: Sequence[Finding]) -> Iterator[Finding]:
-    """The entries of `allow` that accept none of the findings."""
+def _unused(game: PlayableGame, findings: Sequence[Finding], asked: Sequence[Check]) -> Iterator[Finding]:
+    """The entries of `allow` that accept none of the findings, among the checks that were made."""
+    made = {name for check in asked for name in (check.name, check.code)}
     for index, allowed in enumerate(game.allow):
+        if allowed.finding not in made:
+            continue
         named = [f for f in findings if allowed.finding in (f.check.name, f.check.code)]
         if not any(allowed.at is None or allowed.at == finding.caught.where for finding in named):
             where = f" at {allowed.at}" if allowed.at is not None else ""

@@ -41,7 +41,8 @@ class Check:
     """One usual mistake.
 
     `means` says what it does to a game, `mend` what to do about it; `plays` says whether it wants the game to be
-    played, and `tries` whether it plays further runs of its own, of something changed.
+    played, `tries` whether it plays further runs of its own, of something changed, and `searches` whether it searches
+    for the best habit, which takes long: it is made only where that is asked.
     """
 
     code: str
@@ -54,6 +55,7 @@ class Check:
     plays: bool = False
     grade: Grade = "maybe"
     tries: bool = False
+    searches: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -30,6 +30,9 @@ def audit(
     quick: Annotated[
         bool, typer.Option("--quick", help="Play 10 runs of each, and none of something changed.")
     ] = False,
+    players: Annotated[
+        bool, typer.Option("--players", help="Search for the best habit too: useless acts, one that is enough.")
+    ] = False,
     seconds: Annotated[
         float, typer.Option(help="Begin nothing further after so long; say what was not looked at.", show_default=False)
     ] = math.inf,
@@ -54,7 +57,14 @@ def audit(
     with telling_progress(f"{loaded.title}: runs") as (progress, tell):
         found = None if tell is None else lambda finding: tell(found_text(finding))
         answer = loaded.audit(
-            runs=runs, seed=seed, only=only or (), quick=quick, seconds=seconds, progress=progress, found=found
+            runs=runs,
+            seed=seed,
+            only=only or (),
+            quick=quick,
+            players=players,
+            seconds=seconds,
+            progress=progress,
+            found=found,
         )
     if sarif:
         write_output(sarif, json.dumps(answer.as_sarif(), indent=2, ensure_ascii=False) + "\n")
