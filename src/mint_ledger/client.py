@@ -339,7 +339,7 @@ class Game(PlayableGame):
         runs: int = 10_000,
         seed: int = 1,
         *,
-        most_runs: int = 250_000,
+        most_runs: int = 200_000,
         seconds: float = math.inf,
         skill: bool = False,
         variant: Several = None,
@@ -994,7 +994,7 @@ class Game(PlayableGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         measures: Mapping[str, str] | Sequence[str] | None = None,
-        states: int = 250_000,
+        states: int = 200_000,
         seconds: float = math.inf,
         progress: Progress | None = None,
     ) -> Exact:

@@ -61,7 +61,7 @@ def players(
     runs: Annotated[
         int | None, typer.Option(help="How many runs confirm each number that is told: 10,000; beside PLAYS 4,000.")
     ] = None,
-    most_runs: Annotated[int, typer.Option(help="How many runs the search may take.")] = 250_000,
+    most_runs: Annotated[int, typer.Option(help="How many runs the search may take.")] = 200_000,
     seconds: Annotated[float, typer.Option(help="Begin no further round of the search after so many.")] = math.inf,
     seed: SeedOption = 1,
     variants: VariantOption = None,

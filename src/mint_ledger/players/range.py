@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 CONFIRM = 10_000
-SEARCHED_RUNS = 250_000
+SEARCHED_RUNS = 200_000
 RESTARTS = 2
 # Apart from the seed of all studies: for the search, for the choice, and for what is told.
 CHOICE, TOLD = 500_000, 700_000
@@ -179,7 +179,7 @@ def find_range(
             last = Search(played, setting.seed + 10_000 * restart, shares[0], until, progress)
             tried.append(last.run(()))
         best = max(tried, key=lambda candidate: played.wins(candidate, JUDGED, setting.seed + CHOICE).mean())
-        best = last.pruned(best)
+        best = last.polished(last.pruned(best))
         for action in space.actions:
             part = Search(played, setting.seed + 20_000, shares[1], until, progress)
             own = tuple(slot for slot in best if slot.action == action)
