@@ -994,7 +994,7 @@ class Game(PlayableGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         measures: Mapping[str, str] | Sequence[str] | None = None,
-        states: int = 200_000,
+        states: int = 250_000,
         seconds: float = math.inf,
         progress: Progress | None = None,
     ) -> Exact:
