@@ -1,4 +1,4 @@
-"""How often the 90 % intervals of a fit hold the truth: habits with known numbers, their plays, and what is fitted to them.
+"""How often the 90 % intervals of a fit hold the truth: habits with known numbers, their plays, what is fitted to them.
 
 python benchmarks/fits.py [REPEATS] [PLAYS]; prints for each dial in how many repeats its interval held the truth, how
 wide intervals are (of the range), how many answers said that nothing fits, and the CPU time of a fit.
