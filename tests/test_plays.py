@@ -130,6 +130,13 @@ def test_what_is_missing_is_said_and_counts_for_nothing() -> None:
     assert np.isnan(plays.values["left"]).sum() == 1 == np.isnan(plays.values["time"]).sum()
 
 
+@pytest.mark.parametrize("count", [2, 3, 5])
+def test_a_few_plays_that_are_alike_do_not_differ_for_that(count: int) -> None:
+    # Half of the simulated ones are like them.
+    plays = make_plays(_game(), ["result", "time"], [["lose", 3.0]] * count)
+    assert not _game().judge_plays(plays).differs
+
+
 BAD = [
     ("", "is empty"),
     ("time,left\n2,3\n", "wants a column 'result'"),
@@ -142,6 +149,7 @@ BAD = [
     ("ending,time\nhaeds,2\n", "no ending 'haeds', did you mean 'heads'?"),
     ("result,ending,time\nlose,heads,2\n", "is an ending that is win, not lose"),
     ("result,time,lfet\nwin,2,3\n", "'lfet' is no measure of the game, did you mean 'left'?"),
+    ("result,time,chips\nwin,2,3\n", '--columns "chips=closing(chips)"'),
     ("result,time,time\nwin,2,3\n", "two columns 'time'"),
     ("result,time,weight\nwin,2,0\n", "a weight is above 0"),
     ("result,time,game\nwin,2,abcdef\n", "another version of the game"),

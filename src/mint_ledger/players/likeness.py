@@ -42,6 +42,8 @@ if TYPE_CHECKING:
 ALIKE = (0.44, 0.56)
 APART = 0.12
 DRAWN = 1_999
+# The variance of a place among those of the same distribution.
+UNIFORM = 1.0 / 12.0
 SIMULATED = 4_000
 QUANTILES = (0.25, 0.5, 0.75)
 Verdict = Literal["alike", "differs", "too few to tell"]
@@ -288,7 +290,10 @@ def _error(places: Floats, weights: Floats, groups: Any, value: float, recorded:
     shares = weights / weights.sum()
     sums = np.bincount(groups, weights=shares * (places - value))
     count = len(sums)
-    own = float((sums**2).sum()) * count / max(count - 1, 1)
+    # Few plays that happen to be alike do not vary as little as it seems: two that vary as those of one distribution
+    # are put to them.
+    each = (float((sums**2).sum()) * count**2 + 2.0 * UNIFORM) / (count + 1)
+    own = each / count
     order = np.argsort(recorded)
     steps = np.concatenate([[0.0], np.cumsum(shares[order])])
     below, upto = (steps[np.searchsorted(recorded[order], runs, side=side)] for side in ("left", "right"))

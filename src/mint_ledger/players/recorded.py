@@ -21,6 +21,7 @@ import numpy as np
 
 from mint_ledger.errors import BadRequest, GameError, NotFound, nearest
 from mint_ledger.game.source import read_source
+from mint_ledger.journal.books import account_name, all_accounts
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import unguarded
 from mint_ledger.studies.estimate import quantile_of
@@ -304,6 +305,7 @@ def _measures(game: PlayableGame, name: str, heads: Sequence[str], columns: Mapp
         NotFound: a column is no measure.
     """
     own = {measure.name: measure.text for measure in game.lowered.measures}
+    program = game.lowered.program
     unknown = [column for column in columns if column not in heads]
     if unknown:
         raise NotFound(f"{name} has no column '{unknown[0]}'{nearest(unknown[0], heads)}")
@@ -316,9 +318,11 @@ def _measures(game: PlayableGame, name: str, heads: Sequence[str], columns: Mapp
             if head in columns:
                 raise BadRequest(f"column '{head}': {error.faults[0].message}") from None
             near = nearest(head, (*KNOWN, *own)) or "."
+            accounts = [account_name(program, key) for key in all_accounts(program)]
+            account = next((account for account in accounts if account.rpartition(".")[2] == head), "…")
             raise NotFound(
                 f"{name}: the column '{head}' is no measure of the game{near} Say what it holds: "
-                f'--columns "{head}=closing(…)"'
+                f'--columns "{head}=closing({account})"'
             ) from None
         texts[head] = text
     return texts
