@@ -42,6 +42,7 @@ if TYPE_CHECKING:
     from mint_ledger.players.change import Changed
     from mint_ledger.players.fit import Fit
     from mint_ledger.players.likeness import Likeness
+    from mint_ledger.players.mixture import Mixture
     from mint_ledger.players.range import PlayRange
     from mint_ledger.players.recorded import Plays, Told
     from mint_ledger.playing.playtests import PlaytestResult
@@ -463,6 +464,34 @@ class Game(PlayableGame):
 
         setting = self._setting(seed, habit, variant, dials)
         return find_fit(self, plays, ranges, setting, bank=bank, progress=progress)
+
+    def mix_plays(
+        self,
+        plays: Plays,
+        habits: Sequence[str],
+        seed: int = 1,
+        *,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        progress: Progress | None = None,
+    ) -> Mixture:
+        """Which shares of recorded plays are played by which habits of the file.
+
+        Args:
+            plays: from `read_plays`; rows, not what was told of them together.
+            habits: two or more.
+            seed: the seed of the simulated runs.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            progress: called with (habits played, habits in all).
+
+        Raises:
+            NotFound: there is no such habit, variant or dial.
+            BadRequest: there are fewer than 15 plays, or nothing that was recorded tells the habits apart.
+        """
+        from mint_ledger.players.mixture import find_mixture
+
+        return find_mixture(self, plays, habits, self._setting(seed, None, variant, dials), progress)
 
     def change_for(
         self,

@@ -45,6 +45,10 @@ def players(
         list[str] | None,
         typer.Option(metavar="DIAL=RANGE", help="Fit this number of the habit to PLAYS (repeatable, up to 5)."),
     ] = None,
+    mix: Annotated[
+        list[str] | None,
+        typer.Option(metavar="HABIT", help="Which share of PLAYS is played by this habit (twice and more)."),
+    ] = None,
     changes: Annotated[
         list[str] | None,
         typer.Option("--with", metavar="DIAL=VALUE", help="What this change would do for those who play so."),
@@ -83,12 +87,23 @@ def players(
 ) -> None:
     """How well can it be played, from chance to the best that is found? Do real players (PLAYS) play like that?"""
     if plays is not None:
-        asked = Asked(plays, like, tuple(columns or ()), tuple(fit or ()), tuple(changes or ()), anyway, bank, plot)
+        asked = Asked(
+            plays,
+            like,
+            tuple(columns or ()),
+            tuple(fit or ()),
+            tuple(mix or ()),
+            tuple(changes or ()),
+            anyway,
+            bank,
+            plot,
+        )
         show_plays(game, asked, runs or 4_000, seed, joined(variants), settings, write, sure, output, as_json=as_json)
         return
     for option, given in (
         ("--columns", columns),
         ("--fit", fit),
+        ("--mix", mix),
         ("--with", changes),
         ("--bank", bank),
     ):

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from mint_ledger.players.change import Changed
     from mint_ledger.players.fit import Fit
     from mint_ledger.players.likeness import Likeness
+    from mint_ledger.players.mixture import Mixture
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +24,7 @@ class Asked:
     habit: str | None
     columns: tuple[str, ...]
     fit: tuple[str, ...]
+    mix: tuple[str, ...]
     changes: tuple[str, ...]
     anyway: bool
     bank: Path | None
@@ -47,6 +49,8 @@ def show_plays(
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.client import load
+    from mint_ledger.players.mixture import Mixture
+    from mint_ledger.players.recorded import Plays
 
     if not asked.fit:
         for option, given in (("--with", asked.changes), ("--bank", asked.bank), ("--write", write)):
@@ -57,9 +61,16 @@ def show_plays(
     tell_meant(loaded, dials, quiet=as_json)
     columns = dict(_parted(text, "--columns", "hp=closing(keeper.health)") for text in asked.columns)
     plays = loaded.read_plays(asked.plays, columns, asked.habit, any_version=asked.anyway)
-    answer: Likeness | Fit
+    answer: Likeness | Fit | Mixture
     changed: Changed | None = None
-    if asked.fit:
+    if asked.mix:
+        if asked.fit or not isinstance(plays, Plays):
+            raise BadRequest("--mix wants plays row by row, and no --fit: the habits are taken as they are")
+        with counted_progress(f"{loaded.title}: mixing, habits") as progress:
+            answer = loaded.mix_plays(plays, asked.mix, seed, variant=variant, dials=dials, progress=progress)
+        if not as_json:
+            say(answer.summary())
+    elif asked.fit:
         ranges = dict(_parted(text, "--fit", "careful.slips=0..0.5") for text in asked.fit)
         with counted_progress(f"{loaded.title}: fitting, settings") as progress:
             answer = fitted = loaded.fit_plays(
@@ -85,7 +96,7 @@ def show_plays(
     if write is not None:
         _write(path, answer, asked, write, variant, quiet=as_json)
     if asked.plot is not None:
-        write_figure(asked.plot, answer.plot())
+        write_figure(asked.plot, (answer.likeness if isinstance(answer, Mixture) else answer).plot())
     if output is not None:
         write_table(output, answer.table())
     for written in (asked.plot, output):

@@ -9,6 +9,7 @@ from pathlib import PurePath
 from mint_ledger.journal.wording import number
 from mint_ledger.players.change import Changed
 from mint_ledger.players.fit import Fit, FittedDial
+from mint_ledger.players.mixture import Mixture
 from mint_ledger.players.recorded import RESULTS
 from mint_ledger.studies.estimate import Estimate
 from mint_ledger.views.plays_text import side_lines
@@ -84,6 +85,26 @@ def _trust(fit: Fit) -> Iterator[str]:
         "Not seen: players who change as they play, and whatever no column shows. Before the plays all of a range is "
         "taken to be as likely."
     )
+
+
+def mixture_text(mixture: Mixture) -> str:
+    """The share of each habit; the plays beside the mixture."""
+    lines = [f"{mixture.title} · {mixture.plays:,} plays ({PurePath(mixture.source).name}) · seed {mixture.seed}", ""]
+    wide = room(NAME, mixture.shares)
+    lines.append(f"  {'played by':<{wide}}{'share':>8}   90 % interval")
+    for habit, share in mixture.shares.items():
+        span = f"{100 * share.low:.0f} to {100 * share.high:.0f} %"
+        bar = "█" * round(BAR * share.value)
+        lines.append(f"  {short(habit, wide):<{wide}}{100 * share.value:>6.0f} %   {span:<16}{bar}".rstrip())
+    differs = mixture.likeness.differs
+    verdict = "Nothing says that the plays are otherwise than such a mixture."
+    if differs:
+        verb = "differs" if len(differs) == 1 else "differ"
+        verdict = f"No mixture of these habits plays like the recorded plays: {', '.join(differs[:4])} {verb}."
+    lines += ["", *_wrapped(verdict), "", f"  the plays beside the mixture ({mixture.likeness.runs:,} runs):"]
+    lines += side_lines(mixture.likeness)
+    lines += [line for note in mixture.likeness.notes for line in _wrapped(f"{note[0].upper()}{note[1:]}.")]
+    return "\n".join(lines)
 
 
 def changed_text(changed: Changed) -> str:
