@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import math
+from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
@@ -185,3 +186,14 @@ def test_letters_that_stand_for_others_are_refused_with_the_name_to_write() -> N
     messages = [fault.message for fault in caught.value.faults]
     assert any("write 'fi'" in message for message in messages)
     assert any("write 'fi += 1'" in message for message in messages)
+
+
+@pytest.mark.parametrize("engine", ["reference", "native"])
+def test_a_stop_is_told_where_the_formula_reads_a_stat_that_is_worked_out(engine: str) -> None:
+    # What is worked out once has a local of its own, which the frame of the formula that stopped need not have.
+    path = Path(__file__).parent.parent / "examples" / "glasshouse_nights.yaml"
+    text = mint.load(path).to_yaml()
+    broken = text.replace("every: 2.5", "every: -1", 1)
+    assert broken != text
+    with pytest.raises(mint.RunStopped, match="a period has to be longer than 0, and this one is -1; it read "):
+        mint.loads(broken).run(engine=engine)  # type: ignore[arg-type]

@@ -340,7 +340,7 @@ class Game(PlayableGame):
         runs: int = 10_000,
         seed: int = 1,
         *,
-        most_runs: int = 200_000,
+        most_runs: int | None = None,
         seconds: float = math.inf,
         skill: bool = False,
         variant: Several = None,
@@ -357,7 +357,8 @@ class Game(PlayableGame):
             like: the habit whose timing, slips and finds all have; by default the only one of the game.
             runs: how many runs confirm each number that is told.
             seed: the seed; the same one and the same `most_runs` find the same.
-            most_runs: how many runs the search may take, besides those that prune what is found.
+            most_runs: how many runs the search may take, besides those that prune what is found; by default 200,000,
+                and more where runs are short.
             seconds: begin no further rounds of the search after so long.
             skill: say what skill is worth as well: the wins of each at reactions and slips from perfect to poor.
             variant: one of the file's named sets of dials.

@@ -65,7 +65,9 @@ def players(
     runs: Annotated[
         int | None, typer.Option(help="How many runs confirm each number that is told: 10,000; beside PLAYS 4,000.")
     ] = None,
-    most_runs: Annotated[int, typer.Option(help="How many runs the search may take.")] = 200_000,
+    most_runs: Annotated[
+        int | None, typer.Option(help="How many runs the search may take: 200,000, more where runs are short.")
+    ] = None,
     seconds: Annotated[float, typer.Option(help="Begin no further round of the search after so many.")] = math.inf,
     seed: SeedOption = 1,
     variants: VariantOption = None,

@@ -259,9 +259,11 @@ class Expressions(Moment):
         reads = self.program.formulas[self._formula].reads
         values = []
         for name, expression in reads:
+            # A stat that is worked out may want more locals than the formula that reads it.
+            frame = [*self._formula_frame, *[0.0] * locals_needed([expression])]
             # What the formula reads may itself be what has no value.
             with contextlib.suppress(ArithmeticStop, RunStopped):
-                values.append((name, self._expression(expression)(self._formula_frame)))
+                values.append((name, self._expression(expression)(frame)))
         return values
 
     def _stop(self, message: str, formula: int | None = None) -> NoReturn:

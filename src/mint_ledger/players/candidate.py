@@ -21,14 +21,16 @@ from mint_ledger.facts.bounds import bounds_of
 from mint_ledger.game.source import Source
 from mint_ledger.journal.wording import number
 from mint_ledger.lowering.playable import PlayableGame, game_of
+from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.request import StudyRequest, prepare_game
+from mint_ledger.studies.studying import Asked, study_game
 
 SEARCHED, RANDOM = "searched", "searched at random"
 # So many acts at most, each with so many conditions; thresholds are sixteenths of the range.
 SLOTS, TERMS, PARTS = 6, 2, 16
 MOST_FEATURES = 12
 MOST_COUNTED = 4
-ROOM = 4_000
+ROOM, SAMPLED = 4_000, 200
 # A threshold that is not to be met by what stands on it exactly.
 BELOW = 1e-6
 
@@ -101,7 +103,8 @@ class Space:
 
 
 def find_space(game: PlayableGame, like: str) -> Space:
-    """What the players of a habit can do, and see: their own stats, those of the game, how many there are of each kind.
+    """What the players of a habit can do, and see: their own stats, those of the game and of single others, how many
+    there are of each kind.
 
     Where the habit says what it `sees`, it is that alone.
 
@@ -128,8 +131,16 @@ def find_space(game: PlayableGame, like: str) -> Space:
             between = facts.account(name, entity)
             if between is not None:
                 features.setdefault(name, _thresholds(between.low, between.high, whole=bool(stat.whole)))
+    cast = lowered.program.cast
+    for member in cast.members.values():
+        # Of one foe it is known which is meant; of many only how many there are.
+        for name, stat in member.kind.stats.items() if member.is_single and member.name != player.name else ():
+            is_seen = sees is None or f"{member.name}.{name}" in sees
+            between = facts.account(name, member.first) if stat.value_type == "number" and stat.is_account else None
+            if is_seen and between is not None:
+                known_ = _thresholds(between.low, between.high, whole=bool(stat.whole))
+                features.setdefault(f"{member.name}.{name}", known_)
     if wanted is None:
-        cast = lowered.program.cast
         struck = [k for a in lowered.sites.attacks.values() if player.name in a.strikers for k in a.targets]
         # What several struck kinds are like is counted first: all of them together.
         above = [name for kind in struck for name in reversed(cast.members[kind].family)]
@@ -196,6 +207,11 @@ class Played:
                 tests.append(f"({f} == 0 or {way} * (({seen}) - {at}) >= 0)")
             for place, action in enumerate(self.space.actions, 1):
                 yield {"do": action, "if": " and ".join([f"{SEARCHED}_{slot}_act == {place}", *tests])}
+
+    def steps(self, seed: int) -> float:
+        """How many steps a run takes on average, of players who act at random."""
+        study = study_game(self.game, SAMPLED, Setting(seed, self.random), Asked((), ()))
+        return max(float(study.columns.time.mean()) / self.game.lowered.program.clock.step, 1.0)
 
     def _dials(self, candidate: Candidate) -> dict[str, float]:
         values: dict[str, float] = {}

@@ -29,8 +29,10 @@ if TYPE_CHECKING:
     import pandas as pd
 
 CONFIRM = 10_000
-SEARCHED_RUNS = 200_000
-RESTARTS = 2
+# So many runs of so many steps may be searched; more of shorter ones, which take as long, up to so many times more.
+SEARCHED_RUNS, STEPS_OF_A_RUN, MOST_MORE = 200_000, 4_000, 50
+# Searches that begin anew: so many at least and at most, one for each so many runs.
+RESTARTS, RUNS_A_RESTART = (2, 24), 100_000
 # Apart from the seed of all studies: for the search, for the choice, and for what is told.
 CHOICE, TOLD = 500_000, 700_000
 # What lies as near as this to another rate is as good.
@@ -154,7 +156,7 @@ def find_range(
     like: str,
     setting: Setting,
     runs: int = CONFIRM,
-    most_runs: int = SEARCHED_RUNS,
+    most_runs: int | None = None,
     seconds: float = math.inf,
     progress: Progress | None = None,
     *,
@@ -166,18 +168,25 @@ def find_range(
     turned = setting.of(game)
     space = find_space(turned, like)
     played = Played(turned, space)
+    if most_runs is None:
+        most_runs = round(SEARCHED_RUNS * min(max(STEPS_OF_A_RUN / played.steps(setting.seed), 1.0), MOST_MORE))
+    restarts = min(max(most_runs // RUNS_A_RESTART, RESTARTS[0]), RESTARTS[1])
     until = time.monotonic() + seconds
     interrupted = False
     best: Candidate = ()
     # Half of the runs look for the best, the others for what each act is worth.
-    shares = most_runs // (2 * RESTARTS), most_runs // (4 * max(len(space.actions), 1))
+    shares = most_runs // (2 * restarts), most_runs // (4 * max(len(space.actions), 1))
     tried: list[Candidate] = []
     last = Search(played, setting.seed, shares[0], until, progress)
     others: dict[tuple[str, str], Candidate] = {}
     try:
-        for restart in range(RESTARTS):
+        for restart in range(restarts):
             last = Search(played, setting.seed + 10_000 * restart, shares[0], until, progress)
             tried.append(last.run(()))
+        if restarts > RESTARTS[0]:
+            # And once more from what all of them found.
+            last = Search(played, setting.seed + 10_000 * restarts, shares[0], until, progress)
+            tried.append(last.run(tried))
         best = max(tried, key=lambda candidate: played.wins(candidate, JUDGED, setting.seed + CHOICE).mean())
         best = last.polished(last.pruned(best))
         for action in space.actions:
