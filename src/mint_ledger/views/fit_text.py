@@ -23,7 +23,8 @@ BAR = 12
 
 def fit_text(fit: Fit) -> str:
     """Each dial, how well it is told; the plays beside the fitted habit; how far to trust it."""
-    lines = [f"{fit.title} · fitted to {fit.plays:,} plays ({PurePath(fit.source).name}) · seed {fit.seed}", ""]
+    head = f"{fit.title} · fitted to {fit.plays:,} plays ({PurePath(fit.source).name}) · seed {fit.seed}"
+    lines = [*textwrap.wrap(head, line_width(), subsequent_indent="  "), ""]
     wide = room(NAME, (dial.name for dial in fit.dials))
     lines.append(f"  {'dial':<{wide}}{'file':>8}{'fits':>8}   {'90 % interval':<16}{'of its range':<{BAR + 2}}")
     lines += [_dial(dial, wide) for dial in fit.dials]
@@ -89,7 +90,8 @@ def _trust(fit: Fit) -> Iterator[str]:
 
 def mixture_text(mixture: Mixture) -> str:
     """The share of each habit; the plays beside the mixture."""
-    lines = [f"{mixture.title} · {mixture.plays:,} plays ({PurePath(mixture.source).name}) · seed {mixture.seed}", ""]
+    head = f"{mixture.title} · {mixture.plays:,} plays ({PurePath(mixture.source).name}) · seed {mixture.seed}"
+    lines = [*textwrap.wrap(head, line_width(), subsequent_indent="  "), ""]
     wide = room(NAME, mixture.shares)
     lines.append(f"  {'played by':<{wide}}{'share':>8}   90 % interval")
     for habit, share in mixture.shares.items():
@@ -110,7 +112,8 @@ def mixture_text(mixture: Mixture) -> str:
 def changed_text(changed: Changed) -> str:
     """Before, after, and the difference."""
     what = ", ".join(f"{name}={value}" for name, value in changed.changes.items())
-    lines = [f"with {what}, for players who play as was fitted ({changed.settings} settings that fit):", ""]
+    head = f"with {what}, for players who play as was fitted ({changed.settings} settings that fit):"
+    lines = [*textwrap.wrap(head, line_width(), subsequent_indent="  "), ""]
     lines.append(f"  {'':<{NAME}}{'before':>10}{'after':>10}{'change':>10}   90 % interval")
     for name, (before, after, gap) in changed.measures.items():
         lines.append(_change(name, before, after, gap))

@@ -20,12 +20,12 @@ NAME = 21
 def likeness_text(likeness: Likeness) -> str:
     """Each measure of both, and whether they are alike; then what that means."""
     by = f" by {likeness.players:,} players" if likeness.players not in (1, likeness.plays) else ""
-    lines = [f"{likeness.title} · {likeness.runs:,} runs · seed {likeness.seed}"]
-    lines += [
+    heads = (
+        f"{likeness.title} · {likeness.runs:,} runs · seed {likeness.seed}",
         f"beside {likeness.plays:,} recorded plays{by} ({PurePath(likeness.source).name})",
-        "",
-        *side_lines(likeness),
-    ]
+    )
+    lines = [line for head in heads for line in textwrap.wrap(head, line_width(), subsequent_indent="  ")]
+    lines += ["", *side_lines(likeness)]
     lines += ["", *_wrapped(_verdict(likeness))]
     for note in likeness.notes:
         lines += _wrapped(f"{note[0].upper()}{note[1:]}.")
