@@ -69,11 +69,6 @@ class Plays:
         """How many players there were."""
         return len(np.unique(self.players))
 
-    @property
-    def effective(self) -> float:
-        """As how many plays of weight 1 they count, Kish's way."""
-        return float(self.weights.sum() ** 2 / (self.weights**2).sum())
-
 
 @dataclass(frozen=True)
 class Told:

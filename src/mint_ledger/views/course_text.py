@@ -49,7 +49,9 @@ def _account_line(part: Stretch, account: str) -> str:
     whole = abs(taken) + abs(given)
     most = sorted(part.causes(account), key=lambda item: -abs(item[1].value))
     told = [
-        f"{short(cause, 16)} {_signed(points.value)}" for cause, points in most if abs(points.value) > SMALL * whole
+        f"{short(cause, room(16, [cause]))} {_signed(points.value)}"
+        for cause, points in most
+        if abs(points.value) > SMALL * whole
     ]
     left = number(part.quantile(account, 0.5).value, 1)
     shown = ""

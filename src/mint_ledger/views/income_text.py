@@ -114,7 +114,11 @@ def _over_time(income: Income) -> list[str]:
         each = {cause: max(points, key=abs) for cause, points in moves.items()}
         most = max(each, key=lambda cause: abs(each[cause]), default="")
         span = f"{number(income.edges[place], 2)} … {number(income.edges[place + 1], 2)}"
-        told = f"{short(most, 15)} {_signed(number(each[most], 1), each[most])}" if most and each[most] else ""
+        told = (
+            f"{short(most, room(15, [most]))} {_signed(number(each[most], 1), each[most])}"
+            if most and each[most]
+            else ""
+        )
         flows = f"{_signed(number(came, 1), came):>8}{number(went, 1):>8}"
         lines.append(f"  {span:<15}{going:>7,}{flows}  {' · '.join(bands):<17}{told}".rstrip())
     return lines
