@@ -1,7 +1,7 @@
 """A longer fuzz: broken games, formulas, `try` lines, books and stores for so many minutes on all cores.
 
 python benchmarks/fuzz.py [MINUTES] [SEED]; prints how many inputs were tried, what came of them, each fault of our own
-with the seed of its input, hangs beyond ten seconds, and the most memory that a process took.
+with the seed of its input, hangs beyond ten seconds of CPU, and the most memory that a process took.
 """
 
 from __future__ import annotations

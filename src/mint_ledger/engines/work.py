@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 # Rounds of loops in one step; a posting or a happening counts for as many as it takes about as long.
-MOST_WORK = 20_000_000
+MOST_WORK = 10_000_000
 POSTING_WORK = 50
 # Rows that a journal keeps.
 MOST_ROWS = 1_000_000
