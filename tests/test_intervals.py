@@ -15,11 +15,21 @@ from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.studies import estimate
 from mint_ledger.studies.intervals import Average, Ordered, Share, Turned, binomial_below
+from mint_ledger.studies.student import student_within
 
 
 def test_the_binomial_distribution_is_scipys() -> None:
     for n, q in ((1, 0.5), (60, 0.05), (400, 0.99), (5_000, 0.3)):
         assert binomial_below(n, q) == pytest.approx(special.bdtr(np.arange(n + 1), n, q), abs=1e-10)
+
+
+@pytest.mark.parametrize("sure", [0.01, 0.5, 0.8, 0.9, 0.95, 0.99, 0.999])
+def test_students_quantiles_are_scipys(sure: float) -> None:
+    for freedom in (*range(1, 60), 99, 100, 499, 500, 1_999, 2_000):
+        assert student_within(freedom, sure) == pytest.approx(special.stdtrit(freedom, (1 + sure) / 2), rel=1e-12)
+    # The expansion that stands for them beyond.
+    for freedom in (2_001, 10_000, 10**6):
+        assert student_within(freedom, sure) == pytest.approx(special.stdtrit(freedom, (1 + sure) / 2), rel=1e-8)
 
 
 @pytest.mark.parametrize(("count", "runs"), [(0, 400), (3, 400), (120, 400), (399, 400), (400, 400)])

@@ -38,7 +38,7 @@ def test_a_stored_study_is_the_same_and_is_not_played_again(demo: Path, monkeypa
     game, store = mint.load(demo), demo.parent / "nights.sqlite"
     plain = game.study(170, times=[0, 30, 60], **OPTIONS)  # type: ignore[arg-type]
     assert_same_study(plain, game.study(170, times=[0, 30, 60], store=store, **OPTIONS))  # type: ignore[arg-type]
-    monkeypatch.setattr("mint_ledger.studies.study.play_blocks", lambda *_: iter(()))
+    monkeypatch.setattr("mint_ledger.studies.making.play_blocks", lambda *_: iter(()))
     assert_same_study(plain, game.study(170, times=[0, 30, 60], store=store, **OPTIONS))  # type: ignore[arg-type]
 
 

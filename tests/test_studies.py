@@ -21,7 +21,8 @@ from scipy import stats
 import mint_ledger as mint
 from mint_ledger.demo import demo_text
 from mint_ledger.studies import estimate
-from mint_ledger.studies.study import Study, parse_until
+from mint_ledger.studies.making import parse_until
+from mint_ledger.studies.study import Study
 
 # Each second a candle goes out with 0.2; nobody waits longer than five seconds.
 CANDLE = """

@@ -48,11 +48,12 @@ if TYPE_CHECKING:
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
     from mint_ledger.playing.session import Session
+    from mint_ledger.studies.budget import RunProgress
     from mint_ledger.studies.course import Course
     from mint_ledger.studies.ends import Ends
     from mint_ledger.studies.estimate import Estimate
     from mint_ledger.studies.income import Income
-    from mint_ledger.studies.study import RunProgress, Study
+    from mint_ledger.studies.study import Study
 
 
 Several = str | Sequence[str] | None

@@ -11,6 +11,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.lowering.sites import RuleSite
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
+from mint_ledger.studies.student import normal_quantile
 from mint_ledger.studies.study import Study
 from mint_ledger.studies.studying import study_game
 
@@ -173,9 +174,7 @@ def _two_sided(difference: float, error: float) -> float:
 
 
 def _normal(sure: float) -> float:
-    from scipy.special import ndtri
-
-    return float(ndtri((1.0 + sure) / 2.0))
+    return normal_quantile((1.0 + sure) / 2.0)
 
 
 CHECKS = (

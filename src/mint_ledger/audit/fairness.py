@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterator
 
 from mint_ledger.audit.conditions import read_alone, values_to_try
@@ -40,7 +40,7 @@ def seats_unfair(subject: Subject) -> Iterator[Caught]:
     if not any("[" in play.winner for play in subject.plays.runs):
         return
     study = study_game(subject.game, max(subject.runs, SEAT_RUNS), Setting(subject.seed, habit))
-    for seats in seats_of(subject.game.lowered.program, Counter(study.measures["winner"])):
+    for seats in seats_of(subject.game.lowered.program, study.outcomes.wins()):
         kind = subject.game.kinds[seats.kind]
         if isinstance(kind.copies, list) and any(copy for copy in kind.copies):
             continue

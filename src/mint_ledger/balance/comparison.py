@@ -27,9 +27,10 @@ from mint_ledger.studies.estimate import (
     turned_rate,
 )
 from mint_ledger.studies.intervals import Average, QuantileGap, Turned
+from mint_ledger.studies.making import StudyInterrupted
 from mint_ledger.studies.seats import RESULTS
 from mint_ledger.studies.shape import Shapes, shapes_of
-from mint_ledger.studies.study import StudyInterrupted
+from mint_ledger.studies.study import paired_values
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
@@ -151,15 +152,15 @@ def compare_studies(
             if difference is not None:
                 differences.append(difference)
     differences += [found for text in quantiles if (found := _of_quantile(one, other, text)) is not None]
-    pairs = Counter(zip(one.measures["result"], other.measures["result"], strict=True))
-    turned = tuple((str(a), str(b), n) for (a, b), n in pairs.most_common() if a != b)
+    pairs = Counter(zip(one.outcomes.results.tolist(), other.outcomes.results.tolist(), strict=True))
+    turned = tuple((RESULTS[a], RESULTS[b], n) for (a, b), n in pairs.most_common() if a != b)
     dials = tuple(_changed_dials(one, other))
     titles = (one.title, other.title)
     return Comparison(titles, one.seed, one.runs, one.sure, tuple(differences), turned, dials, parting)
 
 
 def _of_result(one: Study, other: Study, result: str) -> Difference:
-    sides = [study.measures["result"] == result for study in (one, other)]
+    sides = [study.has(result) for study in (one, other)]
     gained, lost = int((sides[1] & ~sides[0]).sum()), int((sides[0] & ~sides[1]).sum())
     name = {"win": "wins", "lose": "losses", "draw": "draws"}.get(result, result)
     return Difference(
@@ -169,23 +170,22 @@ def _of_result(one: Study, other: Study, result: str) -> Difference:
 
 def _of_measure(one: Study, other: Study, name: str) -> Difference | None:
     """A measure in the runs in which both studies have it."""
-    sides = [study.measures[name].astype(float) for study in (one, other)]
-    pair = (sides[1] - sides[0]).dropna()
+    first, second = paired_values(one, other, name)
+    pair = second - first
     if not len(pair):
         return None
-    counts = int(sides[0].notna().sum()), int(sides[1].notna().sum()), len(pair)
+    counts = len(one.numbers(name)[1]), len(other.numbers(name)[1]), len(pair)
     return Difference(name, one.mean(name), other.mean(name), mean_of(pair.tolist(), one.sure), False, counts)
 
 
 def _of_quantile(one: Study, other: Study, text: str) -> Difference | None:
     """A quantile of a measure, from the runs in which both studies have it."""
     measure, q = quantile_of(text)
-    sides = [study.values(measure) for study in (one, other)]
-    both = sides[0].index.intersection(sides[1].index)
-    if not len(both):
+    first, second = paired_values(one, other, measure)
+    if not len(first):
         return None
-    gap = quantile_gap(sides[0][both].tolist(), sides[1][both].tolist(), q, one.sure)
-    counts = len(sides[0]), len(sides[1]), len(both)
+    gap = quantile_gap(first.tolist(), second.tolist(), q, one.sure)
+    counts = len(one.numbers(measure)[1]), len(other.numbers(measure)[1]), len(first)
     return Difference(text, one.quantile(measure, q), other.quantile(measure, q), gap, False, counts)
 
 
@@ -199,9 +199,8 @@ def _changed_dials(one: Study, other: Study) -> list[tuple[str, float | None, fl
 
 def first_turned(one: Study, other: Study) -> int | None:
     """The number of the first run that was won in one study and not in the other; none if there is none."""
-    wins = [study.measures["result"] == "win" for study in (one, other)]
-    turned = wins[0] != wins[1]
-    return int(turned.to_numpy().argmax()) if turned.any() else None
+    turned = one.has("win") != other.has("win")
+    return int(turned.argmax()) if turned.any() else None
 
 
 def part(one: Run, other: Run) -> Parting:

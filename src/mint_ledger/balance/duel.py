@@ -30,8 +30,8 @@ from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.program.state import Start
 from mint_ledger.program.walking import Node, rebuilt
 from mint_ledger.studies.estimate import Estimate, ratio
+from mint_ledger.studies.making import make_study
 from mint_ledger.studies.request import Prepared, StudyRequest
-from mint_ledger.studies.study import make_study
 from mint_ledger.studies.taking import make_taking
 
 MOST_STEPS = 15_000

@@ -14,8 +14,9 @@ from mint_ledger.lowering.script import LoweredPlaytest
 from mint_ledger.playing.playtests import Found, PlaytestResult, playtest_results, starts_of
 from mint_ledger.playing.setting import habit_starts, level_start
 from mint_ledger.studies.estimate import measured
+from mint_ledger.studies.making import make_study
 from mint_ledger.studies.request import Prepared, StudyRequest
-from mint_ledger.studies.study import Study, make_study
+from mint_ledger.studies.study import Study
 from mint_ledger.studies.taking import make_taking
 
 

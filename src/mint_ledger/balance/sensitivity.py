@@ -17,7 +17,6 @@ from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, mean_of, measured, turned_rate
 from mint_ledger.studies.intervals import Average, Turned
-from mint_ledger.studies.seats import seat_names
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
@@ -222,15 +221,12 @@ def values_of(study: Study, measure: str) -> pd.Series[float]:
     Raises:
         BadRequest: the estimate is no mean of the runs.
     """
+    import pandas as pd
+
     match = ESTIMATE.fullmatch(measure)
     what, inside = (match[1], match[2].strip("\"'")) if match else ("", "")
     if what == "rate":
-        study.rate(inside)
-        if inside in ("win", "lose", "draw", "unfinished"):
-            return (study.measures["result"] == inside).astype(float)
-        if inside in {ending.name for ending in study.lowered.program.endings}:
-            return (study.measures["ending"] == inside).astype(float)
-        return study.measures["winner"].isin(seat_names(study.lowered.program, inside)).astype(float)
+        return pd.Series(study.has(inside).astype(float))
     if what == "mean":
         return study.values(inside)
     raise BadRequest(f"runs are paired by rate(…) or mean(…), not by {measure}")

@@ -18,7 +18,8 @@ from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
-    from mint_ledger.studies.study import RunProgress, Study
+    from mint_ledger.studies.budget import RunProgress
+    from mint_ledger.studies.study import Study
 
 Verdict = Literal["met", "missed", "undecided"]
 

@@ -69,7 +69,7 @@ def compare(
     from mint_ledger.balance.comparison import ComparisonInterrupted, compare_games, compare_shapes
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.playing.setting import Setting, habit_for
-    from mint_ledger.studies.study import StudyInterrupted
+    from mint_ledger.studies.making import StudyInterrupted
 
     if (other is None) == (not with_):
         raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")

@@ -112,9 +112,9 @@ def study(
     from mint_ledger.client import load
     from mint_ledger.studies.cluster import cluster_executor
     from mint_ledger.studies.estimate import measured
-    from mint_ledger.studies.study import StudyInterrupted
+    from mint_ledger.studies.making import StudyInterrupted
+    from mint_ledger.studies.study import FIGURES
     from mint_ledger.views.balance_text import targets_text
-    from mint_ledger.views.study_plots import FIGURES, plot_study
 
     for name in figure or ():
         if name not in FIGURES:
@@ -194,6 +194,8 @@ def study(
         show_look(answer.shape(shape), plot, None, as_json=as_json)
         return
     if plot:
+        from mint_ledger.views.study_plots import plot_study
+
         write_figure(plot, plot_study(answer, figure or FIGURES))
     if as_json:
         content = answer.as_json()

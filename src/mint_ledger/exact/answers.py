@@ -27,8 +27,7 @@ from mint_ledger.playing.setting import titled
 from mint_ledger.program.program import Program
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import measured
-from mint_ledger.studies.request import check_measures
-from mint_ledger.studies.study import named_measures
+from mint_ledger.studies.request import check_measures, named_measures
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -9,6 +9,8 @@ from dataclasses import dataclass, replace
 
 Progress = Callable[[int, int], None]
 """Is told how much is done, and how much there is to be."""
+RunProgress = Callable[[int, int, int], None]
+"""Is told how many runs are done, how many there are to be, and how many of those done were won."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,8 +9,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from statistics import NormalDist
 from typing import TYPE_CHECKING, Any
+
+from mint_ledger.studies.student import normal_quantile, student_within
 
 if TYPE_CHECKING:
     import numpy as np
@@ -30,8 +31,7 @@ RESAMPLES = 1_000
 
 
 def _z(sure: float) -> float:
-    # Python's own inverse normal: SciPy would take longer to import than a thousand runs to play.
-    return NormalDist().inv_cdf((1 + sure) / 2)
+    return normal_quantile((1 + sure) / 2)
 
 
 def wilson(count: float, runs: float, sure: float) -> Ends:
@@ -121,7 +121,7 @@ class Average:
         if self.runs < 2 or self.alike:
             return self._held(*self._rare(sure))
         error = self.deviation / math.sqrt(self.runs)
-        t = _student(self.runs - 1, sure)
+        t = student_within(self.runs - 1, sure)
         low = self.mean - error * self._untransformed(t)
         high = self.mean - error * self._untransformed(-t)
         return self._held(*self._opened(low, high, sure))
@@ -170,16 +170,6 @@ class Average:
     def _held(self, low: float, high: float) -> Ends:
         """No mean lies outside of what its values can be."""
         return max(low, self.bounds[0]), min(high, self.bounds[1])
-
-
-def _student(freedom: int, sure: float) -> float:
-    if freedom > 2_000:
-        z = _z(sure)
-        # The first terms of the expansion in 1/freedom (Fisher and Cornish): right to nine digits here.
-        return z + (z**3 + z) / (4 * freedom) + (5 * z**5 + 16 * z**3 + 3 * z) / (96 * freedom**2)
-    from scipy.special import stdtrit
-
-    return float(stdtrit(freedom, (1 + sure) / 2))
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
@@ -126,3 +127,8 @@ def check_measures(measures: dict[str, str]) -> None:
             raise BadRequest(f"'{name}' is a column of every study; choose another name for the measure")
         if not name:
             raise NotFound("a measure wants a name")
+
+
+def named_measures(measures: Mapping[str, str] | Sequence[str]) -> dict[str, str]:
+    """Measures by name; a measure without one is named by its text."""
+    return dict(measures) if isinstance(measures, Mapping) else {text: text for text in measures}

@@ -10,6 +10,7 @@ from typing import Any
 from mint_ledger.errors import NotFound, nearest
 from mint_ledger.plain import finite
 from mint_ledger.program.program import Program
+from mint_ledger.studies.student import normal_quantile
 
 RESULTS = ("win", "lose", "draw", "unfinished")
 # How many names of entities are looked through for one that is meant.
@@ -43,9 +44,7 @@ class Seats:
 
     def _errors(self) -> float:
         """How many standard errors away counts as a difference."""
-        from scipy.special import ndtri
-
-        return -float(ndtri(self.level / (2.0 * len(self.wins))))
+        return -normal_quantile(self.level / (2.0 * len(self.wins)))
 
     @property
     def unequal(self) -> tuple[str, ...]:
@@ -73,13 +72,11 @@ class Seats:
         """
         if not self.runs:
             return 1.0
-        from scipy.special import ndtri
-
         least = self._errors() * math.sqrt(self.even * (1.0 - self.even) / self.runs)
         # The true share that comes out beyond the limit with the wanted chance; its own error counts there.
         share = min(1.0, self.even + least)
         for _ in range(100):
-            share = min(1.0, self.even + least + float(ndtri(POWER)) * math.sqrt(share * (1.0 - share) / self.runs))
+            share = min(1.0, self.even + least + normal_quantile(POWER) * math.sqrt(share * (1.0 - share) / self.runs))
         return share - self.even if share < 1.0 else 1.0
 
     @finite

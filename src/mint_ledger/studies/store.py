@@ -24,10 +24,11 @@ import numpy as np
 from mint_ledger.engines.baked import baked_in
 from mint_ledger.errors import BadRequest, GameError, MintError, NotFound
 from mint_ledger.studies.block import BLOCK, Block
+from mint_ledger.studies.making import make_study
 from mint_ledger.studies.packing import Damaged, checksum, packed, unpacked
 from mint_ledger.studies.playing import play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
-from mint_ledger.studies.study import Study, make_study
+from mint_ledger.studies.study import Study
 from mint_ledger.versions import __version__
 
 if TYPE_CHECKING:

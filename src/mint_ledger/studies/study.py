@@ -3,15 +3,10 @@
 from __future__ import annotations
 
 import math
-import operator
-import re
-from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import Executor
-from contextlib import AbstractContextManager
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import asdict, astuple, dataclass, field, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
@@ -19,13 +14,12 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite
-from mint_ledger.playing.setting import check_seed, titled
-from mint_ledger.studies.block import BLOCK, Block
-from mint_ledger.studies.estimate import CONFIDENCE, Estimate, checked_sure, joined_sums, mean, mean_of, quantile, rate
+from mint_ledger.playing.setting import titled
+from mint_ledger.studies.columns import Columns, Outcomes, study_table
+from mint_ledger.studies.estimate import CONFIDENCE, Estimate, checked_sure, mean, mean_of, quantile, rate
 from mint_ledger.studies.intervals import OPEN, wilson
 from mint_ledger.studies.limits import draws_something, measure_bounds, time_limit
-from mint_ledger.studies.playing import Span, play_blocks
-from mint_ledger.studies.request import Prepared, StudyRequest
+from mint_ledger.studies.request import StudyRequest
 from mint_ledger.studies.seats import RESULTS, Seats, seat_names, seats_of
 from mint_ledger.studies.shape import Shape
 
@@ -34,42 +28,28 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-MAX_RUNS = 10_000_000
-MOST_UNKNOWN = 50_000
-COLUMNS = {
-    "run": "the number of the run; `mint-ledger run --run` plays it again",
-    "result": "win, lose, draw or unfinished",
-    "ending": "the ending that was reached; empty at the clock's limit",
-    "winner": "the entity that won, where an ending names one",
-    "time": "how long it took (seconds or turns)",
-    "level": "the level that was reached, where the game has levels",
-    "(measures)": "each measure of the file and of `--measure`, by its name; empty where the run has none",
-}
+# What is drawn of a study.
+FIGURES = ("outcomes", "survival", "bands", "causes")
 BANDS = (0.05, 0.25, 0.5, 0.75, 0.95)
 # Measures that are in seconds or turns.
 TIMED = ("time_while(", "in_reach(", "first_time(", "idle(")
-RunProgress = Callable[[int, int, int], None]
-"""Is told how many runs are done, how many there are to be, and how many of those done were won."""
 
 
-class KeptBlocks(Protocol):
-    """Where the blocks of a study are kept."""
+@dataclass(frozen=True, slots=True)
+class CauseSums:
+    """What a cause did to an account, a run on average: how often, its points with their interval, what was refused."""
 
-    def has(self, span: Span) -> bool:
-        """Whether a block is there."""
+    cause: str
+    changes: float
+    total: float
+    low: float
+    high: float
+    waste: float
 
-    @property
-    def replayed(self) -> int:
-        """How many runs had to be played again."""
-
-    def get(self, span: Span) -> Block | None:
-        """A block that is there; none where it is damaged, so that it has to be played again."""
-
-    def put(self, block: Block) -> None:
-        """Keep a block."""
-
-    def writing(self) -> AbstractContextManager[None]:
-        """While nobody else writes."""
+    def plus(self, other: CauseSums) -> CauseSums:
+        """Of two causes of one name."""
+        numbers = (a + b for a, b in zip(astuple(self)[1:], astuple(other)[1:], strict=True))
+        return CauseSums(self.cause, *numbers)
 
 
 @dataclass(frozen=True)
@@ -119,21 +99,19 @@ class Study:
 
     def first(self, runs: int) -> Study:
         """The first runs of it, without what was added up over all of them (by cause) and read at times."""
-        columns = self.columns
-        cut = Columns(
-            columns.ending[:runs],
-            columns.winner[:runs],
-            columns.time[:runs],
-            columns.level[:runs],
-            {name: values[:runs] for name, values in columns.measures.items()},
-        )
-        return replace(self, request=replace(self.request, accounts=(), sampled=(), times=()), columns=cut)
+        request = replace(self.request, accounts=(), sampled=(), times=())
+        return replace(self, request=request, columns=self.columns.first(runs))
 
     @cached_property
     def measures(self) -> pd.DataFrame:
         """One row a run, by its number: result, ending, winner, time (seconds or turns), level where the game has
         levels, and each measure."""
-        return study_table(self.lowered, self.columns)
+        return study_table(self.lowered, self.columns, self.outcomes)
+
+    @cached_property
+    def outcomes(self) -> Outcomes:
+        """How each run came out, as numbers."""
+        return Outcomes(self.lowered.program, self.columns)
 
     @property
     def seed(self) -> int:
@@ -174,8 +152,7 @@ class Study:
         """
         endings = [ending.name for ending in self.lowered.program.endings]
         if what not in RESULTS and what not in endings:
-            seats = seat_names(self.lowered.program, what)
-            return rate(int(self.measures["winner"].isin(seats).sum()), self.runs, self.sure)
+            return rate(int(self.has(what).sum()), self.runs, self.sure)
         counts = self._ending_counts
         if what in RESULTS:
             results = [*(ending.result for ending in self.lowered.program.endings), "unfinished"]
@@ -191,10 +168,10 @@ class Study:
             NotFound: there is no such result, ending or entity.
         """
         if what in RESULTS:
-            return (self.measures["result"] == what).to_numpy()
+            return self.outcomes.results == RESULTS.index(what)
         if what in (ending.name for ending in self.lowered.program.endings):
-            return (self.measures["ending"] == what).to_numpy()
-        return self.measures["winner"].isin(seat_names(self.lowered.program, what)).to_numpy()
+            return self.outcomes.endings == self.outcomes.names.index(what)
+        return self.outcomes.won_by(seat_names(self.lowered.program, what))
 
     @cached_property
     def _ending_counts(self) -> list[int]:
@@ -206,19 +183,37 @@ class Study:
 
     def values(self, measure: str) -> pd.Series[float]:
         """A numeric measure, one value a run, by its name or its text; runs without one are left out."""
+        import pandas as pd
+
+        runs, values = self.numbers(measure)
+        return pd.Series(values, pd.Index(runs, name="run"), name=self._column_of(measure))
+
+    def numbers(self, measure: str) -> tuple[Any, Any]:
+        """The runs that have a measure, by number, and its values; two arrays of one length.
+
+        Raises:
+            NotFound: the study has no such measure.
+        """
+        import numpy as np
+
+        values = self.columns.of(self._column_of(measure))
+        runs = np.flatnonzero(~np.isnan(values))
+        return runs, values[runs]
+
+    def _column_of(self, measure: str) -> str:
+        """The column of a measure, by its name or its text."""
         names = {"time": "time", **{m.text: m.name for m in self.lowered.measures}}
         names |= {m.name: m.name for m in self.lowered.measures}
         if measure not in names:
             raise NotFound(f"this study has no measure '{measure}'{nearest(measure, names)}; it has {', '.join(names)}")
-        column = self.measures[names[measure]]
-        return column[column.notna()].astype(float)
+        return names[measure]
 
     def mean(self, measure: str) -> Estimate:
         """The mean of a numeric measure.
 
         Where skewness, or that all runs are alike, leaves an end of its interval open, what no run can leave bounds it.
         """
-        values = self.values(measure).tolist()
+        values = self.numbers(measure)[1].tolist()
         estimate = mean_of(values, self.sure)
         if math.isfinite(estimate.low) and math.isfinite(estimate.high):
             return estimate
@@ -231,7 +226,7 @@ class Study:
 
     def _bounds_of(self, measure: str) -> tuple[float, float]:
         if self._is_certain:
-            value = float(self.values(measure)[0])
+            value = float(self.numbers(measure)[1][0])
             return value, value
         # What a playtest's script or start sets is not reckoned with in the facts of the game.
         if self.lowered.script or not self.request.text:
@@ -245,7 +240,7 @@ class Study:
 
     def quantile(self, measure: str, q: float) -> Estimate:
         """A quantile of a numeric measure, like `time`."""
-        return quantile(self.values(measure).tolist(), q, self.sure)
+        return quantile(self.numbers(measure)[1].tolist(), q, self.sure)
 
     def median(self, measure: str) -> Estimate:
         """The median of a numeric measure."""
@@ -274,20 +269,24 @@ class Study:
 
     def endings(self) -> list[str]:
         """The endings that came up, the most frequent first; runs without one are left out."""
-        counts = self.measures.loc[self.measures["ending"] != "", "ending"].value_counts()
-        return [str(name) for name, count in counts.items() if count]
+        import numpy as np
+
+        names = self.outcomes.names
+        counts = np.bincount(self.outcomes.endings, minlength=len(names)).tolist()
+        pairs = [(name, count) for name, count in zip(names, counts, strict=True) if name and count]
+        return [name for name, _ in sorted(pairs, key=lambda pair: -pair[1])]
 
     def winners(self) -> list[str]:
         """The entities that won at least once, in the order of their names."""
-        return sorted(str(name) for name in set(self.measures["winner"]) if name)
+        return sorted(self.outcomes.wins())
 
     def winner(self, entity: str) -> Estimate:
         """How often an entity won."""
-        return rate(int((self.measures["winner"] == entity).sum()), self.runs, self.sure)
+        return rate(self.outcomes.wins().get(entity, 0), self.runs, self.sure)
 
     def seats(self) -> list[Seats]:
         """For each kind of which several copies can win: whether they win equally often."""
-        return seats_of(self.lowered.program, Counter(self.measures["winner"]))
+        return seats_of(self.lowered.program, self.outcomes.wins())
 
     def by_cause(self, account: str) -> pd.DataFrame:
         """What took and gave an account its points, a run on average, by cause.
@@ -299,6 +298,14 @@ class Study:
         """
         import pandas as pd
 
+        return pd.DataFrame([astuple(part) for part in self.causes(account)], columns=list(CauseSums.__slots__))
+
+    def causes(self, account: str) -> list[CauseSums]:
+        """The rows of `by_cause`.
+
+        Raises:
+            NotFound: the account was not added up in this study.
+        """
         if account not in self.accounts:
             raise NotFound(
                 f"this study did not add up '{account}'{nearest(account, self.accounts)}; ask for it with accounts="
@@ -306,18 +313,17 @@ class Study:
         program = self.lowered.program
         size = tally_size(program)
         tally = self.sums[self.accounts.index(account) * size :][:size]
-        rows = []
+        sums: dict[str, CauseSums] = {}
         for index in range(len(program.causes)):
             first = TALLY_HEAD + TALLY_OF_CAUSE * index
             total, waste, changes = tally[first : first + TALLY_OF_CAUSE]
             if changes[0]:
                 points, squares, cubes = map(float, total)
                 about = mean(points, squares, cubes, self.runs, self.sure, certain=self._is_certain)
-                share = [float(changes[0]) / self.runs, about.value, about.low, about.high]
-                rows.append([program.cause_labels[index], *share, float(waste[0]) / self.runs])
-        table = pd.DataFrame(rows, columns=["cause", "changes", "total", "low", "high", "waste"])
-        table = table.groupby("cause", sort=False, as_index=False).sum() if table["cause"].duplicated().any() else table
-        return table.sort_values("total", kind="stable").reset_index(drop=True)
+                label, often = program.cause_labels[index], float(changes[0]) / self.runs
+                row = CauseSums(label, often, about.value, about.low, about.high, float(waste[0]) / self.runs)
+                sums[label] = sums[label].plus(row) if label in sums else row
+        return sorted(sums.values(), key=lambda row: row.total)
 
     @cached_property
     def times(self) -> Any:
@@ -358,8 +364,8 @@ class Study:
         import numpy as np
         import pandas as pd
 
-        over = (self.measures["ending"] != "").to_numpy()
-        time = self.measures["time"].to_numpy()
+        over = self.outcomes.endings != self.outcomes.names.index("")
+        time = self.columns.time
         rows = [(0.0, 1.0, ((1 - self.sure) / 2) ** (1 / self.runs), 1.0)]
         going, greenwood = 1.0, 0.0
         for moment in np.unique(time[over]):
@@ -386,12 +392,11 @@ class Study:
             NotFound: the study has no such measure.
             BadRequest: no run has it.
         """
-        values = self.values(measure)
-        if not len(values):
+        numbers, some = self.numbers(measure)
+        if not len(some):
             raise BadRequest(f"no run has {measure}, so there is nothing to tell of it")
         texts = {name: text for m in self.lowered.measures for name, text in ((m.name, m.text), (m.text, m.text))}
         timed = texts.get(measure, measure).startswith(TIMED)
-        numbers, some = values.index.to_numpy(), values.to_numpy(dtype=float)
         unit = self.unit if measure == "time" or timed else ""
         return Shape(self.title, measure, unit, self.runs, self.seed, self.sure, numbers, some)
 
@@ -445,232 +450,23 @@ class Study:
                 name: {
                     "mean": plain(self.mean(name)),
                     "median": plain(self.median(name)),
-                    "runs": len(self.values(name)),
+                    "runs": len(self.numbers(name)[1]),
                 }
                 for name in self.names[1:]
-                if len(self.values(name))
+                if len(self.numbers(name)[1])
             },
-            "by_cause": {name: self.by_cause(name).to_dict("records") for name in self.accounts},
+            "by_cause": {name: [asdict(row) for row in self.causes(name)] for name in self.accounts},
         }
 
 
-class StudyInterrupted(KeyboardInterrupt):
-    """A study was stopped with Ctrl-C after some of its runs; `study` has those, of `runs` that were wanted."""
-
-    def __init__(self, study: Study, runs: int) -> None:
-        self.study, self.runs = study, runs
-        super().__init__(f"stopped after {study.runs:,} of {runs:,} runs")
-
-
-def make_study(
-    prepared: Prepared,
-    request: StudyRequest,
-    runs: int,
-    *,
-    until: Until | None = None,
-    executor: Executor | None = None,
-    progress: RunProgress | None = None,
-    stored: KeptBlocks | None = None,
-    first: int = 0,
-) -> Study:
-    """Play runs 0 to runs-1 of a request, or as many from `first` on; see `Game.study`.
+def paired_values(one: Study, other: Study, measure: str) -> tuple[Any, Any]:
+    """A measure in the runs in which both studies have it; two arrays of one length.
 
     Raises:
-        BadRequest: the number of runs or the seed makes no sense.
-        RunStopped: one of the runs could not go on.
-        StudyInterrupted: it was stopped with Ctrl-C; what was played until then is a study too.
+        NotFound: one of them has no such measure.
     """
-    runs = _whole(runs)
-    check_seed(request.seed)
-    gathered = _Gathered(prepared, request)
-    while True:
-        starts = range(len(gathered), runs, BLOCK)
-        spans = [(first + start, min(BLOCK, runs - start)) for start in starts]
-        try:
-            for block in _blocks(prepared, request, spans, runs, executor, stored):
-                gathered.add(block)
-                if progress:
-                    progress(len(gathered), runs, gathered.wins)
-        except KeyboardInterrupt:
-            if not len(gathered):
-                raise
-            raise StudyInterrupted(gathered.study(None), runs) from None
-        if until is None:
-            break
-        estimate = gathered.study(until).estimate(until.measure)
-        known_to = estimate.known_to
-        if known_to <= until.half_width or runs >= MAX_RUNS:
-            break
-        if math.isinf(known_to) and runs >= MOST_UNKNOWN:
-            break  # all runs are alike, or a few of them say all: more of them may never tell
-        runs = _more_runs(runs, known_to / until.half_width)
-        gathered.drop_short_block()
-    study = gathered.study(until)
-    return replace(study, replayed=stored.replayed) if stored is not None and stored.replayed else study
-
-
-def _whole(runs: int) -> int:
-    """A number of runs; NumPy's whole numbers are some too."""
-    try:
-        whole = operator.index(runs)
-    except TypeError:
-        whole = 0
-    if isinstance(runs, bool) or not 1 <= whole <= MAX_RUNS:
-        raise BadRequest(f"a study has 1 to {MAX_RUNS:,} runs, not {runs}")
-    return whole
-
-
-def parse_until(text: str | float) -> Until:
-    """`±0.01` (of the share of wins), or an estimate and how sure it is to be: `mean(time) ±0.5`.
-
-    Raises:
-        BadRequest: the text says no width.
-    """
-    match = re.fullmatch(r"(.*?)\s*(?:±|\+-|\+/-)?\s*([0-9.eE+-]+)\s*", str(text))
-    try:
-        width = float(match[2]) if match else math.nan
-    except ValueError:
-        width = math.nan
-    if match is None or not 0 < width < math.inf:
-        raise BadRequest(f"'{text}' is no width of an interval; write ±0.01 for wins, or 'mean(time) ±0.5'")
-    return Until(match[1].strip() or "rate(win)", width)
-
-
-def _more_runs(runs: int, too_wide: float) -> int:
-    """How many runs will do, as an interval narrows with their root; twice as many at least, ten times at most."""
-    wanted = runs * min(max(too_wide**2 * 1.05, 2.0), 10.0)
-    return min(MAX_RUNS, math.ceil(wanted / BLOCK) * BLOCK)
-
-
-def _blocks(
-    prepared: Prepared,
-    request: StudyRequest,
-    spans: Sequence[Span],
-    runs: int,
-    executor: Executor | None,
-    stored: KeptBlocks | None,
-) -> Iterator[Block]:
-    """The blocks of some spans in order: those that are stored already, and the others played (and stored)."""
-    if stored is None:
-        yield from play_blocks(prepared, request, spans, runs, executor)
-        return
-    missing = [span for span in spans if not stored.has(span)]
-    played = play_blocks(prepared, request, missing, sum(count for _, count in missing), executor)
-    with stored.writing():
-        wanted = set(missing)
-        for span in spans:
-            if span in wanted:
-                block = next(played)
-                stored.put(block)
-            else:
-                kept = stored.get(span)
-                if kept is None:
-                    # What was damaged is played again, and kept in its place.
-                    [block] = play_blocks(prepared, request, [span], span[1], executor)
-                    stored.put(block)
-                else:
-                    block = kept
-            yield block
-
-
-class _Gathered:
-    """The blocks of a study that have come in, in order."""
-
-    def __init__(self, prepared: Prepared, request: StudyRequest) -> None:
-        self.prepared = prepared
-        self.request = request
-        self.blocks: list[Block] = []
-        self.wins = 0
-        self._runs = 0
-        self._sums: Any = None
-        self._last_sums: Any = None
-        self._winning = [ending.result == "win" for ending in prepared.lowered.program.endings] + [False]
-
-    def __len__(self) -> int:
-        return self._runs
-
-    def add(self, block: Block) -> None:
-        # The sums of all but the last block are one array: a million runs have twenty thousand blocks.
-        self._sums = self._all_sums()
-        self._last_sums = block.sums
-        self.blocks.append(replace(block, sums=block.sums[:0]))
-        self._runs += len(block.ending)
-        self.wins += sum(self._winning[ending] for ending in block.ending.tolist())
-
-    def _all_sums(self) -> Any:
-        if self._sums is None or self._last_sums is None:
-            return self._sums if self._last_sums is None else self._last_sums
-        last = len(self.blocks[-1].ending)
-        return joined_sums(self._sums, self._runs - last, self._last_sums, last)
-
-    def drop_short_block(self) -> None:
-        """A block at the end that is not full is played anew as a whole."""
-        if self.blocks and len(self.blocks[-1].ending) < BLOCK:
-            last = self.blocks.pop()
-            self._last_sums = None
-            self._runs -= len(last.ending)
-            self.wins -= sum(self._winning[ending] for ending in last.ending.tolist())
-
-    def study(self, until: Until | None) -> Study:
-        columns = gathered_columns(self.prepared, self.blocks)
-        sums = self._all_sums()
-        steps = int(sum(int(block.steps.sum()) for block in self.blocks))
-        visited = sum(block.visited for block in self.blocks)
-        import numpy as np
-
-        samples = np.concatenate([block.samples for block in self.blocks])
-        return Study(self.prepared.lowered, self.request, columns, sums, samples, visited, steps, until)
-
-
-@dataclass(frozen=True)
-class Columns:
-    """What was taken of each run, one entry a run: numbers of the program, and time in seconds (or turns)."""
-
-    ending: Any
-    winner: Any
-    time: Any
-    level: Any
-    measures: dict[str, Any]
-
-
-def gathered_columns(prepared: Prepared, blocks: Sequence[Block]) -> Columns:
-    """The columns of all blocks, one after another."""
     import numpy as np
 
-    steps = np.concatenate([block.steps for block in blocks]).astype(float)
-    return Columns(
-        ending=np.concatenate([block.ending for block in blocks]),
-        winner=np.concatenate([block.winner for block in blocks]),
-        time=prepared.taking.seconds(steps),
-        level=np.concatenate([block.level for block in blocks]),
-        measures={m.name: np.concatenate([b.measures[m.name] for b in blocks]) for m in prepared.lowered.measures},
-    )
-
-
-def study_table(lowered: Lowered, columns: Columns) -> pd.DataFrame:
-    """One row a run. Names are kept as categories, a byte or two each, so that a million runs fit."""
-    import numpy as np
-    import pandas as pd
-
-    from_codes: Any = pd.Categorical.from_codes
-    program = lowered.program
-    results = np.array([RESULTS.index(e.result) for e in program.endings] + [RESULTS.index("unfinished")])
-    names = list(dict.fromkeys([*(e.name for e in program.endings), ""]))
-    positions = np.array([*(names.index(e.name) for e in program.endings), names.index("")])
-    entities = [program.cast.entity_name(entity) for entity in range(program.cast.size)]
-    table: dict[str, Any] = {
-        "result": from_codes(results[columns.ending], list(RESULTS)),
-        "ending": from_codes(positions[columns.ending], names),
-        "winner": from_codes(columns.winner, entities),
-        "time": columns.time,
-    }
-    if lowered.levels:
-        table["level"] = from_codes(columns.level, list(lowered.levels))
-    joined = pd.DataFrame({**table, **columns.measures})
-    joined.index.name = "run"
-    return joined
-
-
-def named_measures(measures: Mapping[str, str] | Sequence[str]) -> dict[str, str]:
-    """Measures by name; a measure without one is named by its text."""
-    return dict(measures) if isinstance(measures, Mapping) else {text: text for text in measures}
+    (runs, first), (others, second) = one.numbers(measure), other.numbers(measure)
+    _, at, beside = np.intersect1d(runs, others, assume_unique=True, return_indices=True)
+    return first[at], second[beside]

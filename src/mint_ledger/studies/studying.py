@@ -11,10 +11,12 @@ from mint_ledger.engines.names import EngineName, check_engine
 from mint_ledger.journal.books import account_name, all_accounts
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.setting import Setting
+from mint_ledger.studies.budget import RunProgress
 from mint_ledger.studies.estimate import checked_sure
-from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, prepare_game
+from mint_ledger.studies.making import make_study, parse_until
+from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, named_measures, prepare_game
 from mint_ledger.studies.store import Store
-from mint_ledger.studies.study import RunProgress, Study, make_study, named_measures, parse_until
+from mint_ledger.studies.study import Study
 
 
 @dataclass(frozen=True, slots=True)

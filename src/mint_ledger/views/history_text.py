@@ -98,7 +98,7 @@ def compare_text(one: Shown, other: Shown) -> str:
         if name in a.endings() or name in b.endings():
             lines.append(_line(f"  {name} (%)", a.rate(name), b.rate(name), 100))
     for name in [name for name in a.names if name in b.names]:
-        if len(a.values(name)) and len(b.values(name)):
+        if len(a.numbers(name)[1]) and len(b.numbers(name)[1]):
             unit = f" ({a.unit})" if name == "time" else ""
             lines.append(_line(f"mean {name}{unit}", a.mean(name), b.mean(name), 1))
     lines += ["", f"difference: {other[0].number} less {one[0].number}, with its {sure_words(a.sure)} interval"]

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import sure_words
+from mint_ledger.studies.study import FIGURES
 from mint_ledger.views.canvas import canvas
 from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
 from mint_ledger.views.short import short
@@ -29,7 +30,6 @@ STYLES = ("-", "--", ":", "-.")
 HATCHES = ("", "//", "..", "\\\\", "xx", "--")
 SIZE = (12.8, 8.0)
 PANEL = (12.8, 5.0)
-FIGURES = ("outcomes", "survival", "bands", "causes")
 
 
 def plot_study(study: Study, which: Sequence[str] = FIGURES) -> Figure:

@@ -32,7 +32,7 @@ def study_text(study: Study) -> str:
         if estimate.value or result in ("win", "lose"):
             lines.append(_share_line(f"  {word}", estimate))
             for ending in study.endings():
-                if (study.measures.loc[study.measures["ending"] == ending, "result"] == result).any():
+                if (study.has(ending) & study.has(result)).any():
                     lines.append(_share_line(f"    {ending}", study.rate(ending)))
     for winner in study.winners():
         lines.append(_share_line(f"  {winner} wins", study.winner(winner)))
@@ -82,7 +82,7 @@ def _measure_lines(study: Study) -> list[str]:
         return []
     lines = ["", f"  {'measure':<{_names()}}{'mean':>8}{'median':>9}   {sure_words(study.sure)} interval of the mean"]
     for name in names:
-        values = study.values(name)
+        _, values = study.numbers(name)
         shown = short(name, _names())
         if not len(values):
             lines.append(f"  {shown:<{_names()}}{'—':>8}{'—':>9}   in no run")
@@ -93,7 +93,7 @@ def _measure_lines(study: Study) -> list[str]:
         some = f"; in {len(values):,} runs" if len(values) < study.runs else ""
         middle = fixed(median.value, digits)
         line = f"  {shown:<{_names()}}{fixed(mean.value, digits):>8}{middle:>9}   {span}{some}"
-        drawn = spark(values.to_numpy(dtype=float))
+        drawn = spark(values)
         place = SPARK + max(line_width() - USUAL, 0)
         lines.append(f"{line:<{place}}{drawn}".rstrip() if len(line) < place else line)
     return lines
@@ -105,20 +105,20 @@ def _names(names: Iterable[str] = ()) -> int:
 
 
 def _cause_lines(study: Study, account: str) -> list[str]:
-    table = study.by_cause(account)
-    wide, sure = _names(f"  {cause}" for cause in table["cause"]), f"{sure_words(study.sure)} interval"
+    rows = study.causes(account)
+    wide, sure = _names(f"  {row.cause}" for row in rows), f"{sure_words(study.sure)} interval"
     lines = ["", f"  {short(account, wide):<{wide}}{'changes':>8}{'points':>9}   {sure:<20}{'wasted':>8}"]
-    if not len(table):
+    if not rows:
         return [*lines, "    nothing changed it"]
-    for row in table.to_dict("records"):
-        name = short(str(row["cause"]), wide - 2)
-        estimate = Estimate(row["total"], row["low"], row["high"], study.runs, "")
+    for row in rows:
+        name = short(row.cause, wide - 2)
+        estimate = Estimate(row.total, row.low, row.high, study.runs, "")
         digits = min(digits_for(estimate), 2)
         alike = math.isinf(estimate.low) and math.isinf(estimate.high)
         span = ("alike in all runs" if alike else _span(estimate, digits)) if study.runs > 1 else ""
-        wasted = fixed(abs(row["waste"]), 1) if abs(row["waste"]) >= 0.05 else ""
-        points = fixed(row["total"], digits)
-        changes = fixed(row["changes"], 1)
+        wasted = fixed(abs(row.waste), 1) if abs(row.waste) >= 0.05 else ""
+        points = fixed(row.total, digits)
+        changes = fixed(row.changes, 1)
         lines.append(f"    {name:<{wide - 2}}{changes:>8}{points:>9}   {span:<20}{wasted:>8}".rstrip())
     return lines
 
