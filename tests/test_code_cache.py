@@ -9,11 +9,12 @@ from pathlib import Path
 import pytest
 
 import mint_ledger as mint
-from mint_ledger.engines.native import cache as code_cache
+from mint_ledger import signed
 from mint_ledger.engines.native import compiling
 from mint_ledger.engines.native import engine as native
-from mint_ledger.engines.native.cache import load_entry, program_key, save_entry
+from mint_ledger.engines.native.cache import program_key
 from mint_ledger.engines.native.engine import known_code, native_code
+from mint_ledger.signed import load_entry, save_entry
 
 GAME = """
 mint_ledger: 1
@@ -78,14 +79,14 @@ def test_a_planted_entry_is_not_loaded_whatever_it_says_of_itself(
     key = program_key(mint.loads(GAME).lowered.program, ()) + "-quick"
     save_entry(key, b"payload")
     assert load_entry(key) == b"payload"
-    mine = code_cache.key_file
-    monkeypatch.setattr(code_cache, "key_file", lambda: tmp_path / "other" / "key")
+    mine = signed.key_file
+    monkeypatch.setattr(signed, "key_file", lambda: tmp_path / "other" / "key")
     assert load_entry(key) is None
     save_entry(key, b"planted")
     assert load_entry(key) == b"planted"
-    monkeypatch.setattr(code_cache, "key_file", mine)
+    monkeypatch.setattr(signed, "key_file", mine)
     assert load_entry(key) is None
-    head = code_cache.MAGIC + key.encode() + b"\n"
+    head = signed.MAGIC + key.encode() + b"\n"
     (cache / f"{key}.code").write_bytes(head + hashlib.sha256(b"planted").digest() + b"planted")
     assert load_entry(key) is None
 
@@ -105,11 +106,11 @@ def test_links_and_folders_that_others_can_change_are_not_trusted(cache: Path, t
     cache.rename(tmp_path / "moved")
     cache.symlink_to(tmp_path / "moved")
     assert load_entry("two") is None
-    assert oct(code_cache.key_file().stat().st_mode & 0o777) == "0o600"
+    assert oct(signed.key_file().stat().st_mode & 0o777) == "0o600"
 
 
 def test_a_key_that_others_can_read_signs_nothing(cache: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
-    monkeypatch.setattr(code_cache, "key_file", lambda: tmp_path / "open key")
+    monkeypatch.setattr(signed, "key_file", lambda: tmp_path / "open key")
     (tmp_path / "open key").write_bytes(bytes(32))
     (tmp_path / "open key").chmod(0o644)
     save_entry("one", b"payload")

@@ -14,7 +14,7 @@ from mint_ledger.game.dial_value import Value
 from mint_ledger.game.script import Wanted
 from mint_ledger.game.script_reading import ScriptItems, load_script, read_script
 from mint_ledger.game.several import together
-from mint_ledger.game.table_files import read_game_source
+from mint_ledger.lowering.kept import read_playable
 from mint_ledger.lowering.playable import PlayableGame, game_in, game_of
 from mint_ledger.playing.setting import Setting, habit_for
 from mint_ledger.studies.budget import Budget, Progress
@@ -1063,7 +1063,7 @@ def load(path: str | Path) -> Game:
     Raises:
         GameError: it cannot be used; all that is wrong, with line and column.
     """
-    return game_of(read_game_source(path), Game)
+    return read_playable(path, Game)
 
 
 def load_revision(text: str) -> Game:

@@ -55,7 +55,7 @@ def read_source(path: str | Path) -> Source:
         GameError: there is no such file, or it is no YAML or JSON document of a mapping.
     """
     file = Path(path)
-    text = _read_text(file)
+    text = read_text(file)
     return parse_source(text, str(path))
 
 
@@ -63,7 +63,12 @@ def _fault(file: str, message: str, line: int = 1, column: int = 1) -> GameError
     return GameError([Fault(Place(file, line, column), "", message)])
 
 
-def _read_text(file: Path) -> str:
+def read_text(file: Path) -> str:
+    """The text of a file.
+
+    Raises:
+        GameError: there is no such file, or it cannot be read as text.
+    """
     name = str(file)
     try:
         if file.is_dir():
@@ -95,7 +100,7 @@ def read_list(path: str | Path, key: str) -> Source:
     Raises:
         GameError: it cannot be read, or holds no such list.
     """
-    source = parse_source(_read_text(Path(path)), str(path), any_shape=True)
+    source = parse_source(read_text(Path(path)), str(path), any_shape=True)
     if isinstance(source.data, dict) and isinstance(source.data.get(key), list):
         places = {path[1:]: place for path, place in source.places.items() if path[:1] == (key,)}
         return Source(source.file, source.data[key], source.text, places)

@@ -38,15 +38,14 @@ class _Field:
     last: int
 
 
-def read_game_source(path: str | Path) -> Source:
-    """Read a game file, and the files of its tables.
+def game_source(path: str | Path, text: str) -> Source:
+    """The source of a game file with some text, with the files of its tables.
 
     Raises:
-        GameError: one of them cannot be read.
+        GameError: it is no game file, or a table's file cannot be read.
     """
-    source = read_source(path)
     folder = Path(path).parent
-    return with_table_files(source, lambda name: _read_beside(folder, name))
+    return with_table_files(parse_source(text, str(path)), lambda name: read_beside(folder, name))
 
 
 def read_again(source: Source, text: str) -> Source:
@@ -229,7 +228,7 @@ def _known(source: Source, name: str) -> str:
     return source.files[name]
 
 
-def _read_beside(folder: Path, name: str) -> str:
+def read_beside(folder: Path, name: str) -> str:
     """The text of a file beside a game file, or in a folder below."""
     try:
         root, path = folder.resolve(), (folder / name).resolve()

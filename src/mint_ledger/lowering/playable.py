@@ -189,6 +189,16 @@ def game_of(source: Source, kind: type[SomeGame], turning: Turning | None = None
     return game
 
 
+def made_game(
+    kind: type[SomeGame], fields: set[str], parts: Mapping[str, Any], source: Source, lowered: Lowered
+) -> SomeGame:
+    """A game of models, a source and a program that were once made of one another."""
+    game = _constructed(kind, fields, parts)
+    game._source = source
+    game.__dict__["lowered"] = lowered
+    return game
+
+
 def _constructed(kind: type[SomeGame], fields: set[str], parts: Mapping[str, Any]) -> SomeGame:
     """A game of parts that are models already."""
     return cast(SomeGame, kind.model_construct(_fields_set=fields, **parts))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import multiprocessing
 import os
 import signal
@@ -11,21 +12,31 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from functools import lru_cache, partial
+from typing import ClassVar
 
 import numpy as np
 
 from mint_ledger.engines.names import compiling_takes
-from mint_ledger.engines.native.engine import NativeCode, known_code, make_code, native_code
+from mint_ledger.engines.native.cache import program_key
+from mint_ledger.engines.native.engine import Interrupted, NativeCode, known_code, make_code, native_code
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.engines.threads import COMPILING
+from mint_ledger.errors import MintError
 from mint_ledger.studies.block import Block, NativeBlocks, Player, ReferenceBlocks
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
 
 Span = tuple[int, int]
 """The first run of a block and how many it has."""
 
-WORTH_OPTIMISING = 4.0
 WINDOW = 8
+# Compiling thoroughly takes about so many times as long as quickly; then a run takes half as long.
+THOROUGH = 2.0
+# So much less has to be saved by it where the game was studied before: who studies it again does so once more.
+STUDIED_AGAIN = 5.0
+# Studies of fewer runs are over too soon to be worth a look.
+WORTH_A_LOOK = 100
+# Where a run takes longer, nothing is played before the thorough code is there: a block would take as long.
+SLOW_RUN = 0.01
 
 
 def cores() -> int:
@@ -72,26 +83,65 @@ def _code(prepared: Prepared, request: StudyRequest, runs: int) -> NativeCode | 
 
 def _by_machine_code(blocks: NativeBlocks, spans: Iterable[Span], runs: int) -> Iterator[Block]:
     threads = cores()
-    began = time.perf_counter()
-    played = 0
-    improving: threading.Thread | None = None
     pool = ThreadPoolExecutor(threads)
     try:
-        for block in _in_order(pool, blocks.block, spans, threads * WINDOW):
-            played += len(block.ending)
-            left = (time.perf_counter() - began) / played * (runs - played)
-            if improving is None and not blocks.code.thorough and left > WORTH_OPTIMISING:
-                improving = threading.Thread(target=_improve, args=(blocks,), name=COMPILING)
-                improving.start()
-            yield block
+        if runs > WORTH_A_LOOK and not blocks.code.thorough:
+            # One run more than is asked for tells how long they take.
+            takes = pool.submit(_seconds_of_a_run, blocks).result()
+            saved, costs = takes * runs / 2, THOROUGH * compiling_takes(blocks.code.program)
+            if saved > (costs / STUDIED_AGAIN if blocks.code.was_kept else costs):
+                better = _Improvement.of(blocks)
+                while takes > SLOW_RUN and better.is_alive():
+                    better.join(0.05)
+        yield from _in_order(pool, blocks.block, spans, threads * WINDOW)
     finally:
         blocks.stop[0] = 1
         pool.shutdown(wait=True, cancel_futures=True)
 
 
-def _improve(blocks: NativeBlocks) -> None:
-    """Compile more thoroughly while runs go on; the players take the better code for their next block."""
-    blocks.code = make_code(blocks.code.program, blocks.code.scripts, thorough=True)
+def _seconds_of_a_run(blocks: NativeBlocks) -> float:
+    """Seconds that the first run takes on this core; none where it cannot be played, which its block will tell."""
+    began = time.thread_time()
+    try:
+        blocks.block(0, 1)
+    except (MintError, Interrupted):
+        return 0.0
+    return time.thread_time() - began
+
+
+class _Improvement(threading.Thread):
+    """Compiles a program more thoroughly while runs go on; who plays it takes the better code for the next block."""
+
+    _running: ClassVar[dict[str, _Improvement]] = {}
+    _lock: ClassVar[threading.Lock] = threading.Lock()
+
+    def __init__(self, key: str, code: NativeCode) -> None:
+        super().__init__(name=COMPILING)
+        self._key, self._code = key, code
+        self._waiting: list[NativeBlocks] = []
+
+    @classmethod
+    def of(cls, blocks: NativeBlocks) -> _Improvement:
+        """The one that makes the code for some blocks, begun now if there is none."""
+        key = program_key(blocks.code.program, blocks.code.scripts)
+        with cls._lock:
+            one = cls._running.get(key)
+            if one is None:
+                one = cls._running[key] = cls(key, blocks.code)
+                one.start()
+            one._waiting.append(blocks)
+            return one
+
+    def run(self) -> None:
+        """Compile."""
+        code: NativeCode | None = None
+        with contextlib.suppress(Exception):  # what cannot be made better is played as it is
+            code = make_code(self._code.program, self._code.scripts, thorough=True)
+        with self._lock:
+            del self._running[self._key]
+        if code is not None:
+            for blocks in self._waiting:
+                blocks.code = code.of(blocks.code.program)
 
 
 def _by_reference(prepared: Prepared, request: StudyRequest, spans: Iterable[Span], runs: int) -> Iterator[Block]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import ctypes
 import hashlib
 import threading
@@ -12,7 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from mint_ledger.engines.moment import DUE_TOLERANCE, Moment
-from mint_ledger.engines.native.cache import load_entry, machine_key, program_key, save_entry
+from mint_ledger.engines.native.cache import machine_key, program_key
 from mint_ledger.engines.native.context import EVENT_SIZE, FAILED, ROW_SIZE, SKIP_STEPS, STOPPED, Context
 from mint_ledger.engines.native.machine import Machine
 from mint_ledger.engines.statements import MAX_EVENTS
@@ -25,6 +26,7 @@ from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem
 from mint_ledger.program.row import WHATS, Row
 from mint_ledger.program.state import Start
+from mint_ledger.signed import load_entry, save_entry
 
 Floats = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
 Integers = np.ndarray[tuple[int, ...], np.dtype[np.int64]]
@@ -47,20 +49,37 @@ class Interrupted(Exception):
 
 
 class NativeCode:
-    """A program's machine code; it can be shared by any number of players and threads."""
+    """A program's machine code; it can be shared by any number of players and threads.
+
+    `was_kept` says that it was made before this.
+    """
 
     def __init__(
-        self, program: Program, scripts: Sequence[Handle], pieces: int, code: bytes, *, thorough: bool
+        self,
+        program: Program,
+        scripts: Sequence[Handle],
+        pieces: int,
+        code: bytes,
+        *,
+        thorough: bool,
+        was_kept: bool = False,
     ) -> None:
         self.program = program
         self.scripts = tuple(scripts)
         self.pieces = pieces
         self.thorough = thorough
+        self.was_kept = was_kept
         self._machine = _linked(code, arithmetic_code())
         state = [ctypes.c_void_p] * 4
         self.open = ctypes.CFUNCTYPE(ctypes.c_int32, *state)(self._machine.address("mint_open"))
         self.go = ctypes.CFUNCTYPE(ctypes.c_int32, *state, ctypes.c_int64)(self._machine.address("mint_go"))
         self.batch = ctypes.CFUNCTYPE(ctypes.c_int32, *state, ctypes.c_int64)(self._machine.address("mint_batch"))
+
+    def of(self, program: Program) -> NativeCode:
+        """The same machine code, for a program that differs from this one in the numbers of its dials alone."""
+        other = copy.copy(self)
+        other.program = program
+        return other
 
 
 @lru_cache(maxsize=8)
@@ -90,7 +109,7 @@ def known_code(program: Program, scripts: Sequence[Handle] = ()) -> NativeCode |
         entry = load_entry(_entry(key, thorough=thorough))
         if entry is not None:
             pieces = int.from_bytes(entry[:8], "little")
-            return NativeCode(program, scripts, pieces, entry[8:], thorough=thorough)
+            return NativeCode(program, scripts, pieces, entry[8:], thorough=thorough, was_kept=True)
     return None
 
 
