@@ -14,6 +14,7 @@ from dataclasses import fields, is_dataclass
 from typing import Any
 
 from mint_ledger.formula import Formula, PostingText, parse_formula, parse_posting
+from mint_ledger.formula.syntax import ALLOWED
 from mint_ledger.game.parts import Part
 from mint_ledger.program.handle import Handle
 
@@ -21,7 +22,9 @@ from mint_ledger.program.handle import Handle
 HOMES = ("mint_ledger.errors", "mint_ledger.game.", "mint_ledger.lowering.", "mint_ledger.program.")
 _PLAIN = (str, int, float, bool, type(None))
 # The numbers of what is built in; classes of our own follow.
-_LIST, _TUPLE, _DICT, _FROZENSET, _SET, _RANGE, _HANDLE, _NUMBER, _FORMULA, _POSTING, _FIRST_CLASS = range(11)
+_LIST, _TUPLE, _DICT, _FROZENSET, _SET, _RANGE, _HANDLE, _NUMBER, _FORMULA, _TURNED, _TREE, _POSTING, _FIRST_CLASS = (
+    range(13)
+)
 
 
 class NotFlat(ValueError):
@@ -96,6 +99,8 @@ class _Writing:
             return [_DICT, *(self.number(part) for pair in value.items() for part in pair)]
         if kind is range:
             return [_RANGE, *map(self.number, (value.start, value.stop, value.step))]
+        if kind in _TREES:
+            return [_TREE, self.number(kind.__name__), *(self.number(getattr(value, name)) for name in kind._fields)]
         if kind is Formula:
             return self._formula(value)
         if kind is PostingText:
@@ -117,9 +122,10 @@ class _Writing:
         if isinstance(value.tree, ast.Constant) and value.number is not None:
             return [_NUMBER, *map(self.number, (value.text, value.number, value.is_flag))]
         again = parse_formula(value.text)
-        if again != value or ast.dump(again.tree) != ast.dump(value.tree):
-            raise NotFlat(f"a formula that is no text of a file: {value}")
-        return [_FORMULA, self.number(value.text)]
+        if again == value and ast.dump(again.tree) == ast.dump(value.tree):
+            return [_FORMULA, self.number(value.text)]
+        # Lowering made something else of its tree.
+        return [_TURNED, *map(self.number, (value.text, value.tree, value.number, value.is_flag))]
 
     def _class(self, kind: type, names: list[str]) -> int:
         if kind not in self._class_at:
@@ -128,6 +134,8 @@ class _Writing:
         return self._class_at[kind]
 
 
+_TREES = frozenset(ALLOWED)
+_TREE_NAMES: dict[str, Any] = {kind.__name__: kind for kind in _TREES}
 _IN_ORDER = {list: _LIST, tuple: _TUPLE, Handle: _HANDLE}
 _Maker = Callable[[list[Any]], Any]
 _BUILT_IN: list[_Maker] = [
@@ -140,6 +148,8 @@ _BUILT_IN: list[_Maker] = [
     lambda parts: Handle(*parts),
     lambda parts: _number(*parts),
     lambda parts: parse_formula(parts[0]),
+    lambda parts: Formula(*parts),
+    lambda parts: _TREE_NAMES[parts[0]](*parts[1:]),
     lambda parts: parse_posting(parts[0]),
 ]
 
