@@ -7,7 +7,8 @@ and the draw is narrowed to the part in which it did. What would need the number
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
 from itertools import pairwise
 
 MOST_WAYS = 1_000
@@ -17,21 +18,40 @@ class NotCountable(Exception):
     """A draw is used in a way that has endlessly many outcomes."""
 
 
-class Branching:
-    """All ways through one step: plays them one after another, each with its chance."""
+@dataclass(frozen=True, slots=True)
+class Fork:
+    """A place at which ways part: whether a player decides there, which way was taken, and its chance."""
 
-    def __init__(self) -> None:
+    decides: bool
+    taken: int
+    chance: float
+
+
+class Branching:
+    """All ways through one step: plays them one after another, each with its chance.
+
+    Args:
+        decisions: the places of draws that stand for decisions.
+
+    Attributes:
+        path: where the way that is being gone parted from others.
+    """
+
+    def __init__(self, decisions: Collection[int] = ()) -> None:
+        self._decisions = frozenset(decisions)
         self._taken: list[int] = []
         self._ways: list[int] = []
         self._position = 0
         self.chance = 1.0
+        self.path: list[Fork] = []
 
     def begin(self) -> None:
         """Go the next way from its start."""
         self._position = 0
         self.chance = 1.0
+        self.path = []
 
-    def choose(self, chances: Sequence[float]) -> int:
+    def choose(self, chances: Sequence[float], *, decides: bool = False) -> int:
         """Which of some outcomes it is on this way; those without a chance never are."""
         possible = [index for index, chance in enumerate(chances) if chance > 0.0]
         if len(possible) == 1:
@@ -42,6 +62,7 @@ class Branching:
         index = possible[self._taken[self._position]]
         self._position += 1
         self.chance *= chances[index]
+        self.path.append(Fork(decides, index, chances[index]))
         return index
 
     def advance(self) -> bool:
@@ -54,16 +75,16 @@ class Branching:
         self._taken[-1] += 1
         return True
 
-    def draw(self, *_: int) -> Luck:
+    def draw(self, _: int, place: int, *__: int) -> Luck:
         """A new draw; the arguments are those of the engines' own draws."""
-        return Luck(_Draw(self), 1.0, 0.0)
+        return Luck(_Draw(self, decides=place in self._decisions), 1.0, 0.0)
 
 
 class _Draw:
     """What is known of a uniform number: it lies in [low, high)."""
 
-    def __init__(self, branching: Branching) -> None:
-        self.branching = branching
+    def __init__(self, branching: Branching, *, decides: bool) -> None:
+        self.branching, self.decides = branching, decides
         self.low, self.high = 0.0, 1.0
 
     def narrow(self, edges: Sequence[float]) -> int:
@@ -71,7 +92,7 @@ class _Draw:
         inner = [min(max(edge, self.low), self.high) for edge in edges]
         ends = [self.low, *inner, self.high]
         width = self.high - self.low
-        chosen = self.branching.choose([(b - a) / width for a, b in pairwise(ends)])
+        chosen = self.branching.choose([(b - a) / width for a, b in pairwise(ends)], decides=self.decides)
         self.low, self.high = ends[chosen], ends[chosen + 1]
         return chosen
 

@@ -6,18 +6,19 @@ import math
 import time
 from array import array
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
 
 from mint_ledger.engines.moment import DUE_TOLERANCE
-from mint_ledger.engines.reference import ReferenceEngine
+from mint_ledger.engines.reference import Finished, ReferenceEngine
 from mint_ledger.errors import BadRequest
 from mint_ledger.exact.counted import Counted, Counts
 from mint_ledger.exact.dice import with_sums
-from mint_ledger.exact.luck import Branching
+from mint_ledger.exact.luck import Branching, NotCountable
 from mint_ledger.exact.states import NormalForm
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.measure import Measure
@@ -39,11 +40,33 @@ GROWTHS = 3
 FAR_BEYOND = 4.0
 
 
+# So many stages of steps are remembered.
+MOST_SPREADS = 100_000
+
+
 class Endless(ReferenceEngine):
     """An engine whose clock is turned back, so that its limit is counted by whoever does so."""
 
     def _expire(self) -> None:
         pass
+
+    def go_on(self, stage: int, stops: Callable[[], bool]) -> int | None:
+        """Play a step from one of its stages on, as far as the first after which `stops` says so.
+
+        Returns:
+            The stage to go on from; none where the step is over.
+        """
+        if stage == 0:
+            self.state[self._step] += 1.0
+        self._work = 0
+        try:
+            for index in range(stage, len(STAGES)):
+                self._call(STAGES[index])
+                if index + 1 < len(STAGES) and stops():
+                    return index + 1
+        except Finished:
+            pass
+        return None
 
     @property
     def formula(self) -> int:
@@ -51,9 +74,23 @@ class Endless(ReferenceEngine):
         return self._formula
 
 
+# A walk has no script, so the parts of a step are all that happens in it.
+STAGES = (*parts.BEFORE_SCRIPT, *parts.AFTER_SCRIPT)
+
 Over = tuple[int, int, Counts]
 """An ending, the winner, and what measures counted."""
 State = tuple[bytes, bool, Counts]
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """The stage that a step goes on from, the state in which it stands there, and what tells that from others."""
+
+    stage: int
+    state: bytes
+    dirty: bool
+    counts: Counts
+    key: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +112,7 @@ class Walk:
         comes_back: bool,
         measures: Sequence[Measure],
         work: Work,
+        decisions: Collection[int] = (),
     ) -> None:
         program = lowered.program
         program = replace(
@@ -83,7 +121,8 @@ class Walk:
         program = with_sums(program, program.dials.values)
         self.program: Program = program
         self.counted = Counted(program, measures)
-        self.branching = Branching()
+        self.branching = Branching(decisions)
+        self._spreads: dict[tuple[int, bytes, bool, Counts], dict[int | Over, float]] = {}
         self.engine = Endless(
             program,
             journal=self.counted.on_the_way,
@@ -112,7 +151,7 @@ class Walk:
         for chance, to in self._ways(self.engine.open, None):
             if isinstance(to, int):
                 self.first[to] += chance
-            else:
+            elif not isinstance(to, Cut):
                 self.over_at_once[to] += chance
         number = 0
         began = time.monotonic()
@@ -132,28 +171,58 @@ class Walk:
             if self._depth > self.last:
                 break  # the clock's limit; what is waiting was not reached earlier either
 
-            def step(state: bytes = state, dirty: bool = dirty) -> None:
-                self.engine.rows.clear()
-                self.engine.take_up(memoryview(state).cast("d"), dirty)
-                self.engine.step()
-
-            moves: dict[int, float] = defaultdict(float)
-            ends: dict[Over, float] = defaultdict(float)
-            for chance, to in self._ways(step, counts):
-                if isinstance(to, int):
-                    moves[to] += chance
-                else:
-                    ends[to] += chance
             at, to_state, chances = self.moves
-            for to, chance in moves.items():
-                at.append(number)
-                to_state.append(to)
-                chances.append(chance)
-            self.ends += [(number, over, chance) for over, chance in ends.items()]
+            for to, chance in self._spread(Cut(0, state, dirty, counts)).items():
+                if isinstance(to, int):
+                    at.append(number)
+                    to_state.append(to)
+                    chances.append(chance)
+                else:
+                    self.ends.append((number, to, chance))
             number += 1
             self.walked = number
             if self.work.progress is not None and number % 100 == 0:
                 self.work.progress(number, len(self.waiting))
+
+    def _spread(self, start: Cut) -> dict[int | Over, float]:
+        """What a step comes to from a stage of it on, with chances.
+
+        After a stage in which something was drawn a step is cut, and many ways go on as one.
+        """
+        place = (start.stage, start.key, start.dirty, start.counts)
+        known = self._spreads.get(place)
+        if known is None:
+            known = defaultdict(float)
+            for chance, to in list(self._ways(partial(self._play, start), start.counts)):
+                if isinstance(to, Cut):
+                    for further, share in self._spread(to).items():
+                        known[further] += chance * share
+                else:
+                    known[to] += chance
+            if start.stage:
+                if len(self._spreads) >= MOST_SPREADS:
+                    self._spreads.clear()
+                self._spreads[place] = known
+        return known
+
+    def _play(self, start: Cut) -> Cut | None:
+        """Play on from a stage of a step; where it was cut, none at its end."""
+        engine, stage = self.engine, start.stage
+        engine.rows.clear()
+        engine.take_up(memoryview(start.state).cast("d"), start.dirty)
+        while True:
+            following = engine.go_on(stage, self._has_forked)
+            if following is None:
+                return None
+            try:
+                state = array("d", engine.state).tobytes()
+                return Cut(following, state, engine.is_dirty, start.counts, self.form.key())
+            except NotCountable:
+                stage = following  # a draw is still open: the step is played on
+
+    def _has_forked(self) -> bool:
+        # What rows tell is counted of a step as a whole.
+        return bool(self.branching.path) and not self.counted.on_the_way
 
     def opening_chances(self) -> Floats:
         """How likely a run is in each state as it opens."""
@@ -170,13 +239,13 @@ class Walk:
         carried = np.bincount(to, weights=chances * going[at], minlength=len(self.numbers))
         return carried.astype(np.float64)
 
-    def _ways(self, play: Callable[[], None], counts: Counts | None) -> Iterator[tuple[float, int | Over]]:
+    def _ways(self, play: Callable[[], Cut | None], counts: Counts | None) -> Iterator[tuple[float, int | Over | Cut]]:
         for _ in range(MOST_WAYS):
             if time.monotonic() > self.work.ends_at:
                 raise BadRequest(self._too_slow())
             self.branching.begin()
-            play()
-            yield self.branching.chance, self._arrived(counts)
+            cut = play()
+            yield self.branching.chance, self._arrived(counts) if cut is None else cut
             if not self.branching.advance():
                 return
         raise BadRequest(

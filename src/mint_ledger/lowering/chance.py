@@ -23,10 +23,9 @@ def draw(scope: Scope, part: Expr = ZERO, call: int | None = None) -> Local:
         call = luck.next_call()
     if luck.has_no_name:
         lowering.unnamed_luck[luck.owner] = None
-    members = tuple(m for m in scope.self_.members if m.room) if scope.self_ is not None else ()
-    spans = [(m.name, m.first, m.room) for m in members] or [("", 0, 1)]
-    places = tuple((first, count, luck.place(name, call)) for name, first, count in spans)
-    entity = scope.self_.entity if scope.self_ is not None and members else ZERO
+    spans = _spans(scope)
+    places = draw_places(scope, call)
+    entity = scope.self_.entity if scope.self_ is not None and spans[0][0] else ZERO
     first = min(first for _, first, _ in spans)
     last = max(first + count for _, first, count in spans)
     handle = luck.handle(tuple(name for name, _, _ in spans), call)
@@ -34,6 +33,18 @@ def draw(scope: Scope, part: Expr = ZERO, call: int | None = None) -> Local:
     local = b.new_local()
     b.emit(Draw(local, places, entity, counts, part))
     return Local(local)
+
+
+def _spans(scope: Scope) -> list[tuple[str, int, int]]:
+    """Whose draws they are: each kind with its first entity and how many there are; one of no name for the game."""
+    members = scope.self_.members if scope.self_ is not None else ()
+    return [(m.name, m.first, m.room) for m in members if m.room] or [("", 0, 1)]
+
+
+def draw_places(scope: Scope, call: int) -> tuple[tuple[int, int, int], ...]:
+    """Where a chance call draws from: for each run of entities (first, how many, hash of the place)."""
+    assert scope.luck is not None, "chance stands where nobody's luck is known"
+    return tuple((first, count, scope.luck.place(name, call)) for name, first, count in _spans(scope))
 
 
 def happens(scope: Scope, probability: Expr) -> Expr:

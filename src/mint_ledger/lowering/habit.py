@@ -7,7 +7,7 @@ from mint_ledger.formula import Formula
 from mint_ledger.game.habit import Habit
 from mint_ledger.lowering import contact
 from mint_ledger.lowering.action import ActionLowering, anyone_is_ever_busy, busy_column
-from mint_ledger.lowering.chance import draw, emit_by_weight, happens
+from mint_ledger.lowering.chance import draw, draw_places, emit_by_weight, happens
 from mint_ledger.lowering.columns import habit_column, only_script_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount, condition
@@ -154,7 +154,9 @@ class HabitLowering:
         for weight in weights.values():
             total = add(total, weight)
         with b.when(compare(">", b.let(total), ZERO)):
-            b.emit(Let(chosen, emit_by_weight(b, draw(self.scope(b, who, "choice")), list(weights.values()))))
+            scope = self.scope(b, who, "choice")
+            self.lowering.sites.choices[self.name] = tuple(place for _, _, place in draw_places(scope, 1))
+            b.emit(Let(chosen, emit_by_weight(b, draw(scope), list(weights.values()))))
 
     def _emit_choice(self, b: BlockBuilder, who: Expr, chosen: Expr) -> None:
         b.leave_unless(compare(">=", chosen, ZERO))

@@ -153,6 +153,8 @@ class Sites:
     actions: dict[str, ActionSite] = field(default_factory=dict)
     # By the name of the habit.
     acts: dict[str, tuple[ActSite, ...]] = field(default_factory=dict)
+    # By the name of a habit that chooses at random: the places of the draws by which it does.
+    choices: dict[str, tuple[int, ...]] = field(default_factory=dict)
     # The kinds that are safe for a time after a hit.
     safe_after_hits: set[str] = field(default_factory=set)
     # Where it is asked whose turn it is, and which accounts bars and measures show.

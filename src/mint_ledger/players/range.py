@@ -18,6 +18,7 @@ from mint_ledger.lowering.habit import NO_HABIT
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite
 from mint_ledger.players.candidate import Candidate, Played, find_space, habit_of
+from mint_ledger.players.ceiling import NOT_ASKED, STOPPED, Ceiling, find_ceiling
 from mint_ledger.players.search import JUDGED, Search
 from mint_ledger.players.skill import SkillCurve, find_skill_curve
 from mint_ledger.playing.setting import Setting
@@ -32,7 +33,9 @@ CONFIRM = 10_000
 # So many runs of so many steps may be searched; more of shorter ones, which take as long, up to so many times more.
 SEARCHED_RUNS, STEPS_OF_A_RUN, MOST_MORE = 200_000, 4_000, 50
 # Searches that begin anew: so many at least and at most, one for each so many runs.
-RESTARTS, RUNS_A_RESTART = (2, 24), 100_000
+RESTARTS, RUNS_A_RESTART = (2, 10), 100_000
+# So many of what they found are climbed on from, where runs are short.
+CLIMBERS = 3
 # Apart from the seed of all studies: for the search, for the choice, and for what is told.
 CHOICE, TOLD = 500_000, 700_000
 # What lies as near as this to another rate is as good.
@@ -53,6 +56,7 @@ class PlayRange:
         only: act → the wins of the best that was found with it alone; `without`: of the best without it.
         searched: how many runs the search took.
         interrupted: whether it was stopped before it was done.
+        ceiling: what can be won at most with this timing, proved where all states can be walked.
         skill: what skill is worth, if that was asked.
     """
 
@@ -72,6 +76,7 @@ class PlayRange:
     searched: int
     base: Mapping[str, Any]
     interrupted: bool = False
+    ceiling: Ceiling = NOT_ASKED
     skill: SkillCurve | None = None
 
     @property
@@ -146,6 +151,7 @@ class PlayRange:
             "acts_matter": self.acts_matter,
             "worse_than_chance": self.worse_than_chance,
             "searched_runs": self.searched,
+            "at_most": self.ceiling.as_json(),
             "interrupted": self.interrupted,
             "skill": self.skill.as_json() if self.skill else None,
         }
@@ -187,8 +193,14 @@ def find_range(
             # And once more from what all of them found.
             last = Search(played, setting.seed + 10_000 * restarts, shares[0], until, progress)
             tried.append(last.run(tried))
-        best = max(tried, key=lambda candidate: played.wins(candidate, JUDGED, setting.seed + CHOICE).mean())
-        best = last.polished(last.pruned(best))
+
+        def chosen(candidate: Candidate) -> float:
+            return float(played.wins(candidate, JUDGED, setting.seed + CHOICE).mean())
+
+        if restarts > RESTARTS[0]:
+            # Runs are short: from the best of them to whatever is higher among all neighbours.
+            tried = [last.climbed(candidate) for candidate in sorted(tried, key=chosen)[-CLIMBERS:]]
+        best = last.polished(last.pruned(max(tried, key=chosen)))
         for action in space.actions:
             part = Search(played, setting.seed + 20_000, shares[1], until, progress)
             own = tuple(slot for slot in best if slot.action == action)
@@ -200,6 +212,12 @@ def find_range(
         interrupted = True
         best = best or last.best or (tried[-1] if tried else ())
     spans = {} if interrupted else last.flat(best)
+    ceiling = NOT_ASKED
+    if not interrupted and time.monotonic() < until:
+        try:
+            ceiling = find_ceiling(turned, space, seconds=until - time.monotonic())
+        except KeyboardInterrupt:
+            ceiling = STOPPED
 
     def told(candidate: Candidate) -> Estimate:
         won = played.wins(candidate, runs, setting.seed + TOLD)
@@ -230,6 +248,7 @@ def find_range(
         searched=searched,
         base=space.base,
         interrupted=interrupted,
+        ceiling=ceiling,
     )
     if not skill or interrupted:
         return found

@@ -7,6 +7,7 @@ a common search of artificial intelligence (Lowerre, "The HARPY speech recogniti
 from __future__ import annotations
 
 import random
+import sys
 import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -25,6 +26,8 @@ STILL = 4
 WORTH = 0.0025
 MOST_PASSES = 3
 JUDGED, PARTS = 4_000, 4
+# A climb takes so many steps at most, and ends where so many rounds found nothing higher.
+MOST_CLIMBS, STILL_CLIMBS = 16, 2
 # How candidates are changed; what stands here more often is done more often.
 KINDS = (*["threshold"] * 3, "term", "term", "act", "put in", "put in", "drop", "swap")
 
@@ -91,6 +94,26 @@ class Search:
             half = 1.96 * float(gap.std(ddof=1)) / len(gap) ** 0.5
             if len(won) == PARTS or gap.mean() + 1.5 * half < -WORTH:
                 return float(gap.mean()), half
+
+    def climbed(self, candidate: Candidate) -> Candidate:
+        """The best neighbour of all, and of that the best again, as long as it certainly wins more often."""
+        space, still = self.played.space, 0
+        for round_ in range(MOST_CLIMBS):
+            if time.monotonic() >= self.until:
+                break
+            pool = list(dict.fromkeys([candidate, *_neighbours(candidate, space)]))
+            seed = self.seed + 4_000 + round_
+            higher = self._halved(pool, seed, sys.maxsize)[0]
+            base = self.played.wins(candidate, JUDGED, seed + 1_000)
+            gap, half = self._gap(higher, base, seed + 1_000)
+            if gap > half:
+                candidate, still = higher, 0
+                self.best = candidate
+            else:
+                still += 1
+                if still == STILL_CLIMBS:
+                    break
+        return candidate
 
     def pruned(self, candidate: Candidate) -> Candidate:
         """Without what costs less than a quarter point: acts, and conditions."""
@@ -168,6 +191,30 @@ def _shorter(candidate: Candidate) -> Iterator[Candidate]:
         yield (*candidate[:place], *candidate[place + 1 :])
         for number in range(len(slot.terms)):
             yield tidy(_with_term(candidate, place, number, None))
+
+
+def _neighbours(candidate: Candidate, space: Space) -> Iterator[Candidate]:
+    """All that are one change away: an act put in (with one condition or none), left out, another or exchanged; a
+    condition another, dropped or added."""
+    terms = [Term(name, below, at) for name, known in space.features.items() for at in known for below in (True, False)]
+    for place in range(len(candidate) + 1 if len(candidate) < SLOTS else 0):
+        for action in space.actions:
+            for some in ((), *((term,) for term in terms)):
+                yield tidy((*candidate[:place], Slot(action, some), *candidate[place:]))
+    for place, slot in enumerate(candidate):
+        yield (*candidate[:place], *candidate[place + 1 :])
+        for action in space.actions:
+            yield tidy((*candidate[:place], Slot(action, slot.terms), *candidate[place + 1 :]))
+        for number in range(len(slot.terms)):
+            yield from (tidy(_with_term(candidate, place, number, term)) for term in (None, *terms))
+        if len(slot.terms) < TERMS:
+            for term in terms:
+                longer = Slot(slot.action, (*slot.terms, term))
+                yield tidy((*candidate[:place], longer, *candidate[place + 1 :]))
+        for other in range(place + 1, len(candidate)):
+            slots = list(candidate)
+            slots[place], slots[other] = slots[other], slots[place]
+            yield tidy(slots)
 
 
 def _simple(space: Space) -> Iterator[Candidate]:

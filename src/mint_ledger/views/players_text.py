@@ -32,6 +32,10 @@ def players_text(play: PlayRange) -> str:
     rows = [("does nothing", play.idle), ("acts at random", play.at_random), *play.habits.items()]
     rows.sort(key=lambda row: row[1].value)
     lines += [_row(name, wins, wide) for name, wins in (*rows, ("the best found", play.best))]
+    if play.ceiling.optimum is not None:
+        most = play.ceiling.optimum.wins
+        bar = "█" * round(BAR * most)
+        lines.append(f"  {'at most, knowing all':<{wide}}{100 * most:>6.1f} %   {'exact':<15}{bar}".rstrip())
     lines += ["", "  the best found, the first that can be done:"]
     for text in list(_acts(play)) or ["nothing at all"]:
         lines += textwrap.wrap(text, line_width() - 2, initial_indent="    ", subsequent_indent="      ")
@@ -120,7 +124,22 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
         yield "All acts are needed: without any of them the best found is lower by more than a point."
     for action in play.unused:
         yield f"The best found never tries {action}."
-    yield (
-        f"The best that was found, not the best there is: others may play better. {play.searched:,} runs were "
-        "searched; what is told was played with luck of its own."
-    )
+    yield from _at_most(play)
+    yield f"{play.searched:,} runs were searched; what is told was played with luck of its own."
+
+
+def _at_most(play: PlayRange) -> Iterator[str]:
+    """What could be won at most, or that it is not known."""
+    optimum = play.ceiling.optimum
+    if optimum is None:
+        yield "The best that was found, not the best there is: others may play better."
+        why = f": {play.ceiling.why_not}" if play.ceiling.why_not else ""
+        yield f"What could be won at most is not proved{why}."
+        return
+    most, gap = fixed(100 * optimum.wins, 1), fixed(100 * (optimum.wins - play.best.value), 1)
+    walked = f"all {optimum.states:,} states were walked"
+    yield f"Nobody with this timing wins more than {most} %, whatever they know: {walked}."
+    if play.best.high >= optimum.wins:
+        yield "The best found is as good as that, as far as can be seen."
+    else:
+        yield f"{gap} points are the price of the simple rules that were found."
