@@ -10,6 +10,7 @@ import math
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
@@ -33,7 +34,9 @@ CONFIRM = 10_000
 # So many runs of so many steps may be searched; more of shorter ones, which take as long, up to so many times more.
 SEARCHED_RUNS, STEPS_OF_A_RUN, MOST_MORE = 200_000, 4_000, 50
 # Searches that begin anew: so many at least and at most, one for each so many runs.
-RESTARTS, RUNS_A_RESTART = (2, 10), 100_000
+RESTARTS, RUNS_A_RESTART = (3, 10), 100_000
+# Of the runs so much looks for the best; the rest for what each act is worth, which begins from the best.
+LOOKING = 0.75
 # So many of what they found are climbed on from, where runs are short.
 CLIMBERS = 3
 # Apart from the seed of all studies: for the search, for the choice, and for what is told.
@@ -180,8 +183,12 @@ def find_range(
     until = time.monotonic() + seconds
     interrupted = False
     best: Candidate = ()
-    # Half of the runs look for the best, the others for what each act is worth.
-    shares = most_runs // (2 * restarts), most_runs // (4 * max(len(space.actions), 1))
+    parts = [(("only", action), space.alone(action)) for action in space.actions]
+    if len(space.actions) > 1:
+        parts += [(("without", action), space.without(action)) for action in space.actions]
+    # Of two acts, one alone is the best without the other.
+    distinct = {part.actions for _, part in parts}
+    shares = round(most_runs * LOOKING / restarts), round(most_runs * (1 - LOOKING) / max(len(distinct), 1))
     tried: list[Candidate] = []
     last = Search(played, setting.seed, shares[0], until, progress)
     others: dict[tuple[str, str], Candidate] = {}
@@ -201,13 +208,13 @@ def find_range(
             # Runs are short: from the best of them to whatever is higher among all neighbours.
             tried = [last.climbed(candidate) for candidate in sorted(tried, key=chosen)[-CLIMBERS:]]
         best = last.polished(last.pruned(max(tried, key=chosen)))
-        for action in space.actions:
-            part = Search(played, setting.seed + 20_000, shares[1], until, progress)
-            own = tuple(slot for slot in best if slot.action == action)
-            others["only", action] = part.run([own], space.alone(action))
-            if len(space.actions) > 1:
-                begin = tuple(slot for slot in best if slot.action != action)
-                others["without", action] = part.run([begin], space.without(action))
+        by_acts: dict[tuple[str, ...], Candidate] = {}
+        for what, part in parts:
+            if part.actions not in by_acts:
+                begin = tuple(slot for slot in best if slot.action in part.actions)
+                search = Search(played, setting.seed + 20_000, shares[1], until, progress)
+                by_acts[part.actions] = search.run([begin], part)
+            others[what] = by_acts[part.actions]
     except KeyboardInterrupt:
         interrupted = True
         best = best or last.best or (tried[-1] if tried else ())
@@ -219,6 +226,7 @@ def find_range(
         except KeyboardInterrupt:
             ceiling = STOPPED
 
+    @cache
     def told(candidate: Candidate) -> Estimate:
         won = played.wins(candidate, runs, setting.seed + TOLD)
         return rate(int(won.sum()), runs, setting.sure)
