@@ -136,10 +136,13 @@ def _at_most(play: PlayRange) -> Iterator[str]:
         why = f": {play.ceiling.why_not}" if play.ceiling.why_not else ""
         yield f"What could be won at most is not proved{why}."
         return
-    most, gap = fixed(100 * optimum.wins, 1), fixed(100 * (optimum.wins - play.best.value), 1)
+    most = fixed(100 * optimum.wins, 1)
+    gap, least, largest = (
+        fixed(100 * (optimum.wins - wins), 1) for wins in (play.best.value, play.best.high, play.best.low)
+    )
     walked = f"all {optimum.states:,} states were walked"
     yield f"Nobody with this timing wins more than {most} %, whatever they know: {walked}."
     if play.best.high >= optimum.wins:
         yield "The best found is as good as that, as far as can be seen."
     else:
-        yield f"{gap} points are the price of the simple rules that were found."
+        yield f"The simple rules that were found come within {gap} points of that ({least} to {largest})."
