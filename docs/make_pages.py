@@ -45,11 +45,11 @@ def columns_page() -> str:
     from mint_ledger.balance import attacks, grid, matchup, shares, sweep
     from mint_ledger.formula.syntax import MEASURE_MEANINGS
     from mint_ledger.journal import table
-    from mint_ledger.studies import course, ends, income, shape, study
+    from mint_ledger.studies import columns, course, ends, income, shape
 
     parts = (
         ("The journal", "`run -o`, `run.journal`: one row for each thing that happened.", table.COLUMNS),
-        ("The runs of a study", "`study -o`, `study.measures`: one row a run.", study.COLUMNS),
+        ("The runs of a study", "`study -o`, `study.measures`: one row a run.", columns.COLUMNS),
         ("Ends", "`study --ends -o`, `ends.table()`: one row each time that something ended or was lost.", ends.COLUMNS),
         ("The course", "`study --per -o`, `course.table()`: one row a stretch, account and cause.", course.COLUMNS),
         ("Attacks", "`study --attacks -o`, `attacks.table()`: a row an attack, a target, and a cost.", attacks.COLUMNS),

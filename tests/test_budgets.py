@@ -22,7 +22,7 @@ from mint_ledger.game import cast, clock, kind, source, table
 from mint_ledger.lowering import lot, lower, sharing
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.walking import nodes
-from mint_ledger.studies import study
+from mint_ledger.studies import making
 from mint_ledger.tables import book
 
 ENGINES = ("reference", "native")
@@ -234,7 +234,7 @@ def test_the_page_says_the_limits_that_hold() -> None:
         clock.MAX_STEPS,
         work.MOST_WORK,
         work.MOST_ROWS,
-        study.MAX_RUNS,
+        making.MAX_RUNS,
         book.MOST_ROWS,
         table.MOST_ROWS,
         lot.MOST_DRAWINGS,
