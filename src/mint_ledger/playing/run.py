@@ -326,7 +326,13 @@ class Run:
 
         self._check_time(at)
         engine = self._engine()
-        engine.play(until=math.inf if at is None else at)
+        if at is None or at >= self.time:
+            # As it stands at the end; nothing has to be played once more.
+            engine.prepare_accounts()
+            engine.state[:] = self.closing
+            engine.rows[:] = self.rows
+        else:
+            engine.play(until=at)
         return explain(self.lowered, engine, account, count)
 
     def story(self) -> str:
