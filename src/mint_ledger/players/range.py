@@ -215,6 +215,10 @@ def find_range(
                 search = Search(played, setting.seed + 20_000, shares[1], until, progress)
                 by_acts[part.actions] = search.run([begin], part)
             others[what] = by_acts[part.actions]
+        # What was found with fewer acts is a habit like any other.
+        higher = max((best, *by_acts.values()), key=chosen)
+        if higher != best:
+            best = last.polished(last.pruned(higher))
     except KeyboardInterrupt:
         interrupted = True
         best = best or last.best or (tried[-1] if tried else ())
