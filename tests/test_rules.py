@@ -47,6 +47,26 @@ def test_a_period_of_nothing_stops_the_run() -> None:
         play("[{when: {every: n}, do: [{tell: x}]}]")
 
 
+@pytest.mark.parametrize("engine", ["reference", "native"])
+@pytest.mark.parametrize(
+    ("when", "at"),
+    [
+        ("{every: 1e-9}", 0.1),  # 100,000,000 times in the first step
+        ("{every: 0.01, first: -150}", 0.1),  # 15,000 times before the play begins
+        ("{every: 'between(1e-9, 2e-9)'}", 0.1),
+        ("{every: pace}", 2.1),  # from 2 s on the period is a millionth of a second
+    ],
+)
+def test_what_is_due_too_often_stops_the_run_and_is_never_late(when: str, at: float, engine: str) -> None:
+    rules = f"[{{when: {when}, do: [n += 1]}}, {{when: {{every: 2}}, do: [pace = 1e-6]}}]"
+    with pytest.raises(mint.RunStopped, match=f"due more than 10,000 times in one step: .* at {at} s"):
+        play(rules, stats="{n: 0, pace: 1}", limit=5, engine=engine)
+
+
+def test_ten_thousand_times_in_a_step_are_all_carried_out() -> None:
+    assert play("[{when: {every: 0.00001}, do: [n += 1]}]", limit=1).statement("n").closing == 100_000
+
+
 def test_timers_under_a_kind_count_from_the_appearance() -> None:
     kinds = "{bee: {copies: 0, room: 1, rules: [{when: {every: 2}, do: [{tell: buzz}]}]}}"
     assert times(play("[{when: {every: 100, first: 3}, do: [{spawn: bee}]}]", kinds)) == [5, 7, 9]

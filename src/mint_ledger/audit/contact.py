@@ -9,6 +9,7 @@ from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.subject import Subject
 from mint_ledger.journal.wording import number
 from mint_ledger.lowering.sites import RuleSite
+from mint_ledger.lowering.timer import MOST_IN_A_STEP
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.handle import Path
 from mint_ledger.studies.student import normal_quantile
@@ -100,9 +101,11 @@ def period_too_short(subject: Subject) -> Iterator[Caught]:
         if path[-1] == "every" and 0.0 < seconds < subject.step:
             name = subject.facts.name(path[:-2] if path[-2] == "when" else path[:-1])
             each = subject.step / seconds
-            period = f"{number(seconds, 4)} {subject.unit}"
-            what = f"{name} wants to happen every {period}, {number(each)} times in each step."
-            yield Caught(path, name, what, (f"a step is {number(subject.step, 4)} {subject.unit} long",))
+            what = f"{name} wants to happen every {seconds:.4g} {subject.unit}, {each:,.4g} times in each step."
+            seen = [f"a step is {number(subject.step, 4)} {subject.unit} long"]
+            if each > MOST_IN_A_STEP:
+                seen.append(f"a run stops where something is due more than {MOST_IN_A_STEP:,} times in one step")
+            yield Caught(path, name, what, tuple(seen))
 
 
 def _durations(subject: Subject) -> Iterator[tuple[Path, float]]:

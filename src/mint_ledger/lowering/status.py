@@ -11,6 +11,7 @@ from mint_ledger.lowering.handles import end_status, give_status
 from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.status_effect import BLOCK_WORDS, bearers, has_column, status_column
+from mint_ledger.lowering.timer import MOST_IN_A_STEP, guard_number, guard_period
 from mint_ledger.program.building import BlockBuilder, add, compare, const, higher_of, lower_of, mul, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Ranges, Time, inside
 from mint_ledger.program.handle import Handle
@@ -19,7 +20,6 @@ from mint_ledger.program.statements import Call, If, Leave, Let, Note, Set, Sett
 
 FOREVER = 1e18
 TICK_TOLERANCE = 1e-7
-MOST_IN_A_STEP = 10_000
 
 
 def lower_statuses(lowering: Lowering) -> None:
@@ -148,11 +148,14 @@ class _StatusLowering:
             return
         with b.each(self.ranges) as who, b.when(At(self.has, who)):
             every = b.let(amount(self.scope(b, who, no_chance="how often a status ticks"), self.status.every, "every"))
-            with b.repeat(const(MOST_IN_A_STEP)):
+            place = self.lowering.formula_place(self.status.every, (*self.path, "every"))
+            guard_period(b, every, place)
+            with b.repeat(const(MOST_IN_A_STEP + 1)) as so_far:
                 due = b.let(add(At(self.began, who), mul(add(At(self.ticks, who), ONE), every)))
                 in_time = compare("<=", due, add(At(self.until, who), const(TICK_TOLERANCE)))
-                going_on = And((At(self.has, who), self.lowering.present(who), compare(">", every, ZERO)))
+                going_on = And((At(self.has, who), self.lowering.present(who)))
                 b.emit(If(And((going_on, Due(due), in_time)), (), (Leave("each"),)))
+                guard_number(b, so_far, every, place)
                 b.emit(Set(self.ticks, who, add(At(self.ticks, who), ONE)))
                 with b.repeat(At(self.has, who)):
                     b.emit(Call(Handle("tick", self.path), (who,)))

@@ -21,6 +21,7 @@ from mint_ledger.program.statements import Guard, If, Leave, Set
 
 MOST_IN_A_STEP = 10_000
 BAD_PERIOD = "a period has to be longer than 0, and this one is {value}"
+TOO_OFTEN = f"this is due more than {MOST_IN_A_STEP:,} times in one step: its period is {{value}}"
 
 
 @dataclass(frozen=True)
@@ -49,8 +50,12 @@ class Timer:
     def period(self, b: BlockBuilder, who: Expr) -> Expr:
         """The period at this moment, guarded to be longer than 0."""
         value = b.let(amount(self.scope(b, who), self.every, "every"))
-        b.emit(Guard(compare(">", value, ZERO), BAD_PERIOD, self._place(), value))
+        guard_period(b, value, self._place())
         return value
+
+    def guard_number(self, b: BlockBuilder, so_far: Expr, period: Expr) -> None:
+        """Stop what fires without end in one step."""
+        guard_number(b, so_far, period, self._place())
 
     def _place(self) -> int:
         return self.lowering.formula_place(self.every, (*self.path, "every"))
@@ -60,6 +65,16 @@ class Timer:
         if self.first is None:
             return period
         return amount(self.scope(b, who), self.first, "first")
+
+
+def guard_period(b: BlockBuilder, period: Expr, formula: int) -> None:
+    """Stop the run where a period is not longer than 0."""
+    b.emit(Guard(compare(">", period, ZERO), BAD_PERIOD, formula, period))
+
+
+def guard_number(b: BlockBuilder, so_far: Expr, period: Expr, formula: int) -> None:
+    """Stop the run where something came `MOST_IN_A_STEP` times in this step and is due again: never be late unsaid."""
+    b.emit(Guard(compare("<", so_far, const(MOST_IN_A_STEP)), TOO_OFTEN, formula, period))
 
 
 def add_timer(timer: Timer, fire: Callable[[BlockBuilder, Expr], None]) -> None:
@@ -98,9 +113,11 @@ def _set_random(timer: Timer, b: BlockBuilder, who: Expr) -> None:
 
 def _tick_random(timer: Timer, b: BlockBuilder, who: Expr, fire: Callable[[BlockBuilder, Expr], None]) -> None:
     due = timer.column("due")
-    with b.repeat(const(MOST_IN_A_STEP)):
+    with b.repeat(const(MOST_IN_A_STEP + 1)) as so_far:
         _leave_each_unless(b, _still(timer, who, Due(At(due, who))))
-        b.emit(Set(due, who, add(At(due, who), timer.period(b, who))))
+        period = timer.period(b, who)
+        timer.guard_number(b, so_far, period)
+        b.emit(Set(due, who, add(At(due, who), period)))
         fire(b, who)
 
 
@@ -117,9 +134,10 @@ def _tick_steady(timer: Timer, b: BlockBuilder, who: Expr, fire: Callable[[Block
     base, count, period = timer.column("base"), timer.column("count", "counter"), timer.column("period", "mark")
     if timer.every.number is None:
         _count_from_last_firing(timer, b, who)
-    with b.repeat(const(MOST_IN_A_STEP)):
+    with b.repeat(const(MOST_IN_A_STEP + 1)) as so_far:
         due = add(At(base, who), mul(At(count, who), At(period, who)))
         _leave_each_unless(b, _still(timer, who, Due(due)))
+        timer.guard_number(b, so_far, At(period, who))
         b.emit(Set(count, who, add(At(count, who), ONE)))
         if timer.first is not None:
             b.emit(Set(timer.column("fired", "counter"), who, ONE))
