@@ -53,7 +53,9 @@ def test_a_status_given_again(again: str, end: float, heat: float) -> None:
 def test_a_status_that_ticks_too_often_or_without_a_period_stops_the_run() -> None:
     with pytest.raises(mint.RunStopped, match="due more than 10,000 times in one step"):
         play("{lasts: 5, every: 1e-7, do: [smith.heat += 1]}", [give(1)])
-    with pytest.raises(mint.RunStopped, match=r"a period has to be longer than 0, and this one is 0; it read self\.heat"):
+    with pytest.raises(
+        mint.RunStopped, match=r"a period has to be longer than 0, and this one is 0; it read self\.heat"
+    ):
         play("{lasts: 5, every: self.heat, do: [smith.heat += 1]}", [give(1)])
 
 
