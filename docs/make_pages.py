@@ -180,11 +180,7 @@ def commands_page() -> str:
     lines = [
         "# The commands",
         "",
-        "Every command tells this with `--help`. Exit codes: 0 all is well; 1 a playtest, target or audit fell short; 2 the",
-        "input cannot be used; 70 a fault of Mint Ledger itself; 130 stopped with Ctrl-C. `mint-ledger --install-completion` lets bash, zsh and fish complete",
-        "commands and options. On terminals output has colours and is as wide as they are, 60 to 160 letters (narrower tables",
-        "wrap names and say how many columns they leave out); in pipes it is",
-        "plain and 80 wide, with `NO_COLOR` without colours. Where a terminal knows only ASCII, signs like `→` and `±` are written as `>` and `+-`.",
+        "Every command tells this with `--help`. What they share stands in [exit codes, streams and what is said](exit-codes.md).",
     ]
     for words in _all_commands():
         done = subprocess.run(

@@ -60,7 +60,7 @@ def test_a_fault_of_ours_is_one_line_and_exit_70(folder: Path) -> None:
         [sys.executable, "-c", broken], capture_output=True, text=True, cwd=folder, env=os.environ, check=False
     )
     assert done.returncode == 70
-    assert done.stderr.count("\n") == 1 and "main.py:" in done.stderr and "KeyError" in done.stderr
+    assert done.stderr.count("\n") == 1 and "arguments.py:" in done.stderr and "KeyError" in done.stderr
 
 
 def test_a_broken_program_is_a_fault_of_ours(folder: Path) -> None:

@@ -21,8 +21,8 @@ MAGIC = b"mint ledger keeps 3\n"
 SIGNATURE = 32
 FOLDER = "MINT_LEDGER_CACHE"
 # The sorts of entries, and how many of each are kept.
-CODE, GAME = "code", "game"
-MOST_ENTRIES = {CODE: 200, GAME: 60}
+CODE, GAME, NAMES = "code", "game", "names"
+MOST_ENTRIES = {CODE: 200, GAME: 60, NAMES: 60}
 
 
 def cache_folder() -> Path:

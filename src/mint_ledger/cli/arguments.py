@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import sys
 import textwrap
 from collections.abc import Collection, Iterable, Sequence
 from pathlib import Path
@@ -10,29 +11,73 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from mint_ledger.cli.completing import (
+    complete_engines,
+    complete_games,
+    complete_habits,
+    complete_settings,
+    complete_variants,
+)
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
+    from mint_ledger.client import Game
     from mint_ledger.game.dial_value import Value
     from mint_ledger.lowering.playable import PlayableGame
 
-GameArgument = Annotated[Path, typer.Argument(metavar="GAME", help="The game file.")]
+GameArgument = Annotated[
+    Path,
+    typer.Argument(metavar="GAME", help="The game file; - reads it from stdin.", autocompletion=complete_games),
+]
 SeedOption = Annotated[int, typer.Option(help="The seed of the luck: the same seed plays the same.")]
 SetOption = Annotated[
-    list[str] | None, typer.Option("--set", metavar="DIAL=VALUE", help="Set a dial, like crab.bite=9.")
+    list[str] | None,
+    typer.Option("--set", metavar="DIAL=VALUE", help="Set a dial, like crab.bite=9.", autocompletion=complete_settings),
 ]
 HabitOption = Annotated[
     list[str] | None,
-    typer.Option("--habit", metavar="HABIT", help="How simulated players play (repeatable); 'none': nobody plays."),
+    typer.Option(
+        "--habit",
+        metavar="HABIT",
+        help="How simulated players play (repeatable); 'none': nobody plays.",
+        autocompletion=complete_habits,
+    ),
 ]
 VariantOption = Annotated[
     list[str] | None,
-    typer.Option("--variant", metavar="VARIANT", help="A named set of dials (repeatable; later ones win)."),
+    typer.Option(
+        "--variant",
+        metavar="VARIANT",
+        help="A named set of dials (repeatable; later ones win).",
+        autocompletion=complete_variants,
+    ),
 ]
 ScriptOption = Annotated[Path | None, typer.Option(help="A file of happenings to play along.")]
-EngineOption = Annotated[str, typer.Option(help="auto, native or reference; the numbers are the same.")]
+EngineOption = Annotated[
+    str, typer.Option(help="auto, native or reference; the numbers are the same.", autocompletion=complete_engines)
+]
 SureOption = Annotated[float, typer.Option(help="The chance with which an interval holds the true value.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
+STDIN = "<stdin>"
+
+
+def load_game(path: Path) -> Game:
+    """Read the game of a command; `-` is stdin.
+
+    Raises:
+        GameError: it cannot be used; all that is wrong, with line and column.
+    """
+    from mint_ledger.client import load, loads
+
+    if path != Path("-"):
+        return load(path)
+    from mint_ledger.game.source import read_stream
+
+    if sys.stdin is None or sys.stdin.closed:
+        raise BadRequest("the game was to come from stdin, and stdin is closed")
+    return loads(read_stream(sys.stdin.buffer, STDIN), STDIN)
 
 
 def joined(names: list[str] | None) -> str | None:
@@ -58,7 +103,7 @@ def tell_meant(game: PlayableGame, dials: Iterable[str], *, quiet: bool) -> None
     Raises:
         NotFound: one means none.
     """
-    from mint_ledger.cli.output import say
+    from mint_ledger.cli.output import hint
     from mint_ledger.game.dial_value import is_pattern
     from mint_ledger.game.scaling import matching
 
@@ -66,7 +111,7 @@ def tell_meant(game: PlayableGame, dials: Iterable[str], *, quiet: bool) -> None
         names = [game.dials.names[index] for index in matching(game.dials, game.lowered.program.cast, pattern)]
         text = f"{pattern} is {len(names)} number{'' if len(names) == 1 else 's'}: {', '.join(names)}"
         if not quiet:
-            say("\n".join(textwrap.wrap(text, 80, subsequent_indent="  ", max_lines=8, placeholder=" …")) + "\n")
+            hint("\n".join(textwrap.wrap(text, 80, subsequent_indent="  ", max_lines=8, placeholder=" …")) + "\n")
 
 
 def read_changes(

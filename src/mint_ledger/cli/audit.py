@@ -9,9 +9,9 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import JsonOption, SeedOption
+from mint_ledger.cli.arguments import JsonOption, SeedOption, load_game
 from mint_ledger.cli.exits import FELL_SHORT
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.errors import BadRequest
 
 
@@ -42,7 +42,6 @@ def audit(
     """Play the game in many ways and name the usual mistakes: what is wrong (exit code 1), and what may be."""
     from mint_ledger.cli.files import write_output
     from mint_ledger.cli.progress import telling_progress
-    from mint_ledger.client import load
     from mint_ledger.views.audit_text import found_text
 
     if about is not None:
@@ -53,7 +52,7 @@ def audit(
         return
     if game is None:
         raise BadRequest("audit wants a game file, or --about and the name of a finding")
-    loaded = load(game)
+    loaded = load_game(game)
     with telling_progress(f"{loaded.title}: runs") as (progress, tell):
         found = None if tell is None else lambda finding: tell(found_text(finding))
         answer = loaded.audit(
@@ -73,6 +72,6 @@ def audit(
     else:
         say(answer.summary(notes=every))
         if sarif:
-            say(f"\n{sarif} is written")
+            hint(f"\n{sarif} is written")
     if answer.wrong or (strict and answer.open):
         raise typer.Exit(FELL_SHORT)

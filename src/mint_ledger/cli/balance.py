@@ -19,13 +19,15 @@ from mint_ledger.cli.arguments import (
     SureOption,
     VariantOption,
     joined,
+    load_game,
     read_dials,
     read_named,
     tell_meant,
 )
+from mint_ledger.cli.completing import complete_settings, complete_targets
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.looks import show_look, show_what_is_done
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.output import hint, is_quiet, say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
@@ -42,7 +44,13 @@ MeasureOption = Annotated[
     typer.Option(metavar="ESTIMATE", help="What to look at: 'rate(win)', 'median(time)' (repeatable)."),
 ]
 RangeOption = Annotated[
-    list[str], typer.Option("--dial", metavar="DIAL=RANGE", help="crab.bite=4..12, '=4..12 by 2', =80,100,120, =±20%.")
+    list[str],
+    typer.Option(
+        "--dial",
+        metavar="DIAL=RANGE",
+        autocompletion=complete_settings,
+        help="crab.bite=4..12, '=4..12 by 2', =80,100,120, =±20%.",
+    ),
 ]
 
 
@@ -62,10 +70,9 @@ def targets(
     """Judge the game by its targets: met, missed, or undecided at this many runs."""
     from mint_ledger.balance.targets import JudgingInterrupted
     from mint_ledger.cli.progress import study_progress
-    from mint_ledger.client import load
     from mint_ledger.views.balance_text import targets_text
 
-    loaded = load(game)
+    loaded = load_game(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     if not loaded.targets:
         raise BadRequest(f"{game} has no targets; write some, like {{name: fair, measure: rate(win), want: 0.4..0.6}}")
@@ -114,9 +121,8 @@ def sweep(
     from mint_ledger.balance.sweep import SweepInterrupted
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
-    from mint_ledger.client import load
 
-    loaded = load(game)
+    loaded = load_game(game)
     tell_meant(loaded, (read_named(text)[0] for text in dial), quiet=as_json)
     stopped: SweepInterrupted | None = None
     with counted_progress(f"{loaded.title}: points") as progress:
@@ -145,18 +151,26 @@ def sweep(
     say_json(answer.as_json()) if as_json else say(answer.summary())
     if not as_json:
         for path in filter(None, (output, plot)):
-            say(f"\n{path} is written")
+            hint(f"\n{path} is written")
 
 
 def tune(
     game: GameArgument,
     dial: Annotated[
         list[str],
-        typer.Option(metavar="DIAL=RANGE", help="crab.bite=1..30, 'crab.bite=1..30 by 0.5' (several: repeat)."),
+        typer.Option(
+            metavar="DIAL=RANGE",
+            autocompletion=complete_settings,
+            help="crab.bite=1..30, 'crab.bite=1..30 by 0.5' (several: repeat).",
+        ),
     ],
     target: Annotated[
         list[str] | None,
-        typer.Option(metavar="NAME", help="One of the file's targets (repeatable; with several dials: all)."),
+        typer.Option(
+            metavar="NAME",
+            autocompletion=complete_targets,
+            help="One of the file's targets (repeatable; with several dials: all).",
+        ),
     ] = None,
     measure: Annotated[str, typer.Option(metavar="ESTIMATE", help="What to look at.")] = "rate(win)",
     want: Annotated[
@@ -193,7 +207,6 @@ def tune(
     from mint_ledger.balance.tune import check_runs
     from mint_ledger.cli.files import write_figure
     from mint_ledger.cli.progress import counted_progress
-    from mint_ledger.client import load
 
     bounds = dict(read_named(text) for text in dial)
     wants = want or []
@@ -206,7 +219,7 @@ def tune(
         option = "--most" if most is not None else "--least"
         for name in (name for name, value in others.items() if value):
             raise BadRequest(f"{name} does not go with {option}, which looks for the best of all settings")
-        loaded = load(game)
+        loaded = load_game(game)
         tell_meant(loaded, bounds, quiet=as_json)
         with counted_progress(f"{loaded.title}: settings") as progress:
             found = loaded.tune_most(
@@ -230,7 +243,7 @@ def tune(
         check_runs(runs)
     if not habits and bool(target) == bool(wants) and (target or len(bounds) == 1):
         raise BadRequest("tune wants --target NAME of the file, or --want RANGE")
-    loaded = load(game)
+    loaded = load_game(game)
     tell_meant(loaded, bounds, quiet=as_json)
     words = [name for name in bounds if name in loaded.dials.names and isinstance(loaded.dials.shown(name), str)]
     if words:
@@ -327,14 +340,14 @@ def _value_teller(name: str, measure: str) -> Callable[[float, Estimate], None] 
     """On a terminal, shows each value that was tried."""
     from mint_ledger.views.balance_text import told
 
-    if not sys.stderr.isatty():
+    if is_quiet() or not sys.stderr.isatty():
         return None
     return lambda value, estimate: say(f"  {name} = {value:g}: {told(measure, estimate)}", error=True)
 
 
 def _setting_teller() -> Callable[[Mapping[str, float], float], None] | None:
     """On a terminal, shows each setting that was tried."""
-    if not sys.stderr.isatty():
+    if is_quiet() or not sys.stderr.isatty():
         return None
 
     def show(dials: Mapping[str, float], off: float) -> None:
@@ -371,11 +384,10 @@ def sensitivity(
     from mint_ledger.balance.sensitivity import sobol as indices_of
     from mint_ledger.cli.files import write_figure
     from mint_ledger.cli.progress import counted_progress
-    from mint_ledger.client import load
     from mint_ledger.playing.setting import Setting
     from mint_ledger.views.sensitivity_text import sobol_text
 
-    loaded = load(game)
+    loaded = load_game(game)
     tell_meant(loaded, (read_named(text)[0] for text in dial or () if "=" in text), quiet=as_json)
     stopped: SensitivityInterrupted | None = None
     with counted_progress(f"{loaded.title}: {'studies' if sobol else 'dials'}") as progress:
@@ -422,7 +434,7 @@ def sensitivity(
         write_figure(plot, answer.plot())
     say_json(answer.as_json()) if as_json else say(answer.summary())
     if plot and not as_json:
-        say(f"\n{plot} is written")
+        hint(f"\n{plot} is written")
 
 
 def matchup(
@@ -452,10 +464,9 @@ def matchup(
     from mint_ledger.balance.matchup_curve import make_curves
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
-    from mint_ledger.client import load
     from mint_ledger.views.matchup_text import breakpoints_text
 
-    loaded = load(game)
+    loaded = load_game(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     loaded = loaded.with_variant(variant) if variant else loaded
     loaded = loaded.with_dials(read_dials(settings))
@@ -482,7 +493,7 @@ def matchup(
         say_json(matchups.as_json())
     for path in filter(None, (output, plot)):
         if not as_json:
-            say(f"\n{path} is written")
+            hint(f"\n{path} is written")
 
 
 def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: bool) -> Matchups:
@@ -519,10 +530,9 @@ def write_numbers(path: Path, values: Mapping[str, float], variant: str | None, 
     """Put numbers into the game file, and show the change, unless JSON was printed."""
     from mint_ledger.balance.dial_range import setting_of
     from mint_ledger.cli.files import show_changes, write_game
-    from mint_ledger.client import load
     from mint_ledger.lowering.patched import with_numbers
 
-    game = load(path)
+    game = load_game(path)
     after = with_numbers(game, {name: setting_of(name, value) for name, value in values.items()}, variant)
     written = write_game(game.source, after)
     if not quiet and not written:

@@ -17,6 +17,7 @@ from mint_ledger.cli.arguments import (
     joined,
     read_dials,
 )
+from mint_ledger.cli.completing import complete_levels
 from mint_ledger.cli.exits import UNUSABLE
 from mint_ledger.cli.output import say
 from mint_ledger.errors import BadRequest, MintError
@@ -30,7 +31,7 @@ def by_hand(
     seed: SeedOption = 1,
     played_by: HabitOption = None,
     variants: VariantOption = None,
-    level: Annotated[str | None, typer.Option(help="Begin in this level.")] = None,
+    level: Annotated[str | None, typer.Option(help="Begin in this level.", autocompletion=complete_levels)] = None,
     only_script: Annotated[
         bool, typer.Option("--only-script", help="No timers and no habits: only what you do happens.")
     ] = False,
@@ -39,6 +40,8 @@ def by_hand(
     """Play by hand: step, act, hit, set, undo, and ask why; one command a line."""
     habit = joined(played_by)
     variant = joined(variants)
+    if str(game) == "-":
+        raise BadRequest("try takes its commands from stdin, so the game has to be a file")
     from mint_ledger.cli.hand_table import Table
     from mint_ledger.client import load
 

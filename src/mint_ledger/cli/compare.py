@@ -16,6 +16,7 @@ from mint_ledger.cli.arguments import (
     SureOption,
     VariantOption,
     joined,
+    load_game,
     read_changes,
     read_dials,
     tell_meant,
@@ -119,10 +120,10 @@ def compare(
 
 def _load(path: Path) -> Game:
     """A game file, or one of a revision of git."""
-    from mint_ledger.client import load, load_revision
+    from mint_ledger.client import load_revision
     from mint_ledger.game.revision import looks_like_revision
 
-    return load_revision(str(path)) if looks_like_revision(str(path)) else load(path)
+    return load_revision(str(path)) if looks_like_revision(str(path)) else load_game(path)
 
 
 def _show_shares(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -21,21 +22,35 @@ if TYPE_CHECKING:
 FIGURES = ("png", "svg", "pdf")
 
 
+STDOUT = Path("-")
+
+
 def write_output(path: Path, content: str | bytes) -> None:
-    """Write what was made of a game, but never over a game file.
+    """Write what was made of a game, to stdout where the path is `-`, but never over a game file.
 
     Raises:
         BadRequest: a game file stands there, or it cannot be written.
     """
+    data = content.encode("utf-8") if isinstance(content, str) else content
+    if path == STDOUT:
+        sys.stdout.buffer.write(data)
+        sys.stdout.buffer.flush()
+        return
     refuse_game(path)
-    write_bytes(path, content.encode("utf-8") if isinstance(content, str) else content)
+    write_bytes(path, data)
+
+
+def form_of(path: Path, usual: str) -> str:
+    """The form that a path's ending asks for; the usual one on stdout."""
+    return usual if path == STDOUT else path.suffix
 
 
 def write_journal(path: Path, run: Run) -> None:
     """Write a journal as CSV, JSON Lines or Parquet."""
     forms = {".csv": run.journal_csv, ".jsonl": run.journal_jsonl}
-    if path.suffix in forms:
-        write_output(path, forms[path.suffix]())
+    form = form_of(path, ".csv")
+    if form in forms:
+        write_output(path, forms[form]())
     else:
         write_table(path, run.journal)
 
@@ -48,19 +63,21 @@ def write_table(path: Path, table: pd.DataFrame, *, index: bool = False) -> None
     """
     from mint_ledger.tables.data import FORMS, table_bytes
 
-    if path.suffix not in FORMS:
+    form = form_of(path, ".csv")
+    if form not in FORMS:
         raise BadRequest(f"{path}: data is written as {', '.join(FORMS[:-1])} or {FORMS[-1]}")
-    write_output(path, table_bytes(path.suffix, table, index=index))
+    write_output(path, table_bytes(form, table, index=index))
 
 
 def write_figure(path: Path, figure: Figure) -> None:
     """Write a figure as PNG, SVG or PDF."""
     from mint_ledger.views.picture import neutral_figure
 
-    if path.suffix[1:] not in FIGURES:
+    form = form_of(path, ".png")[1:]
+    if form not in FIGURES:
         raise BadRequest(f"{path}: a figure is written as .png, .svg or .pdf")
     out = io.BytesIO()
-    neutral_figure(figure).savefig(out, format=path.suffix[1:])
+    neutral_figure(figure).savefig(out, format=form)
     write_output(path, out.getvalue())
 
 
@@ -72,6 +89,8 @@ def write_game(before: Source, after: Source) -> list[str]:
     """
     from mint_ledger.game.table_files import changed_files
 
+    if before.file == "<stdin>":
+        raise BadRequest("a game that was read from stdin has no file to be written into")
     changed = changed_files(before, after)
     for path, (_, text) in changed.items():
         write_text(Path(path), text)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 import typer
 
 from mint_ledger.cli.exits import INTERRUPTED
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.output import hint, say, say_json
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -70,7 +70,7 @@ def show_look(answer: Look, plot: Path | None, output: Path | None, *, as_json: 
         write_figure(plot, answer.plot())
     say_json(answer.as_json()) if as_json else say(answer.summary())
     for path in filter(None, (output, plot) if not as_json else ()):
-        say(f"\n{path} is written")
+        hint(f"\n{path} is written")
 
 
 def show_what_is_done(

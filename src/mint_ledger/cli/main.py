@@ -26,6 +26,7 @@ from mint_ledger.cli.arguments import (
     SetOption,
     VariantOption,
     joined,
+    load_game,
     read_changes,
     read_dials,
     tell_meant,
@@ -34,9 +35,22 @@ from mint_ledger.cli.audit import audit
 from mint_ledger.cli.balance import matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.compare import compare
+from mint_ledger.cli.completing import UNDER_WAY, complete_accounts, written
 from mint_ledger.cli.exits import FELL_SHORT, INTERNAL_FAULT, INTERRUPTED, UNUSABLE
+from mint_ledger.cli.frame import (
+    JUDGE,
+    PLAY,
+    SHARE,
+    TUNE,
+    WRITE,
+    Group,
+    LevelOption,
+    QuietOption,
+    add_command,
+    share_options,
+)
 from mint_ledger.cli.odds import odds
-from mint_ledger.cli.output import flush, say, say_json
+from mint_ledger.cli.output import flush, hint, say, say_json
 from mint_ledger.cli.players import players
 from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
@@ -61,7 +75,8 @@ app = typer.Typer(
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 80},
-    help="Define a game's stats and rules in one file, play it, and see where every point went.",
+    cls=Group,
+    help="A game's stats and rules in one file: play it, see where every point went.",
 )
 
 
@@ -78,11 +93,12 @@ def _options(
     _: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the versions of what matters.")
     ] = False,
+    quiet: QuietOption = False,
+    log_level: LevelOption = None,
 ) -> None:
     pass
 
 
-@app.command()
 def demo(
     folder: Annotated[Path, typer.Argument(help="Where the tour writes its files.")] = Path("saltmere-tour"),
     runs: Annotated[int, typer.Option(help="How many nights the study plays.")] = 2_000,
@@ -93,7 +109,6 @@ def demo(
     tour(folder, runs)
 
 
-@app.command()
 def new(path: Annotated[Path, typer.Argument(metavar="GAME", help="The file to write.")]) -> None:
     """Write a small game to start from, and beside it the schema that lets editors complete its keys."""
     from mint_ledger.demo import starter_text
@@ -103,10 +118,9 @@ def new(path: Annotated[Path, typer.Argument(metavar="GAME", help="The file to w
         raise BadRequest(f"{path} is there already; it is left as it is")
     write_text(path.parent / SCHEMA, _schema_text())
     write_text(path, f"# yaml-language-server: $schema={SCHEMA}\n{starter_text()}")
-    say(f"{path} is written. Now try:\n  mint-ledger check {path}\n  mint-ledger run {path}")
+    hint(f"{path} is written. Now try:\n  mint-ledger check {path}\n  mint-ledger run {path}")
 
 
-@app.command()
 def schema(
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write it into this file.")] = None,
 ) -> None:
@@ -117,7 +131,7 @@ def schema(
         say(_schema_text().rstrip())
         return
     write_output(output, _schema_text())
-    say(f"{output} is written; the first line of a game file points an editor to it:")
+    hint(f"{output} is written; the first line of a game file points an editor to it:")
     say(f"# yaml-language-server: $schema={output.name}")
 
 
@@ -129,7 +143,6 @@ def _schema_text() -> str:
     return json.dumps(game_schema(), indent=1, ensure_ascii=False) + "\n"
 
 
-@app.command()
 def check(
     game: GameArgument,
     order: Annotated[bool, typer.Option("--order", help="Show what happens in which order.")] = False,
@@ -139,11 +152,10 @@ def check(
     as_json: JsonOption = False,
 ) -> None:
     """Is the file valid, and do its playtests pass?"""
-    from mint_ledger.client import load
     from mint_ledger.views.balance_text import targets_text
     from mint_ledger.views.check_text import check_text, order_text
 
-    loaded = load(game)
+    loaded = load_game(game)
     if order:
         say(order_text(loaded, loaded.lowered.program))
         return
@@ -190,7 +202,6 @@ def check(
         raise typer.Exit(FELL_SHORT)
 
 
-@app.command()
 def run(
     game: GameArgument,
     seed: SeedOption = 1,
@@ -219,7 +230,10 @@ def run(
         list[str] | None, typer.Option(metavar="TIMES", help="Show only the readout at these times, like 10,20.5,60.")
     ] = None,
     account: Annotated[
-        list[str] | None, typer.Option(help="An account, or a column of a table, to draw (may be repeated).")
+        list[str] | None,
+        typer.Option(
+            help="An account, or a column of a table, to draw (may be repeated).", autocompletion=complete_accounts
+        ),
     ] = None,
     as_json: JsonOption = False,
 ) -> None:
@@ -262,7 +276,7 @@ def run(
         say(story_text(played, start, end, only or ()))
     if not as_json:
         for path in filter(None, (output, plot, timeline)):
-            say(f"{path} is written ({played.result} at {played.time:g})")
+            hint(f"{path} is written ({played.result} at {played.time:g})")
 
 
 def _played(
@@ -279,11 +293,11 @@ def _played(
     quiet: bool = False,
 ) -> Run:
     """The run that the options of `run` and `statement` ask for; `more` are dials besides those of `--set`."""
-    from mint_ledger.client import load, load_script
+    from mint_ledger.client import load_script
 
     happenings = load_script(script) if script else ()
     dials = {**read_dials(settings), **(more or {})}
-    loaded = load(game)
+    loaded = load_game(game)
     tell_meant(loaded, dials, quiet=quiet)
     return loaded.run(
         seed,
@@ -312,10 +326,11 @@ def _check_span(start: float, end: float | None) -> None:
         raise BadRequest(f"--from {start:g} is later than --to {end:g}")
 
 
-@app.command()
 def statement(
     game: GameArgument,
-    account: Annotated[str | None, typer.Argument(help="The account, like keeper.health.")] = None,
+    account: Annotated[
+        str | None, typer.Argument(help="The account, like keeper.health.", autocompletion=complete_accounts)
+    ] = None,
     seed: SeedOption = 1,
     number: Annotated[int, typer.Option("--run", help="Which run of the seed.")] = 0,
     played_by: HabitOption = None,
@@ -384,17 +399,16 @@ def statement(
         if len(statements) > 1:
             raise BadRequest("--plot draws one account")
         write_figure(plot, statements[0].plot())
-        say(f"{plot} is written")
+        hint(f"{plot} is written")
     elif as_json:
         say_json([each.as_json() for each in statements] if by_level or every else statements[0].as_json())
     else:
         say("\n\n".join(statement_text(each, unit=unit) for each in statements))
 
 
-@app.command()
 def why(
     game: GameArgument,
-    account: Annotated[str, typer.Argument(help="The account, like keeper.health.")],
+    account: Annotated[str, typer.Argument(help="The account, like keeper.health.", autocompletion=complete_accounts)],
     at: Annotated[float | None, typer.Option(help="Ask at this time; by default at the end.")] = None,
     count: Annotated[int, typer.Option(help="How many changes to tell.", min=1, max=1000)] = 3,
     seed: SeedOption = 1,
@@ -416,22 +430,29 @@ def why(
     say_json(asdict(answer)) if as_json else say(why_text(answer))
 
 
-app.command("try")(by_hand)
-app.command()(audit)
-app.command()(study)
-app.command()(history)
-app.command()(targets)
-app.command()(sweep)
-app.command()(compare)
-app.command()(players)
-app.command()(tune)
-app.command()(sensitivity)
-app.command()(matchup)
-app.command()(odds)
-app.add_typer(tables, name="tables")
-app.command()(export)
-app.command()(report)
-app.command()(watch)
+add_command(app, new, WRITE, "Write a small game to start from, with a schema for editors.")
+add_command(app, check, WRITE)
+add_command(app, watch, WRITE, "Keep an eye on the file: after each save, what it moved.")
+app.add_typer(tables, name="tables", rich_help_panel=WRITE)
+add_command(app, schema, WRITE)
+add_command(app, demo, PLAY)
+add_command(app, run, PLAY)
+add_command(app, statement, PLAY, "Show one account's run: what came in, went out, and is left.")
+add_command(app, why, PLAY, "Say why an account is worth what it is.")
+add_command(app, by_hand, PLAY, "Play by hand, step by step, with undo and why.", name="try")
+add_command(app, audit, JUDGE, "Play the game in many ways and name the usual mistakes.")
+add_command(app, study, JUDGE, "Play the game many times: wins, times, ends, with intervals.")
+add_command(app, targets, JUDGE, "Judge the game by its targets: met, missed or undecided.")
+add_command(app, compare, JUDGE, "Compare two games, variants, habits or sets of dials.")
+add_command(app, players, JUDGE, "How well can it be played, and do real players play so?")
+add_command(app, matchup, JUDGE, "Say how many hits and seconds everyone takes to defeat whom.")
+add_command(app, odds, JUDGE, "The exact chance of each branch of each lot.")
+add_command(app, history, JUDGE, "List, show, compare and verify the studies of a store.")
+add_command(app, sweep, TUNE, "Study the game at many settings of some dials.")
+add_command(app, tune, TUNE, "Find the values of dials that give what is wanted.")
+add_command(app, sensitivity, TUNE, "Say which dials matter: what one per cent more of each does.")
+add_command(app, report, SHARE, "Write one HTML page for those you talk to.")
+add_command(app, export, SHARE, "Give the numbers that a game engine loads.")
 
 
 def main() -> None:
@@ -440,17 +461,27 @@ def main() -> None:
     gc.set_threshold(100_000, 20, 20)
     # The models use no plugins, and looking for some among all that is installed takes long as well.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
-    _build_only(sys.argv[1] if len(sys.argv) > 1 else "")
+    _build_only(_asked_for())
+    share_options(app)
     if sys.stdout is not None and not sys.stdout.closed and sys.stdout.isatty():
         set_width(shutil.get_terminal_size().columns)
     waiting.begin()
-    _leave(_code_of(app))
+    _leave(_code_of(lambda: app(prog_name="mint-ledger")))
+
+
+def _asked_for() -> str:
+    """The command's name; while names are completed the shell tells in its own way what stands there already."""
+    if UNDER_WAY not in os.environ:
+        return sys.argv[1] if len(sys.argv) > 1 else ""
+    words = written()
+    # The name is whole where something stands behind it.
+    return words[1] if len(words) > 2 else ""
 
 
 def _build_only(name: str) -> None:
     """Leave the other commands out, where one is asked for by its name: each takes its time to build."""
     wanted = [known for known in app.registered_commands if _name_of(known) == name]
-    if wanted and "_MINT_LEDGER_COMPLETE" not in os.environ:
+    if wanted:
         app.registered_commands, app.registered_groups = wanted, []
 
 

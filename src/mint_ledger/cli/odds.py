@@ -14,6 +14,7 @@ from mint_ledger.cli.arguments import (
     SetOption,
     VariantOption,
     joined,
+    load_game,
     read_dials,
     read_named,
     tell_meant,
@@ -35,10 +36,9 @@ def odds(
 ) -> None:
     """The exact chance of each branch of each lot, and how many drawings it takes to come."""
     variant = joined(variants)
-    from mint_ledger.client import load
     from mint_ledger.exact.odds import Odds
 
-    loaded = load(game)
+    loaded = load_game(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     told = loaded.odds(
         at=dict(read_named(text, "--at") for text in at or ()),

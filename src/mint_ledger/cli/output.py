@@ -36,10 +36,39 @@ _PLAIN = str.maketrans(
 )
 
 
+class _Manner:
+    """How much is said, and where."""
+
+    quiet = False
+    data_on_stdout = False
+
+
+def be_quiet() -> None:
+    """Say only what was asked for from now on."""
+    _Manner.quiet = True
+    waiting.end()
+
+
+def is_quiet() -> bool:
+    """Whether only what was asked for is said."""
+    return _Manner.quiet
+
+
+def give_stdout_to_data() -> None:
+    """From now on stdout is for data alone, and texts go to stderr."""
+    _Manner.data_on_stdout = True
+
+
+def hint(text: str) -> None:
+    """Print what was not asked for, but helps: a file that is written, what to try next."""
+    if not _Manner.quiet and not _Manner.data_on_stdout:
+        say(text)
+
+
 def say(text: str, *, error: bool = False, plain: bool = False) -> None:
     """Print a text: with colours on terminals (unless it is to be plain), in letters that the stream can say."""
     waiting.end()
-    stream = sys.stderr if error else sys.stdout
+    stream = sys.stderr if error or _Manner.data_on_stdout else sys.stdout
     if stream is None or stream.closed:
         return  # nobody listens
     text = neutral(text)

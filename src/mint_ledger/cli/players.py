@@ -16,11 +16,13 @@ from mint_ledger.cli.arguments import (
     SureOption,
     VariantOption,
     joined,
+    load_game,
     read_dials,
     tell_meant,
 )
+from mint_ledger.cli.completing import complete_habits
 from mint_ledger.cli.exits import INTERRUPTED
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.cli.recorded import Asked, show_plays
 from mint_ledger.errors import BadRequest
 
@@ -34,7 +36,9 @@ def players(
     like: Annotated[
         str | None,
         typer.Option(
-            metavar="HABIT", help="Whose timing, slips and finds all players have; with PLAYS: the habit beside them."
+            metavar="HABIT",
+            autocompletion=complete_habits,
+            help="Whose timing, slips and finds all players have; with PLAYS: the habit beside them.",
         ),
     ] = None,
     columns: Annotated[
@@ -115,11 +119,10 @@ def players(
         raise BadRequest("--plot wants --skill, or recorded plays behind the game")
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
-    from mint_ledger.client import load
     from mint_ledger.files import write_text
     from mint_ledger.players.writing import with_habit
 
-    loaded = load(game)
+    loaded = load_game(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     with counted_progress(f"{loaded.title}: searching, runs") as progress:
         found = loaded.play_range(
@@ -144,9 +147,9 @@ def players(
         write_figure(plot, found.skill.plot())
     say_json(found.as_json()) if as_json else say(found.summary())
     if write is not None and not found.interrupted and not as_json:
-        say(f"\n{write} is written into {game}")
+        hint(f"\n{write} is written into {game}")
     for written in (output, plot if found.skill else None):
         if written is not None and not as_json:
-            say(f"\n{written} is written")
+            hint(f"\n{written} is written")
     if found.interrupted:
         raise typer.Exit(INTERRUPTED)

@@ -7,13 +7,14 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from mint_ledger.cli import waiting
+from mint_ledger.cli.output import is_quiet
 from mint_ledger.plain import neutral
 
 
 @contextmanager
 def counted_progress(label: str) -> Iterator[Callable[[int, int], None] | None]:
     """Give a function that shows how many of all are done."""
-    if not sys.stderr.isatty():
+    if is_quiet() or not sys.stderr.isatty():
         yield None
         return
     waiting.end()
@@ -30,7 +31,7 @@ def counted_progress(label: str) -> Iterator[Callable[[int, int], None] | None]:
 @contextmanager
 def telling_progress(label: str) -> Iterator[tuple[Callable[[int, int], None] | None, Callable[[str], None] | None]]:
     """Give a function that shows how many of all are done, and one that says a line above that."""
-    if not sys.stderr.isatty():
+    if is_quiet() or not sys.stderr.isatty():
         yield None, None
         return
     waiting.end()
@@ -51,7 +52,7 @@ def telling_progress(label: str) -> Iterator[tuple[Callable[[int, int], None] | 
 @contextmanager
 def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | None]:
     """Give a function that shows how far a study has come, and what is known so far."""
-    if not sys.stderr.isatty():
+    if is_quiet() or not sys.stderr.isatty():
         yield None
         return
     waiting.end()

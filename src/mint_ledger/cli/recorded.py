@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
@@ -45,10 +45,9 @@ def show_plays(
     as_json: bool,
 ) -> None:
     """Hold plays against a game, and print what comes of it."""
-    from mint_ledger.cli.arguments import read_dials, tell_meant
+    from mint_ledger.cli.arguments import load_game, read_dials, tell_meant
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
-    from mint_ledger.client import load
     from mint_ledger.players.mixture import Mixture
     from mint_ledger.players.recorded import Plays
 
@@ -56,7 +55,7 @@ def show_plays(
         for option, given in (("--with", asked.changes), ("--bank", asked.bank), ("--write", write)):
             if given:
                 raise BadRequest(f"{option} wants a fitted habit: --fit DIAL=RANGE")
-    loaded = load(path)
+    loaded = load_game(path)
     dials = read_dials(settings)
     tell_meant(loaded, dials, quiet=as_json)
     columns = dict(_parted(text, "--columns", "hp=closing(keeper.health)") for text in asked.columns)
@@ -101,7 +100,7 @@ def show_plays(
         write_table(output, answer.table())
     for written in (asked.plot, output):
         if written is not None and not as_json:
-            say(f"\n{written} is written")
+            hint(f"\n{written} is written")
 
 
 def _write(path: Path, answer: Any, asked: Asked, name: str, variant: str | None, *, quiet: bool) -> None:

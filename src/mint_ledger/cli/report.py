@@ -8,8 +8,9 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, SeedOption, SureOption, read_named
-from mint_ledger.cli.output import say
+from mint_ledger.cli.arguments import GameArgument, SeedOption, SureOption, load_game, read_named
+from mint_ledger.cli.completing import complete_settings
+from mint_ledger.cli.output import hint
 from mint_ledger.errors import BadRequest
 
 
@@ -21,24 +22,28 @@ def report(
     sure: SureOption = 0.95,
     dial: Annotated[
         list[str] | None,
-        typer.Option("--dial", metavar="DIAL=RANGE", help="Sweep a dial and give it a slider (repeatable)."),
+        typer.Option(
+            "--dial",
+            metavar="DIAL=RANGE",
+            autocompletion=complete_settings,
+            help="Sweep a dial and give it a slider (repeatable).",
+        ),
     ] = None,
     store: Annotated[
         Path | None, typer.Option(help="Show the sweeps of this store too, and keep new ones in it (SQLite).")
     ] = None,
 ) -> None:
     """Write one HTML page for those you talk to: targets, outcomes, hits, findings, two runs."""
-    from mint_ledger.cli.files import write_output
+    from mint_ledger.cli.files import form_of, write_output
     from mint_ledger.cli.progress import counted_progress
-    from mint_ledger.client import load
     from mint_ledger.report.gathering import gather
     from mint_ledger.views.report_html import report_html
 
-    if output.suffix not in (".html", ".htm"):
+    if form_of(output, ".html") not in (".html", ".htm"):
         raise BadRequest(f"{output}: a report is written as .html")
     if not output.resolve().parent.is_dir():
         raise BadRequest(f"{output} cannot be written: there is no folder {output.parent}")
-    loaded = load(game)
+    loaded = load_game(game)
     command = ["mint-ledger", "report", str(game), "-o", str(output), "--runs", str(runs), "--seed", str(seed)]
     command += ["--sure", f"{sure:g}"] if sure != 0.95 else []
     for text in dial or ():
@@ -57,4 +62,4 @@ def report(
             progress=progress,
         )
     write_output(output, report_html(page))
-    say(f"{output} is written: {len(page.parts)} ways of playing, {runs:,} runs each")
+    hint(f"{output} is written: {len(page.parts)} ways of playing, {runs:,} runs each")

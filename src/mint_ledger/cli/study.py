@@ -21,12 +21,14 @@ from mint_ledger.cli.arguments import (
     SureOption,
     VariantOption,
     joined,
+    load_game,
     read_dials,
     tell_meant,
 )
+from mint_ledger.cli.completing import complete_accounts
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.looks import Look, show_look, tell_look
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.errors import BadRequest, NotFound, nearest
 
 if TYPE_CHECKING:
@@ -53,7 +55,11 @@ def study(
         typer.Option(metavar="[NAME=]MEASURE", help="One more measure, like 'lowest(keeper.health)' (repeatable)."),
     ] = None,
     account: Annotated[
-        list[str] | None, typer.Option(help="An account to add up by cause (repeatable; default: the readout's bars).")
+        list[str] | None,
+        typer.Option(
+            help="An account to add up by cause (repeatable; default: the readout's bars).",
+            autocompletion=complete_accounts,
+        ),
     ] = None,
     until: Annotated[
         str | None, typer.Option(metavar="WIDTH", help="Go on until wins are that sure: ±0.01, or 'mean(time) ±0.5'.")
@@ -109,7 +115,6 @@ def study(
     from mint_ledger.balance.targets import judge_study
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import study_progress
-    from mint_ledger.client import load
     from mint_ledger.studies.cluster import cluster_executor
     from mint_ledger.studies.estimate import measured
     from mint_ledger.studies.making import StudyInterrupted
@@ -119,7 +124,7 @@ def study(
     for name in figure or ():
         if name not in FIGURES:
             raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
-    loaded = load(game)
+    loaded = load_game(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     looks: dict[str, object] = {"--ends": ends, "--per": per is not None, "--each": each}
     looks |= {"--attacks": attacks, "--income": income is not None}
@@ -215,7 +220,7 @@ def study(
         options += "".join(f" --set {setting}" for setting in settings or ())
         say("\n" + worst_text(answer, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
     for path in filter(None, (output, plot)):
-        say(f"\n{path} is written")
+        hint(f"\n{path} is written")
 
 
 @dataclass(frozen=True)

@@ -7,37 +7,38 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, JsonOption
-from mint_ledger.cli.files import show_changes, write_game
-from mint_ledger.cli.output import say, say_json, say_json_text
+from mint_ledger.cli.arguments import GameArgument, JsonOption, load_game
+from mint_ledger.cli.files import STDOUT, form_of, show_changes, write_game
+from mint_ledger.cli.frame import WRITE, Group, add_command
+from mint_ledger.cli.output import hint, say, say_json, say_json_text
 from mint_ledger.errors import BadRequest
 
 tables = typer.Typer(
     no_args_is_help=True,
     rich_markup_mode=None,
+    cls=Group,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 80},
     help="The game's numbers as a spreadsheet, and back.",
 )
 
 
-@tables.command("export")
 def tables_export(
     game: GameArgument,
     output: Annotated[Path, typer.Option("-o", "--output", help="A book (.xlsx), or a folder for .csv files.")],
 ) -> None:
     """Write all numbers: a row for each kind, attack or action, a column for each number."""
-    from mint_ledger.client import load
     from mint_ledger.tables.book import write_book
     from mint_ledger.tables.sheets import make_sheets
 
-    loaded = load(game)
+    if output == STDOUT:
+        raise BadRequest("a book is a file or a folder; `export -o -` gives all numbers on stdout")
+    loaded = load_game(game)
     sheets = make_sheets(loaded)
     write_book(output, sheets)
     told = ", ".join(f"{sheet.name} ({len(sheet.lines)})" for sheet in sheets)
-    say(f"{output} is written: {told}\nThe way back: mint-ledger tables import {game} {output}")
+    hint(f"{output} is written: {told}\nThe way back: mint-ledger tables import {game} {output}")
 
 
-@tables.command("import")
 def tables_import(
     game: GameArgument,
     book: Annotated[Path, typer.Argument(metavar="TABLES", help="The book, the folder, or one .csv of it.")],
@@ -47,12 +48,11 @@ def tables_import(
     """Show what the tables change in the game file; with --write, change it."""
     from dataclasses import asdict
 
-    from mint_ledger.client import load
     from mint_ledger.journal.wording import shown
     from mint_ledger.tables.book import read_book
     from mint_ledger.tables.changes import changed_source, find_changes
 
-    loaded = load(game)
+    loaded = load_game(game)
     changes = find_changes(loaded, read_book(book))
     after = changed_source(loaded, changes)
     if as_json:
@@ -72,6 +72,10 @@ def tables_import(
         say("\nNothing is written; --write does that.")
 
 
+add_command(tables, tables_export, WRITE, name="export")
+add_command(tables, tables_import, WRITE, name="import")
+
+
 def export(
     game: GameArgument,
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write it here (.json or .csv).")] = None,
@@ -84,14 +88,14 @@ def export(
     import json
 
     from mint_ledger.cli.files import write_output
-    from mint_ledger.client import load
     from mint_ledger.tables.numbers import TODAY, numbers_csv, numbers_of
 
-    loaded = load(game)
+    loaded = load_game(game)
     names = [TODAY, *loaded.variants] if every else (variant or [])
-    if output is not None and output.suffix not in (".json", ".csv"):
+    form = ".json" if output is None else form_of(output, ".json")
+    if form not in (".json", ".csv"):
         raise BadRequest(f"{output}: numbers are written as .json or .csv")
-    if output is not None and output.suffix == ".csv":
+    if form == ".csv":
         text = numbers_csv(loaded, names)
     else:
         text = json.dumps(numbers_of(loaded, names), indent=1, ensure_ascii=False) + "\n"
@@ -99,4 +103,4 @@ def export(
         say_json_text(text.rstrip("\n"))
         return
     write_output(output, text)
-    say(f"{output} is written: {len(loaded.dials.names)} numbers of {', '.join(names) or TODAY}")
+    hint(f"{output} is written: {len(loaded.dials.names)} numbers of {', '.join(names) or TODAY}")

@@ -12,7 +12,7 @@ import stat
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 from mint_ledger.errors import Fault, GameError, Place
 
@@ -85,6 +85,23 @@ def read_text(file: Path) -> str:
         raise _fault(name, "there is no such file; 'mint-ledger new' makes a game to start from") from None
     except (OSError, ValueError) as error:
         raise _fault(name, f"cannot be read: {getattr(error, 'strerror', None) or error}") from None
+    return _as_text(raw, name)
+
+
+def read_stream(stream: IO[bytes], name: str) -> str:
+    """The text that comes out of a stream.
+
+    Raises:
+        GameError: it is too long, or no text.
+    """
+    try:
+        raw = stream.read(MAX_BYTES + 1)
+    except (OSError, ValueError) as error:
+        raise _fault(name, f"cannot be read: {getattr(error, 'strerror', None) or error}") from None
+    return _as_text(raw, name)
+
+
+def _as_text(raw: bytes, name: str) -> str:
     if len(raw) > MAX_BYTES:
         raise _fault(name, f"the file is too long; a game file may have {MAX_BYTES:,} bytes at most")
     try:

@@ -7,7 +7,9 @@ pydantic, and the code that reads games. See `signed` for when an entry is belie
 from __future__ import annotations
 
 import hashlib
+import logging
 import sys
+import time
 import zlib
 from functools import cache
 from pathlib import Path
@@ -25,6 +27,7 @@ from mint_ledger.versions import __version__
 
 SomeGame = TypeVar("SomeGame", bound=PlayableGame)
 # A text beyond this is not kept; it may come from anywhere, and the folder is to stay small.
+_log = logging.getLogger(__name__)
 MOST_TEXT = 20_000_000
 
 
@@ -37,10 +40,14 @@ def read_playable(path: str | Path, kind: type[SomeGame]) -> SomeGame:
     text = read_text(Path(path))
     name, folder = str(path), Path(path).parent
     key = _key(name, text)
+    began = time.perf_counter()
     game = _kept(key, folder, kind)
+    how = "taken as it was kept"
     if game is None:
         game = game_of(game_source(path, text), kind)
         _keep(key, game)
+        how = "read, checked and lowered"
+    _log.info("%s: %s in %.3f s", name, how, time.perf_counter() - began)
     return game
 
 

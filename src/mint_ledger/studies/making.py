@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import logging
 import math
 import operator
 import re
+import time
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Executor
 from contextlib import AbstractContextManager
@@ -21,6 +23,7 @@ from mint_ledger.studies.playing import Span, play_blocks
 from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.study import Study, Until
 
+_log = logging.getLogger(__name__)
 MAX_RUNS = 10_000_000
 MOST_UNKNOWN = 50_000
 
@@ -73,6 +76,7 @@ def make_study(
     """
     runs = _whole(runs)
     check_seed(request.seed)
+    began = time.perf_counter()
     gathered = _Gathered(prepared, request)
     while True:
         starts = range(len(gathered), runs, BLOCK)
@@ -80,6 +84,7 @@ def make_study(
         try:
             for block in _blocks(prepared, request, spans, runs, executor, stored):
                 gathered.add(block)
+                _log.debug("runs %d to %d are played", block.first, len(gathered) - 1)
                 if progress:
                     progress(len(gathered), runs, gathered.wins)
         except KeyboardInterrupt:
@@ -96,6 +101,14 @@ def make_study(
             break  # all runs are alike, or a few of them say all: more of them may never tell
         runs = _more_runs(runs, known_to / until.half_width)
         gathered.drop_short_block()
+    _log.info(
+        "%s: %d runs of seed %d in %.3f s, %d wins",
+        prepared.lowered.program.title,
+        len(gathered),
+        request.seed,
+        time.perf_counter() - began,
+        gathered.wins,
+    )
     study = gathered.study(until)
     return replace(study, replayed=stored.replayed) if stored is not None and stored.replayed else study
 

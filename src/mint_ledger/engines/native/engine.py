@@ -5,7 +5,9 @@ from __future__ import annotations
 import copy
 import ctypes
 import hashlib
+import logging
 import threading
+import time
 from collections.abc import Callable, Sequence
 from functools import cache, lru_cache
 from pathlib import Path
@@ -31,6 +33,7 @@ from mint_ledger.signed import load_entry, save_entry
 Floats = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
 Integers = np.ndarray[tuple[int, ...], np.dtype[np.int64]]
 
+_log = logging.getLogger(__name__)
 FIRST_ROWS = 4_096
 HEAD = 15
 FOREVER = 2**62
@@ -109,6 +112,7 @@ def known_code(program: Program, scripts: Sequence[Handle] = ()) -> NativeCode |
         entry = load_entry(_entry(key, thorough=thorough))
         if entry is not None:
             pieces = int.from_bytes(entry[:8], "little")
+            _log.info("machine code of %s taken as it was kept (%s)", program.title, _sort(thorough=thorough))
             return NativeCode(program, scripts, pieces, entry[8:], thorough=thorough, was_kept=True)
     return None
 
@@ -118,10 +122,17 @@ def make_code(program: Program, scripts: Sequence[Handle] = (), *, thorough: boo
     # Not imported before it is needed: a game seen before starts without it.
     from mint_ledger.engines.native.compiling import module_text, object_code
 
+    began = time.perf_counter()
     text, pieces = module_text(program, scripts)
     code = _apart(lambda: object_code(text, thorough=thorough))
+    took = time.perf_counter() - began
+    _log.info("machine code of %s compiled in %.2f s (%s)", program.title, took, _sort(thorough=thorough))
     save_entry(_entry(program_key(program, scripts), thorough=thorough), pieces.to_bytes(8, "little") + code)
     return NativeCode(program, scripts, pieces, code, thorough=thorough)
+
+
+def _sort(*, thorough: bool) -> str:
+    return "thorough" if thorough else "quick"
 
 
 def _apart(make: Callable[[], bytes]) -> bytes:

@@ -1,0 +1,150 @@
+"""What all commands share: help in groups, `-q`, `--log-level`, and `-` for the streams."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable, Mapping
+from functools import wraps
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from typer.core import TyperGroup
+
+from mint_ledger.cli.output import be_quiet, give_stdout_to_data
+from mint_ledger.errors import BadRequest
+from mint_ledger.plain import neutral
+
+WRITE, PLAY, JUDGE, TUNE, SHARE = "Write", "Play", "Judge", "Tune", "Share"
+LEVELS = ("debug", "info", "warning", "error")
+STREAM = Path("-")
+# Where `-` is what is read.
+INPUTS = ("game", "other", "script", "plays")
+
+
+class Group(TyperGroup):
+    """The command itself: its help lists the commands by what they are for, each in one whole line."""
+
+    def format_options(self, ctx: Any, formatter: Any) -> None:
+        """The options of all commands, then the commands."""
+        for param in self.params:
+            if param.name == "show_completion":
+                # The first screen has room for all commands, and --install-completion does more.
+                param.hidden = True  # type: ignore[attr-defined]
+        super().format_options(ctx, formatter)
+
+    def format_commands(self, ctx: Any, formatter: Any) -> None:
+        """The commands, group by group in the order in which they were added."""
+        groups: dict[str, list[tuple[str, str]]] = {}
+        for name in self.list_commands(ctx):
+            command = self.get_command(ctx, name)
+            if command is None or command.hidden:
+                continue
+            panel = getattr(command, "rich_help_panel", None)
+            groups.setdefault(panel if isinstance(panel, str) else "Commands", []).append(
+                (name, command.get_short_help_str(200))
+            )
+        width = max((len(name) for rows in groups.values() for name, _ in rows), default=0)
+        for index, (title, rows) in enumerate(groups.items()):
+            if index == 0:
+                formatter.write_paragraph()
+            formatter.write(f"{title}:\n")
+            for name, text in rows:
+                formatter.write(f"  {name:<{width}}  {text}\n")
+
+
+def add_command(
+    app: typer.Typer, function: Callable[..., None], group: str, short: str | None = None, name: str | None = None
+) -> None:
+    """Give a family a command of one group of its help."""
+    app.command(name, rich_help_panel=group, short_help=short)(function)
+
+
+def share_options(app: typer.Typer) -> None:
+    """Give all commands that are to be built the options that each of them has."""
+    for info in app.registered_commands:
+        if info.callback is not None:
+            info.callback = _shared(info.callback)
+    for group in app.registered_groups:
+        if group.typer_instance is not None:
+            share_options(group.typer_instance)
+
+
+def _shared(function: Callable[..., None]) -> Callable[..., None]:
+    """A command's function that knows `-q` and `--log-level` too, and keeps stdout for data where it is to."""
+
+    @wraps(function)
+    def call(*, log_level: str | None, quiet: bool, **given: Any) -> None:
+        _tell_streams_apart(given)
+        function(**given)
+
+    signature = inspect.signature(function, eval_str=True)
+    more = [
+        inspect.Parameter("quiet", inspect.Parameter.KEYWORD_ONLY, default=False, annotation=QuietOption),
+        inspect.Parameter("log_level", inspect.Parameter.KEYWORD_ONLY, default=None, annotation=LevelOption),
+    ]
+    parameters = [*signature.parameters.values(), *more]
+    call.__signature__ = signature.replace(parameters=parameters)  # type: ignore[attr-defined]
+    call.__annotations__ = {parameter.name: parameter.annotation for parameter in parameters}
+    del call.__wrapped__
+    return call
+
+
+def _tell_streams_apart(given: Mapping[str, Any]) -> None:
+    """Where data go to stdout, all else goes to stderr.
+
+    Raises:
+        BadRequest: two of them would go there.
+    """
+    to_stdout = [name for name, value in given.items() if value == STREAM and name not in INPUTS]
+    if not to_stdout:
+        return
+    if given.get("as_json"):
+        to_stdout.append("json")
+    if len(to_stdout) > 1:
+        raise BadRequest(f"{' and '.join(f'--{name}' for name in to_stdout)} cannot both go to stdout")
+    give_stdout_to_data()
+
+
+def quiet_asked(value: bool) -> None:
+    """What `-q` does."""
+    if value:
+        be_quiet()
+
+
+def log_level_asked(value: str | None) -> None:
+    """What `--log-level` does.
+
+    Raises:
+        BadRequest: there is no such level.
+    """
+    if value is None:
+        return
+    if value not in LEVELS:
+        from mint_ledger.errors import nearest
+
+        raise BadRequest(f"--log-level wants {', '.join(LEVELS)}, not '{value}'{nearest(value, LEVELS)}")
+    import logging
+
+    class Neutral(logging.Formatter):
+        def format(self, record: logging.LogRecord) -> str:
+            return neutral(super().format(record))
+
+    handler = logging.StreamHandler()
+    handler.setFormatter(Neutral("%(asctime)s %(levelname)s %(name)s: %(message)s"))
+    logging.basicConfig(level=logging.WARNING, handlers=[handler], force=True)
+    logging.getLogger("mint_ledger").setLevel(value.upper())
+
+
+QuietOption = Annotated[
+    bool, typer.Option("-q", "--quiet", callback=quiet_asked, help="Only the answer: no progress, no hints.")
+]
+LevelOption = Annotated[
+    str | None,
+    typer.Option(
+        "--log-level",
+        metavar="LEVEL",
+        callback=log_level_asked,
+        help="Tell what goes on inside: debug, info, warning.",
+    ),
+]
