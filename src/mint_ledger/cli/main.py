@@ -10,7 +10,7 @@ import sys
 import threading
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 from typer.models import CommandInfo
@@ -35,7 +35,7 @@ from mint_ledger.cli.audit import audit
 from mint_ledger.cli.balance import matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.compare import compare
-from mint_ledger.cli.completing import UNDER_WAY, complete_accounts, written
+from mint_ledger.cli.completing import UNDER_WAY, complete_accounts, complete_games, written
 from mint_ledger.cli.exits import FELL_SHORT, INTERNAL_FAULT, INTERRUPTED, UNUSABLE
 from mint_ledger.cli.frame import (
     JUDGE,
@@ -144,7 +144,10 @@ def _schema_text() -> str:
 
 
 def check(
-    game: GameArgument,
+    games: Annotated[
+        list[Path],
+        typer.Argument(metavar="GAME...", help="Game files; - reads one from stdin.", autocompletion=complete_games),
+    ],
     order: Annotated[bool, typer.Option("--order", help="Show what happens in which order.")] = False,
     junit: Annotated[
         Path | None, typer.Option(help="Write playtests and targets as JUnit XML into this file, for build servers.")
@@ -152,13 +155,35 @@ def check(
     as_json: JsonOption = False,
 ) -> None:
     """Is the file valid, and do its playtests pass?"""
+    if junit is not None and len(games) > 1:
+        raise BadRequest("--junit writes what came of one game")
+    looked: list[dict[str, Any]] = []
+    codes: list[int] = []
+    for game in games:
+        if codes and codes[-1] != UNUSABLE and not as_json:
+            say("")
+        try:
+            codes.append(_check(game, junit, looked if as_json else None, order=order))
+        except MintError as error:
+            if len(games) == 1:
+                raise
+            say(str(error), error=True)
+            codes.append(UNUSABLE)
+    if as_json and not order:
+        say_json(looked[0] if len(games) == 1 else looked)
+    if max(codes):
+        raise typer.Exit(max(codes))
+
+
+def _check(game: Path, junit: Path | None, looked: list[dict[str, Any]] | None, *, order: bool) -> int:
+    """Look at one game; the exit code that it asks for. With `looked` what was seen is added to that, and not said."""
     from mint_ledger.views.balance_text import targets_text
     from mint_ledger.views.check_text import check_text, order_text
 
     loaded = load_game(game)
     if order:
         say(order_text(loaded, loaded.lowered.program))
-        return
+        return 0
     results = loaded.play_tests()
     audited = loaded.audit(runs=0)
     judged = loaded.judge(FEW_RUNS) if loaded.targets else []
@@ -168,10 +193,10 @@ def check(
         from mint_ledger.views.junit import junit_text
 
         write_output(junit, junit_text(loaded.title, results, judged))
-    if as_json:
+    if looked is not None:
         from mint_ledger.players.recorded import game_mark
 
-        say_json(
+        looked.append(
             {
                 "file": str(game),
                 "title": loaded.title,
@@ -198,8 +223,7 @@ def check(
         say(check_text(loaded, loaded.lowered, results, audited))
         if missed:
             say(f"  targets that are certainly missed, after {FEW_RUNS} runs:\n{targets_text(missed)}")
-    if missed or not all(result.passed for result in results):
-        raise typer.Exit(FELL_SHORT)
+    return FELL_SHORT if missed or not all(result.passed for result in results) else 0
 
 
 def run(

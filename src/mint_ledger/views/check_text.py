@@ -79,6 +79,11 @@ def _count(number: int, word: str, plural: str = "") -> str:
     return f"{number:,} {word if number == 1 else plural or word + 's'}"
 
 
+def playtest_text(result: PlaytestResult) -> str:
+    """Whether a playtest passed, and what was not found."""
+    return "\n".join(_playtest(result))
+
+
 def _playtest(result: PlaytestResult) -> list[str]:
     lines = [f"    {'passed' if result.passed else 'FAILED'}  {result.name}"]
     for item in result.found:
