@@ -81,7 +81,7 @@ def main() -> None:
     code = make_code(game.lowered.program, thorough=True)
     base: dict[int, float] = {}
     for per_second in (20, 50, 100, 200, 500, 1000):
-        dials = game.with_dials({"clock.step": 1 / per_second}).lowered.program.dials.values
+        dials = game.with_dials({"clock.step": 1 / per_second}).lowered.program.dials.numbers
         line = f"{per_second:>6} a second"
         for skips, what in ((SKIP_STEPS, "skipping"), (SKIP_PARTS, "every step")):
             player = NativePlayer(code, dials, starts=starts, skips=skips)

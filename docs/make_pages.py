@@ -25,6 +25,9 @@ from mint_ledger.audit.finding import Check
 from mint_ledger.views.finding_page import finding_page, findings_index
 
 DOCS = Path(__file__).parent
+sys.path.insert(0, str(DOCS))
+from make_api import api_page  # noqa: E402
+
 TESTS = DOCS.parent / "tests" / "audit"
 TUTORIAL = DOCS / "tutorial.md"
 HOW_TOS = sorted((DOCS / "how-to").glob("*.md"))
@@ -35,6 +38,7 @@ def pages() -> Iterator[tuple[Path, str]]:
     """All pages that are made from the code: where each stands, and its text."""
     yield DOCS / "columns.md", columns_page()
     yield DOCS / "game-file-keys.md", keys_page()
+    yield DOCS / "python-api.md", api_page()
     yield DOCS / "findings.md", findings_index(CHECKS)
     for check in CHECKS:
         yield DOCS / "findings" / f"{check.name}.md", _page(check)

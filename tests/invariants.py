@@ -101,8 +101,8 @@ def turned(data: dict[str, Any], pick: int) -> mint.Game:
 def turned_games_are_games(game: mint.Game, folder: Path, executor: Any = None) -> None:
     """A turned game has the same dials and the same numbers through its text and through all ways of playing."""
     again = mint.loads(game.to_yaml())
-    assert dict(zip(again.dials.names, again.dials.values, strict=True)) == dict(
-        zip(game.dials.names, game.dials.values, strict=True)
+    assert dict(zip(again.dials.names, again.dials.numbers, strict=True)) == dict(
+        zip(game.dials.names, game.dials.numbers, strict=True)
     )
     options: dict[str, Any] = {"habit": "eager", "measures": {"left": "closing(queen.size)"}}
     try:

@@ -140,7 +140,7 @@ def test_dials_are_arguments_of_the_code() -> None:
     game = mint.loads(demo_text())
     code = make_code(game.lowered.program)
     turned = game.with_dials({"crab.bite": 9, "keeper.health.max": 120, "keeper.health": 110, "clock.step": 0.04})
-    player = NativePlayer(code, turned.lowered.program.dials.values, seed=5)
+    player = NativePlayer(code, turned.lowered.program.dials.numbers, seed=5)
     engine = ReferenceEngine(turned.lowered.program, seed=5)
     engine.play()
     assert len(player.journal()) == len(engine.rows)

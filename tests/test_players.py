@@ -108,7 +108,7 @@ def test_what_a_habit_sees_is_all_that_is_looked_at() -> None:
 
 def test_a_batch_beyond_its_room_is_refused() -> None:
     program = mint.loads(CHANCE).lowered.program
-    player = NativePlayer(native_code(program), program.dials.values, seed=1)
+    player = NativePlayer(native_code(program), program.dials.numbers, seed=1)
     with pytest.raises(BrokenProgram, match="has room for 0"):
         player.batch(0, 10)
 

@@ -65,6 +65,12 @@ class NotFound(MintError):
     """Something that was asked for by its name and is not in the game."""
 
 
+class NoSuchKey(NotFound, KeyError):
+    """A mapping has no such key; the message has the nearest."""
+
+    __str__ = MintError.__str__
+
+
 class BadRequest(MintError):
     """An argument that cannot be served."""
 

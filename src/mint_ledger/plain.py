@@ -1,11 +1,14 @@
-"""Plain values for JSON."""
+"""Plain values: what JSON and terminals can take, and tables that say what they are of."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable
 from functools import wraps
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 Owner = TypeVar("Owner")
 
@@ -32,6 +35,23 @@ def finite(method: Callable[[Owner], dict[str, Any]]) -> Callable[[Owner], dict[
         return content
 
     return plain
+
+
+def labelled(owner: object, table: pd.DataFrame) -> pd.DataFrame:
+    """A table whose `attrs` say what it is of, as far as its owner knows: title, seed, runs, and the unit of time."""
+    known = {name: getattr(owner, name, None) for name in ("title", "seed", "runs", "unit", "habit", "variant")}
+    table.attrs |= {name: value for name, value in known.items() if isinstance(value, (str, int, float))}
+    return table
+
+
+def labelled_table(method: Callable[[Owner], pd.DataFrame]) -> Callable[[Owner], pd.DataFrame]:
+    """Let a table say in its `attrs` what it is of."""
+
+    @wraps(method)
+    def table(owner: Owner) -> pd.DataFrame:
+        return labelled(owner, method(owner))
+
+    return table
 
 
 def neutral(text: str) -> str:

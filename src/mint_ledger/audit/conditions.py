@@ -325,7 +325,7 @@ def values_to_try(facts: Facts, owner: str, stat: str) -> list[float]:
     ends = [abs(end) for end in (known.low, known.high) if math.isfinite(end)]
     bands = (facts.stats[owner, stat][1].bands or {}).values()
     edges = (end for span in bands for end in (span.low, span.high))
-    known_numbers = (*facts.game.dials.values, *facts.comparisons.constants, *edges)
+    known_numbers = (*facts.game.dials.numbers, *facts.comparisons.constants, *edges)
     numbers = {abs(value) for value in known_numbers if math.isfinite(value)}
     around = {value * factor for value in numbers | set(ends) | {1.0} for factor in (0.999, 1.0, 1.001)}
     most = max(ends, default=math.inf)

@@ -111,7 +111,7 @@ def period_too_short(subject: Subject) -> Iterator[Caught]:
 def _durations(subject: Subject) -> Iterator[tuple[Path, float]]:
     """The numbers of the file that are seconds (or turns), each once."""
     dials = subject.game.lowered.program.dials
-    for path, value, follows in zip(dials.paths, dials.values, dials.follows, strict=True):
+    for path, value, follows in zip(dials.paths, dials.numbers, dials.follows, strict=True):
         taken_over = dials.paths[follows] != path
         if path[-1] in DURATIONS and path[0] in PARTS and not taken_over:
             yield path, value

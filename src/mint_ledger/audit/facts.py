@@ -57,7 +57,7 @@ class Facts:
         if formula.number is not None:
             dials = self.game.lowered.program.dials
             index = dials.at(path)
-            return one(formula.number if index is None else dials.values[index])
+            return one(formula.number if index is None else dials.numbers[index])
         return self.effects.bounds.formula(path) or ANY
 
     def account_between(self, owner: str, stat: str) -> Between:

@@ -68,7 +68,7 @@ def play_others(game: PlayableGame, counting: Callable[[PlayableGame], Lowered],
         counted = {c.handle.owner: c.base for c in program.layout.columns if c.handle.use == "rule count"}
         starts = habit_starts(lowered, habit)
         words = Words(program)
-        player = NativePlayer(native_code(program), program.dials.values, seed=seed, starts=starts)
+        player = NativePlayer(native_code(program), program.dials.numbers, seed=seed, starts=starts)
         for run in range(min(runs, RUNS)):
             try:
                 rows = player.journal(run)

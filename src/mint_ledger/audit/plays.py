@@ -153,7 +153,7 @@ def play_all(
         code = native_code(lowered.program)
         for habit in habits:
             starts = habit_starts(lowered, habit)
-            player = NativePlayer(code, lowered.program.dials.values, seed=seed, starts=starts)
+            player = NativePlayer(code, lowered.program.dials.numbers, seed=seed, starts=starts)
             for run in range(runs):
                 if time.monotonic() > ends and (run or variant is not None):
                     break

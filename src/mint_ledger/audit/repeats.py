@@ -143,7 +143,7 @@ def _with_half_the_step(subject: Subject) -> _Seen:
     habits: list[str | None] = [*subject.game.habits] or [None]
     for habit in habits:
         starts = habit_starts(lowered, habit)
-        player = NativePlayer(code, program.dials.values, seed=subject.seed, starts=starts)
+        player = NativePlayer(code, program.dials.numbers, seed=subject.seed, starts=starts)
         for run in range(min(subject.runs, HALVED_RUNS)):
             try:
                 rows = player.journal(run)

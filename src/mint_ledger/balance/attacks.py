@@ -23,7 +23,7 @@ from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.duel import lower_duels
 from mint_ledger.lowering.measure import Reading
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.studies.budget import Progress
@@ -167,6 +167,7 @@ class Attacks:
             raise BadRequest(f"there is not one '{attack}' here; there are {known or 'none'}")
         return found[0]
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row for each attack, for each kind that it struck, and for each of its costs; columns: `COLUMNS`."""
         import pandas as pd

@@ -192,7 +192,7 @@ def _of_quantile(one: Study, other: Study, text: str) -> Difference | None:
 def _changed_dials(one: Study, other: Study) -> list[tuple[str, float | None, float | None]]:
     """The dials in which two games differ, with both values; none where a game has no such dial."""
     first, second = one.lowered.program.dials, other.lowered.program.dials
-    sides = [dict(zip(dials.names, dials.values, strict=True)) for dials in (first, second)]
+    sides = [dict(zip(dials.names, dials.numbers, strict=True)) for dials in (first, second)]
     names = dict.fromkeys([*first.names, *second.names])
     return [(n, sides[0].get(n), sides[1].get(n)) for n in names if sides[0].get(n) != sides[1].get(n)]
 

@@ -235,7 +235,7 @@ def fight(duels: Duels, pair: Duel, dials: tuple[float, ...], fights: int = FIGH
         slot = _layer(duels.lowered.program, layer).offset + pair.target
         readings |= {f"{sort} {layer}": Reading(sort, slot, (pair.cause,)) for sort in ("total", "waste")}
     measures = tuple(Measure(name, name, reading) for name, reading in readings.items())
-    program = replace(duels.lowered.program, dials=replace(duels.lowered.program.dials, values=dials))
+    program = replace(duels.lowered.program, dials=replace(duels.lowered.program.dials, numbers=dials))
     duels.lowered.program.hand_on(program)
     lowered = replace(duels.lowered, program=program, measures=measures)
     prepared = Prepared(lowered, 1, tuple(duels.starts(pair)), make_taking(lowered, ()), ())
@@ -269,7 +269,7 @@ def endless_rates(duels: Duels, pair: Duel) -> tuple[Estimate, Estimate] | None:
     for limit, fights in ((AT_FIRST, FIGHTS), (LIMIT, ENDLESS)):
         program = replace(duels.lowered.program, clock_limit=Constant(limit))
         limited = replace(duels, lowered=replace(duels.lowered, program=program))
-        each = fight(limited, pair, program.dials.values, fights).each
+        each = fight(limited, pair, program.dials.numbers, fights).each
         rates.append(ratio(each[:, 0].tolist(), each[:, 1].tolist()))
     return rates[0], rates[1]
 

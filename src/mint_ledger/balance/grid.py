@@ -14,7 +14,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.journal.wording import shown
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, is_share, mean_of, measured, quantile_gap, quantile_of, turned_rate
@@ -126,6 +126,7 @@ class Grid:
                     return tuple(self.rows[place] for place in some)
         return ()
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row a cell; columns: one for each axis, value, low, high, best."""
         import pandas as pd

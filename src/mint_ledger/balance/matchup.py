@@ -17,7 +17,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.duel import LIMIT, Duel, Duels, lower_duels
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import quantile, rate
 
@@ -92,6 +92,7 @@ class Matchups:
     pairs: tuple[Matchup, ...]
     left_out: tuple[str, ...] = ()
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a pair: attacker, target, attack, lands, damage, hits, seconds …"""
         import pandas as pd
@@ -210,7 +211,7 @@ def fight_pair(duels: Duels, pair: Duel, dials: tuple[float, ...] | None = None)
     """One pair: worked out where that can be, else fought many times."""
     if pair.cannot:
         return Matchup(pair.attacker, pair.struck, pair.attack, 0.0, 0.0, None, None, None, None, False, pair.cannot)
-    values = duels.lowered.program.dials.values if dials is None else dials
+    values = duels.lowered.program.dials.numbers if dials is None else dials
     in_seconds = duels.lowered.program.clock.unit == "second"
     try:
         return _told(pair, work_out(duels, pair, values), "", in_seconds=in_seconds)
@@ -302,7 +303,7 @@ def breakpoints(game: PlayableGame, dial: str, values: Sequence[float], attack: 
         same = turned.lowered.program.procedures is game.lowered.program.procedures
         duels = base if same else lower_duels(turned)
         pair = next(_chosen(duels, attack, target))
-        hits = fight_pair(duels, pair, turned.dials.values if same else None).hits
+        hits = fight_pair(duels, pair, turned.dials.numbers if same else None).hits
         least, median = (hits[0], hits[1]) if hits else (None, None)
         if not points or (points[-1].least, points[-1].median) != (least, median):
             points.append(Breakpoint(value, least, median))

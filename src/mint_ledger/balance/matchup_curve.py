@@ -13,7 +13,7 @@ from mint_ledger.balance.matchup import Matchup, chosen_pairs, fight_pair, match
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.duel import lower_duels
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.studies.budget import Progress
 
 if TYPE_CHECKING:
@@ -59,6 +59,7 @@ class MatchupCurves:
     settings: tuple[tuple[float | str, ...], ...]
     pairs: tuple[PairCurve, ...]
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row for each setting and pair: the dials' values, then the columns of matchups."""
         import pandas as pd
@@ -117,7 +118,7 @@ def make_curves(
         same = turned.lowered.program.procedures is game.lowered.program.procedures
         duels = base if same else lower_duels(turned)
         for duel in chosen_pairs(duels, pair):
-            matchup = fight_pair(duels, duel, turned.dials.values if same else None)
+            matchup = fight_pair(duels, duel, turned.dials.numbers if same else None)
             known.setdefault((duel.attacker, duel.attack, duel.struck), []).append(matchup)
     if progress is not None:
         progress(len(settings), len(settings))

@@ -12,7 +12,7 @@ from mint_ledger.balance.dial_range import no_word, number_today, setting_of
 from mint_ledger.errors import BadRequest, GameError, RunStopped
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, mean_of, measured, turned_rate
@@ -66,6 +66,7 @@ class Sensitivity:
     skipped: tuple[tuple[str, str], ...]
     sure: float = CONFIDENCE
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a dial: today's value, both moved values, the effect of +1 % and its interval."""
         import pandas as pd

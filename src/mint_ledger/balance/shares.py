@@ -31,7 +31,7 @@ from mint_ledger.game.differing import FileChange, file_changes
 from mint_ledger.game.source import Source
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame, game_of
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.block import BLOCK
 from mint_ledger.studies.budget import Progress
@@ -126,6 +126,7 @@ class Shares:
     pairs: tuple[Pair, ...]
     orders: int
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row a change; its columns are those of `COLUMNS`."""
         import pandas as pd
@@ -278,7 +279,7 @@ class _Between:
 
     def _worth(self, change: FileChange, second: PlayableGame) -> FileChange:
         """A number that one of the files takes over from another kind, with what it is in both."""
-        sides = [dict(zip(game.dials.names, game.dials.values, strict=True)) for game in (self.first, second)]
+        sides = [dict(zip(game.dials.names, game.dials.numbers, strict=True)) for game in (self.first, second)]
         if change.sort in ("added", "dropped") and all(change.name in side for side in sides):
             return replace(change, sort="number", before=sides[0][change.name], after=sides[1][change.name])
         return change

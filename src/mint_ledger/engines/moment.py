@@ -20,7 +20,7 @@ class Moment:
 
     def __init__(self, program: Program, dials: Sequence[float] | None) -> None:
         self.program = program
-        self.dials = list(program.dials.values if dials is None else dials)
+        self.dials = list(program.dials.numbers if dials is None else dials)
         self.state: list[float] = program.layout.opening()
         self.rows: list[Row] = []
         self._step = program.columns.step.base

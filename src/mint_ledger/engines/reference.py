@@ -59,7 +59,7 @@ class ReferenceEngine(Statements):
 
     Args:
         program: the lowered game.
-        dials: its dials' values, shape (len(program.dials.values),).
+        dials: its dials' values, shape (len(program.dials.numbers),).
         seed: the study's seed, 0 to 2⁶⁴-1.
         run: the run's number in it.
         journal: whether rows are kept.

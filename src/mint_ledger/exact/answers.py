@@ -22,7 +22,7 @@ from mint_ledger.exact.walk import NOTHING, Walk, Work, not_countable
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.measure import Measure
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import titled
 from mint_ledger.program.program import Program
 from mint_ledger.studies.budget import Progress
@@ -86,6 +86,7 @@ class Distribution:
         """The chance of a run in which it is at most some value."""
         return math.fsum(self.chances[self.values <= value].tolist())
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a value: value, chance."""
         import pandas as pd
@@ -202,6 +203,7 @@ class Exact:
                 f"exact answers are of rate(…), mean(…), median(…), quantile(…, 0.9), not of '{text}'"
             ) from None
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row an ending: ending, result, chance, mean_time."""
         import pandas as pd

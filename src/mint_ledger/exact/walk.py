@@ -118,7 +118,7 @@ class Walk:
         program = replace(
             program, procedures={**program.procedures, parts.MEASURES: Procedure(parts.MEASURES, 0, 0, ())}
         )
-        program = with_sums(program, program.dials.values)
+        program = with_sums(program, program.dials.numbers)
         self.program: Program = program
         self.counted = Counted(program, measures)
         self.branching = Branching(decisions)

@@ -416,7 +416,7 @@ class Carrying:
             case ex.Constant(value):
                 return one(value)
             case ex.Dial(index):
-                return one(self.program.dials.values[index])
+                return one(self.program.dials.numbers[index])
             case ex.DialOf(table, first, entity):
                 return self._dial_of(table, first, self.of(entity, frame))
             case ex.At(column, entity):
@@ -477,7 +477,7 @@ class Carrying:
         return math.ceil(self.of(self.program.clock_limit, frame).high * self.program.clock.steps_per_second - 1e-6)
 
     def _dial_of(self, table: tuple[int, ...], first: int, entity: Between) -> Between:
-        values = self.program.dials.values
+        values = self.program.dials.numbers
         which = [
             values[dial] if dial >= 0 else 0.0
             for place, dial in enumerate(table)

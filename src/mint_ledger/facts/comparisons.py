@@ -99,7 +99,7 @@ def _number(program: Program, node: Node) -> float | None:
     if isinstance(node, ex.Constant):
         return node.value
     if isinstance(node, ex.Dial):
-        return program.dials.values[node.index]
+        return program.dials.numbers[node.index]
     if isinstance(node, ex.Unary) and node.op == "negate":
         number = _number(program, node.value)
         return -number if number is not None else None

@@ -12,9 +12,10 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
-from mint_ledger.errors import NotFound, nearest
+from mint_ledger.errors import NoSuchKey, NotFound, nearest
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast, Member
+from mint_ledger.game.dial_value import Value
 from mint_ledger.game.document import GameFile
 from mint_ledger.game.kind import Kind
 from mint_ledger.game.parts import Part
@@ -34,23 +35,23 @@ _STANDS_ALONE = "when"
 
 
 @dataclass(frozen=True)
-class Dials:
-    """All dials of a game.
+class Dials(Mapping[str, Value]):
+    """All dials of a game: a mapping of their names to their values as a file has them.
 
     Attributes:
         paths: what they are known by: where they stand among the models.
         written: where they stand in the file; only coordinates stand elsewhere, in `where` and `faces`.
         names: what people call them.
-        values: their numbers (float64).
+        numbers: their numbers (float64), as engines know them.
         flags: whether they are yes or no.
         follows: for each the dial whose number it takes over; itself where it stands in the file.
-        words: of the dials that are words, all that each may be; their values are the places among them.
+        words: of the dials that are words, all that each may be; their numbers are the places among them.
         formulas: starts that are formulas, by their names, with their places: a number may be set instead of each.
     """
 
     paths: tuple[Path, ...]
     names: tuple[str, ...]
-    values: tuple[float, ...]
+    numbers: tuple[float, ...]
     flags: tuple[bool, ...] = ()
     follows: tuple[int, ...] = ()
     written: tuple[Path, ...] = ()
@@ -64,6 +65,25 @@ class Dials:
     @cached_property
     def _by_name(self) -> dict[str, int]:
         return {name: index for index, name in enumerate(self.names)}
+
+    def __getitem__(self, name: str) -> Value:
+        """The value of a dial.
+
+        Raises:
+            NoSuchKey: there is none of that name; it is a `KeyError` too.
+        """
+        try:
+            index = self.find(name)
+        except NotFound as error:
+            raise NoSuchKey(str(error)) from None
+        value = self.shown(name)
+        return bool(value) if self.flags and self.flags[index] else value
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.names)
+
+    def __len__(self) -> int:
+        return len(self.names)
 
     def at(self, path: Path) -> int | None:
         """The index of the dial at a path of the file, if there is one."""
@@ -100,13 +120,13 @@ class Dials:
 
     def value(self, name: str) -> float:
         """The value of a dial by name."""
-        return self.values[self.find(name)]
+        return self.numbers[self.find(name)]
 
     def shown(self, name: str) -> float | str:
         """The value of a dial as it stands in a file: a number, or a word."""
         index = self.find(name)
         words = self.words.get(index)
-        return words[int(self.values[index])] if words is not None else plain_value(self.values[index])
+        return words[int(self.numbers[index])] if words is not None else plain_value(self.numbers[index])
 
     def as_number(self, index: int, value: float | bool | str) -> float:
         """A value of a dial as engines know it: a word as its place among those that it may be."""
@@ -117,11 +137,11 @@ class Dials:
         follows = list(self.follows)
         for index in changes:
             follows[index] = index
-        values = tuple(
+        numbers = tuple(
             changes.get(leader, value) if leader in changes else value
-            for leader, value in zip(follows, self.values, strict=True)
+            for leader, value in zip(follows, self.numbers, strict=True)
         )
-        turned = replace(self, values=values, follows=tuple(follows))
+        turned = replace(self, numbers=numbers, follows=tuple(follows))
         # Where they stand and what they are called stays as it is.
         for key in ("_by_path", "_by_name"):
             turned.__dict__[key] = getattr(self, key)
@@ -132,7 +152,7 @@ def table_column(dials: Dials, name: str) -> list[tuple[float, float]]:
     """The keys and values of a column of a table, `rank.health`; empty where there is none of that name."""
     return [
         (float(known[len(name) + 1 : -1]), value)
-        for known, path, value in zip(dials.names, dials.paths, dials.values, strict=True)
+        for known, path, value in zip(dials.names, dials.paths, dials.numbers, strict=True)
         if path[0] == "tables" and known.startswith(f"{name}[")
     ]
 

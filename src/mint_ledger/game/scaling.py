@@ -93,7 +93,7 @@ def concrete(dials: Dials, cast: Cast, stats: Mapping[str, Stat], changes: Mappi
         for index in matching(dials, cast, name):
             if dials.flags[index] or index in dials.words:
                 raise BadRequest(f"'{name}' is no number, so it cannot be multiplied")
-            scaled = dials.values[index] * factor
+            scaled = dials.numbers[index] * factor
             found[dials.names[index]] = plain_value(_rounded(scaled, dials, index, cast, stats))
     for name, value in changes.items():
         if factor_of(value) is None:

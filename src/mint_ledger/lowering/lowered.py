@@ -72,10 +72,10 @@ class Lowered:
                 return None
         dials = known.turned({index: float(value) for index, value in changes.items()})
         cast = turned_cast(game, program.cast)
-        moved = [path for path, old, new in zip(dials.paths, known.values, dials.values, strict=True) if old != new]
+        moved = [path for path, old, new in zip(dials.paths, known.numbers, dials.numbers, strict=True) if old != new]
         if not starts_fit(game, cast, moved):
             return None
-        if any(dials.values[one] > dials.values[other] for row in self.rising for one, other in pairwise(row)):
+        if any(dials.numbers[one] > dials.numbers[other] for row in self.rising for one, other in pairwise(row)):
             return None
         turned = replace(program, dials=dials, cast=cast, world_stats=game.stats)
         program.hand_on(turned)

@@ -98,7 +98,7 @@ def _falling(lowering: Lowering, changes: Mapping[Path, Value]) -> list[tuple[Pa
     dials = lowering.dials
     values: dict[int, float] = {}
     for index in {index for row in lowering.rising for index in row}:
-        value = changes.get(dials.written[index], dials.values[index])
+        value = changes.get(dials.written[index], dials.numbers[index])
         values[index] = float(value) if not isinstance(value, str) else 0.0
     return [
         (dials.written[index], f"{dials.names[other]} falls below {dials.names[one]}, and key_at() searches them")

@@ -25,7 +25,7 @@ import numpy as np
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.players.recorded import RESULTS, Floats, Plays, Told
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.estimate import Estimate, plain
@@ -117,6 +117,7 @@ class Likeness:
         """Recorded and simulated distributions over each other, one panel a measure."""
         return showing.figure("plays_plot.likeness_figure", self, ax=ax)
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row a number: measure, what, recorded, simulated, higher, low, high, place, shape, verdict."""
         import pandas as pd

@@ -17,7 +17,7 @@ from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.habit import NO_HABIT
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.players.candidate import Candidate, Played, find_space, habit_of
 from mint_ledger.players.ceiling import NOT_ASKED, STOPPED, Ceiling, find_ceiling
 from mint_ledger.players.search import JUDGED, Search
@@ -114,6 +114,7 @@ class PlayRange:
         about = f"the best found with the timing of {self.like}: wins {wins} of {self.runs:,} runs"
         return {"about": about, **habit_of(self.base, self.found)}
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row a player: player, wins, low, high."""
         import pandas as pd

@@ -117,10 +117,10 @@ class _Verifier:
                 case ex.Read(column, entity):
                     self._account(frame, column, entity)
                 case ex.Dial(index):
-                    self._in(frame, index, len(self.program.dials.values), "a dial")
+                    self._in(frame, index, len(self.program.dials.numbers), "a dial")
                 case ex.DialOf(table):
                     for index in table:
-                        self._in(frame, index, len(self.program.dials.values), "a dial", least=-1)
+                        self._in(frame, index, len(self.program.dials.numbers), "a dial", least=-1)
                 case ex.Fold(local=local, ranges=ranges):
                     self._local(frame, local)
                     self._entities(frame, ranges)

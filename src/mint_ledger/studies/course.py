@@ -15,7 +15,7 @@ from mint_ledger.journal.books import account_name, all_accounts, find_account
 from mint_ledger.journal.wording import Words, number
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.program import Program
 from mint_ledger.studies.budget import Progress
@@ -124,6 +124,7 @@ class Course:
     accounts: tuple[str, ...]
     stretches: tuple[Stretch, ...]
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row for each stretch, account and cause; its columns are those of `COLUMNS`."""
         import pandas as pd

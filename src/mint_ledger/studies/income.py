@@ -18,7 +18,7 @@ from mint_ledger.journal.books import account_name, all_accounts, find_account
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.measure import OFFERS, Reading
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, mean_of, plain, rate, ratio
@@ -166,6 +166,7 @@ class Income:
         grows = last.low > 0.0 if self.draws else last.value > 0.0
         return grows and last.value >= STEADY * middle.value
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row for each interval and cause, and one for what there is; its columns are those of `COLUMNS`."""
         import pandas as pd

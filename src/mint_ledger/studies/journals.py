@@ -122,7 +122,7 @@ def journals(
 
 
 def _by_machine(program: Program, seed: int, starts: Any, runs: range) -> Iterator[tuple[Floats, Floats]]:
-    player = NativePlayer(native_code(program), program.dials.values, seed=seed, starts=starts)
+    player = NativePlayer(native_code(program), program.dials.numbers, seed=seed, starts=starts)
     for run in runs:
         try:
             yield player.rows(run), player.state.copy()

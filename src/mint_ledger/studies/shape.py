@@ -11,7 +11,7 @@ import numpy as np
 
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.studies.estimate import Estimate, quantile, quantile_gap
 
 if TYPE_CHECKING:
@@ -69,6 +69,7 @@ class Shape:
         """A quantile, with its interval."""
         return quantile(self.values.tolist(), q, self.sure)
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row a bin; its columns are those of `COLUMNS`."""
         import pandas as pd
@@ -134,6 +135,7 @@ class Shapes:
             return None
         return quantile_gap(self.one.values[first].tolist(), self.other.values[second].tolist(), q, self.one.sure)
 
+    @labelled_table
     def table(self) -> pd.DataFrame:
         """One row a bin; columns: from, to, runs, share, other_runs, other_share."""
         import pandas as pd

@@ -13,9 +13,9 @@ from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.lowered import Lowered
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled
 from mint_ledger.playing.setting import titled
-from mint_ledger.studies.columns import Columns, Outcomes, study_table
+from mint_ledger.studies.columns import Columns, Outcomes, arrow_table, study_table
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, checked_sure, mean, mean_of, quantile, rate
 from mint_ledger.studies.intervals import OPEN, wilson
 from mint_ledger.studies.limits import draws_something, measure_bounds, time_limit
@@ -25,6 +25,7 @@ from mint_ledger.studies.shape import Shape
 
 if TYPE_CHECKING:
     import pandas as pd
+    import pyarrow
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
@@ -105,8 +106,25 @@ class Study:
     @cached_property
     def measures(self) -> pd.DataFrame:
         """One row a run, by its number: result, ending, winner, time (seconds or turns), level where the game has
-        levels, and each measure."""
-        return study_table(self.lowered, self.columns, self.outcomes)
+        levels, and each measure. Its `attrs` say the title, the seed and the unit of time."""
+        return labelled(self, study_table(self.lowered, self.columns, self.outcomes))
+
+    def to_arrow(self) -> pyarrow.Table:
+        """The measures as an Arrow table, the run first; its schema's metadata say title, seed, runs and unit.
+
+        Raises:
+            BadRequest: the package pyarrow is not installed.
+        """
+        return arrow_table(self.measures)
+
+    def estimates(self) -> dict[str, Estimate]:
+        """What is known of each result and ending, of the time, and of each measure, by the texts of the estimates."""
+        known = {f"rate({name})": self.rate(name) for name in (*RESULTS, *self.endings())}
+        known |= {f"quantile(time, {q:g})": self.quantile("time", q) for q in (0.1, 0.5, 0.9)}
+        for name in self.names[1:]:
+            if len(self.numbers(name)[1]):
+                known |= {f"mean({name})": self.mean(name), f"median({name})": self.median(name)}
+        return known
 
     @cached_property
     def outcomes(self) -> Outcomes:

@@ -79,6 +79,7 @@ def study_game(
         study = make_study(
             prepared, request, runs, until=limit, executor=means.executor, progress=means.progress, stored=stored
         )
+        stored.keep_results(study)
         return study.at(setting.sure)
 
 

@@ -170,7 +170,7 @@ class NativePlayer:
 
     Args:
         code: the machine code.
-        dials: the dials' values, shape (len(program.dials.values),).
+        dials: the dials' values, shape (len(program.dials.numbers),).
         seed: the study's seed.
         starts: accounts that open with other values.
         script: what happens from outside; its procedures have to be among the code's scripts.
@@ -196,7 +196,7 @@ class NativePlayer:
         program = code.program
         self.program = program
         self.state = np.zeros(program.layout.size)
-        self.dials = np.array(program.dials.values if dials is None else dials, dtype=np.float64)
+        self.dials = np.array(program.dials.numbers if dials is None else dials, dtype=np.float64)
         if not len(self.dials):
             self.dials = np.zeros(1)
         self.wakes = np.zeros(code.pieces, dtype=np.int64)
