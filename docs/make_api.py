@@ -16,6 +16,8 @@ SECTIONS = ("Args", "Attributes", "Raises", "Returns")
 # Each with the heading under which it stands; what is not said is all that is public.
 WHOLE: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ("Read a game", "mint_ledger.client", ("load", "loads", "load_revision", "load_script", "Game")),
+    ("For others", "mint_ledger.sharing", ("SharedGame",)),
+    ("A store", "mint_ledger.studies.store", ("Store",)),
     ("What every stage of a game is given", "mint_ledger.lowering.playable", ("PlayableGame",)),
     ("Dials", "mint_ledger.game.dials", ("Dials",)),
     ("A run", "mint_ledger.playing.run", ("Run",)),
@@ -95,7 +97,9 @@ def _thing(thing: Any, name: str) -> list[str]:
 def _members(thing: type, name: str) -> Iterator[tuple[str, Any]]:
     """What a class itself defines that is public and says what it does, in its order."""
     wanted = ONLY.get(name)
-    places = [thing] if wanted is None else [base for base in thing.__mro__ if base.__module__.startswith("mint_ledger")]
+    places = (
+        [thing] if wanted is None else [base for base in thing.__mro__ if base.__module__.startswith("mint_ledger")]
+    )
     seen = set()
     for place in places:
         for member, what in vars(place).items():
@@ -111,8 +115,10 @@ def _members(thing: type, name: str) -> Iterator[tuple[str, Any]]:
 def _signature(call: Any, name: str) -> str:
     signature = inspect.signature(call)
     parameters = [p for p in signature.parameters.values() if p.name != "self"]
-    head, tail = f"{name}(", ")" + (
-        f" -> {signature.return_annotation}" if signature.return_annotation is not inspect.Signature.empty else ""
+    head, tail = (
+        f"{name}(",
+        ")"
+        + (f" -> {signature.return_annotation}" if signature.return_annotation is not inspect.Signature.empty else ""),
     )
     parts = []
     starred = False

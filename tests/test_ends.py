@@ -214,3 +214,12 @@ def test_the_command_tells_draws_and_writes_it(tmp_path: Path) -> None:
         refused = subprocess.run([*command, *wrong], capture_output=True, text=True, check=False)
         assert refused.returncode == 2
         assert "does not go with --ends" in refused.stderr
+
+
+def test_a_run_that_the_clock_ends_has_the_clock_as_its_cause() -> None:
+    # No ending comes of it, and the last run of a block is one of these too.
+    game = mint.loads(
+        "title: X\nclock: {limit: 3, step: 1}\nstats: {a: 0}\nrules: [{when: {every: 1}, do: [a += 1]}]\n"
+    )
+    table = game.ends(50).table()
+    assert set(table["cause"]) == {"the clock"}, table

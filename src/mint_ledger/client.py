@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
@@ -15,8 +15,9 @@ from mint_ledger.game.script import Wanted
 from mint_ledger.game.script_reading import ScriptItems, load_script, read_script
 from mint_ledger.game.several import together
 from mint_ledger.lowering.kept import read_playable
-from mint_ledger.lowering.playable import PlayableGame, game_in, game_of
+from mint_ledger.lowering.playable import game_in, game_of
 from mint_ledger.playing.setting import Setting, habit_for
+from mint_ledger.sharing import Several, SharedGame
 from mint_ledger.studies.budget import Budget, Progress
 
 if TYPE_CHECKING:
@@ -26,7 +27,7 @@ if TYPE_CHECKING:
     from mint_ledger.balance.grid import Grid
     from mint_ledger.balance.matchup import Matchups
     from mint_ledger.balance.matchup_curve import MatchupCurves
-    from mint_ledger.balance.sensitivity import Sensitivity
+    from mint_ledger.balance.sensitivity import Index, Sensitivity
     from mint_ledger.balance.shares import Shares
     from mint_ledger.balance.sweep import Sweep
     from mint_ledger.balance.targets import Judged
@@ -56,11 +57,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.study import Study
 
 
-Several = str | Sequence[str] | None
-"""One habit or variant by its name, or several that go together; of variants later ones win."""
-
-
-class Game(PlayableGame):
+class Game(SharedGame):
     """A game: the models of its file, and what can be done with it. It never changes once it is made.
 
     Build one in Python with the keys of a game file, or read one with `load`:
@@ -71,6 +68,11 @@ class Game(PlayableGame):
         pydantic.ValidationError: the arguments do not fit the models.
         GameError: on first use, where names do not exist or types do not fit.
     """
+
+    if TYPE_CHECKING:
+
+        def __init__(self, **content: Any) -> None:
+            """For type checkers: the keys of a game file, as plain values or as models."""
 
     def _setting(
         self,
@@ -812,6 +814,41 @@ class Game(PlayableGame):
         setting = self._setting(seed, habit, variant, sure=checked_sure(sure))
         return make_sensitivity(self, dials, measure, share, runs, setting, progress)
 
+    def sobol(
+        self,
+        dials: Mapping[str, str | Sequence[float]],
+        points: int = 32,
+        runs: int = 200,
+        seed: int = 1,
+        *,
+        measure: str = "rate(win)",
+        habit: Several = None,
+        variant: Several = None,
+        progress: Progress | None = None,
+    ) -> list[Index]:
+        """Sobol's indices of two dials or more over ranges: each one's share of the spread, alone and with others.
+
+        Args:
+            dials: for each dial its range, like `4..12`.
+            points: how many points of the sample, a power of two; points · (dials + 2) studies are played.
+            runs: how many runs of each study.
+            seed: the seed of all studies, and of the sample.
+            measure: an estimate, like `rate(win)`, `median(time)`.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            progress: called with (studies done, studies in all).
+
+        Raises:
+            NotFound: there is no such dial, habit, variant or measure.
+            BadRequest: a range is none, there are fewer than two, or the number of points is no power of two.
+        """
+        from mint_ledger.balance.dial_range import bounds_of
+        from mint_ledger.balance.sensitivity import sobol
+
+        ranges = {name: (low, high) for name, (low, high, _) in bounds_of(self, dials).items()}
+        setting = self._setting(seed, habit, variant)
+        return sobol(self, ranges, measure=measure, points=points, runs=runs, setting=setting, progress=progress)
+
     def tune(
         self,
         dial: str,
@@ -908,7 +945,7 @@ class Game(PlayableGame):
 
     def tune_many(
         self,
-        dials: Mapping[str, str | tuple[float, float, float]],
+        dials: Mapping[str, str | Sequence[float]],
         targets: Sequence[str | Target] = (),
         *,
         runs: int = 10_000,
@@ -947,7 +984,7 @@ class Game(PlayableGame):
         self,
         dial: str,
         words: Sequence[str] = (),
-        dials: Mapping[str, str | tuple[float, float, float]] | None = None,
+        dials: Mapping[str, str | Sequence[float]] | None = None,
         targets: Sequence[str | Target] = (),
         *,
         runs: int = 10_000,
@@ -985,7 +1022,7 @@ class Game(PlayableGame):
 
     def tune_habits(
         self,
-        dials: Mapping[str, str | tuple[float, float, float]],
+        dials: Mapping[str, str | Sequence[float]],
         wants: Mapping[str, str | float] | None = None,
         measure: str = "rate(win)",
         *,

@@ -144,7 +144,9 @@ def read_bounds(text: str, today: float) -> Bounds:
     return low, high, 1.0 if whole else (high - low) / 100
 
 
-def bounds_of(game: PlayableGame, dials: Mapping[str, str | Bounds], variant: str | None = None) -> dict[str, Bounds]:
+def bounds_of(
+    game: PlayableGame, dials: Mapping[str, str | Sequence[float]], variant: str | None = None
+) -> dict[str, Bounds]:
     """The bounds and steps of some dials.
 
     Raises:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import warnings
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
@@ -293,8 +294,11 @@ def sobol(
         return np.array([values])
 
     dists: Any = [uniform(low, high - low) for low, high in ranges.values()]
-    sampled = sobol_indices(func=estimates, n=points, dists=dists, rng=np.random.default_rng(setting.seed))
-    spread = sampled.bootstrap()
+    with warnings.catch_warnings():
+        # Where all that is drawn again is alike, there is no interval; that is said below.
+        warnings.simplefilter("ignore")
+        sampled = sobol_indices(func=estimates, n=points, dists=dists, rng=np.random.default_rng(setting.seed))
+        spread = sampled.bootstrap()
     indices = []
     for place, name in enumerate(names):
         both = []
@@ -303,7 +307,9 @@ def sobol(
             (sampled.total_order, spread.total_order.confidence_interval),
         ):
             flat = [float(np.ravel(part)[place]) for part in (value, interval.low, interval.high)]
-            both.append(Estimate(flat[0], flat[1], flat[2], points, "bootstrap"))
+            # A share of which nothing is known lies between none and all.
+            low, high = (0.0 if math.isnan(flat[1]) else flat[1]), (1.0 if math.isnan(flat[2]) else flat[2])
+            both.append(Estimate(flat[0], low, high, points, "bootstrap"))
         indices.append(Index(name, both[0], both[1]))
     return sorted(indices, key=lambda index: -index.total.value)
 

@@ -379,12 +379,9 @@ def sensitivity(
     """Say which dials matter: what one per cent more of each does."""
     habit = joined(played_by)
     variant = joined(variants)
-    from mint_ledger.balance.dial_range import bounds_of
     from mint_ledger.balance.sensitivity import SensitivityInterrupted
-    from mint_ledger.balance.sensitivity import sobol as indices_of
     from mint_ledger.cli.files import write_figure
     from mint_ledger.cli.progress import counted_progress
-    from mint_ledger.playing.setting import Setting
     from mint_ledger.views.sensitivity_text import sobol_text
 
     loaded = load_game(game)
@@ -392,19 +389,9 @@ def sensitivity(
     stopped: SensitivityInterrupted | None = None
     with counted_progress(f"{loaded.title}: {'studies' if sobol else 'dials'}") as progress:
         if sobol is not None:
-            ranges = {}
-            for text in dial or ():
-                name, written = read_named(text)
-                low, high, _ = bounds_of(loaded, {name: written})[name]
-                ranges[name] = (low, high)
-            indices = indices_of(
-                loaded,
-                ranges,
-                measure=measure,
-                points=sobol,
-                runs=runs,
-                setting=Setting(seed, habit, variant),
-                progress=progress,
+            ranges = dict(read_named(text) for text in dial or ())
+            indices = loaded.sobol(
+                ranges, sobol, runs, seed, measure=measure, habit=habit, variant=variant, progress=progress
             )
         else:
             try:

@@ -378,7 +378,11 @@ class _Seen:
         row = int(rows[-1]) if len(rows) else last
         step = float(self.part.steps[index])
         reads = self.look.reads.get(name, frozenset())
-        by, slots, at = self._why(reads, first, row) if reads else (self._of_no_account(name, first, row), reads, row)
+        if reads:
+            by, slots, at = self._why(reads, first, row)
+        else:
+            # What ends with the clock alone has no row that says so.
+            by, slots, at = self._of_no_account(name, first, row) if len(rows) else Cause(CLOCK), reads, row
         return name, self._moment(index, first, at, step, by, slots, is_over=True)
 
     def losses(self, index: int) -> Iterator[tuple[str, Moment]]:
