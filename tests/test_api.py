@@ -5,6 +5,8 @@ import pytest
 
 import mint_ledger as mint
 
+pytestmark = pytest.mark.smoke
+
 
 def well() -> mint.Game:
     return mint.Game(

@@ -13,6 +13,8 @@ from scipy.stats import norm
 import mint_ledger as mint
 from mint_ledger.engines.reference import ReferenceEngine
 
+pytestmark = pytest.mark.smoke
+
 mpmath.mp.dps = 40
 R = random.Random(20)
 

@@ -10,6 +10,8 @@ from scipy import stats
 
 import mint_ledger as mint
 
+pytestmark = pytest.mark.smoke
+
 
 def test_gamblers_ruin_has_the_known_chance_and_length() -> None:
     # From 3 of 7 with p = 0.45: chance (1 - r^3)/(1 - r^7), r = q/p; length z/(q-p) - n/(q-p) * chance

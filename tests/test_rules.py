@@ -4,6 +4,8 @@ import pytest
 
 import mint_ledger as mint
 
+pytestmark = pytest.mark.smoke
+
 
 def play(
     rules: str, kinds: str = "{}", stats: str = "{n: 0}", limit: float = 10, step: float = 0.1, **more: object

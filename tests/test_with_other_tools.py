@@ -12,6 +12,8 @@ import pytest
 
 import mint_ledger as mint
 
+pytestmark = pytest.mark.smoke
+
 WELL = """
 title: Well
 clock: {limit: 6, step: 1}
