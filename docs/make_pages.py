@@ -111,8 +111,8 @@ def keys_page() -> str:
     lines = [
         "# All keys of the game file",
         "",
-        "Made from the models that read the file. What each part means, with examples, stands in",
-        "[the game file](game-file.md); `mint-ledger schema` gives the same to editors. Keys in **bold** have to be there.",
+        "Made from the models that read the file, and the same that `mint-ledger schema` gives to editors. How the parts go",
+        "together stands in [the game file](game-file.md). Keys in **bold** have to be there.",
         "",
         "## The file",
         "",
@@ -133,13 +133,29 @@ def keys_page() -> str:
 
 def _keys(part: dict) -> list[str]:
     required = part.get("required", [])
-    lines = ["| key | what |", "|---|---|"]
+    lines = ["| key | what may stand there | what it does |", "|---|---|---|"]
     for name, schema in part["properties"].items():
         if name.endswith("_"):
             continue
         shown = f"**`{name}`**" if name in required else f"`{name}`"
-        lines.append(f"| {shown} | {_kind(schema)} |")
+        takes = {key: value for key, value in schema.items() if key not in ("description", "default", "examples")}
+        told = schema["description"]
+        if schema.get("default") not in (None, [], {}, ""):
+            told += f" Without it `{_as_yaml(schema['default'])}`."
+        told += f" Like `{_as_yaml(schema['examples'][0])}`."
+        lines.append(f"| {shown} | {_kind(takes)} | {told.replace('|', chr(92) + '|')} |")
     return lines
+
+
+def _as_yaml(value: object) -> str:
+    """A plain value as one line of YAML."""
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, dict):
+        return "{" + ", ".join(f"{key}: {_as_yaml(item)}" for key, item in value.items()) + "}"
+    if isinstance(value, list):
+        return "[" + ", ".join(map(_as_yaml, value)) + "]"
+    return str(value)
 
 
 def _kind(schema: dict) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import json
+import re
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,7 @@ from random_games import games
 
 import mint_ledger as mint
 from mint_ledger.errors import GameError
+from mint_ledger.game.key_words import key_words
 from mint_ledger.game.schema import game_schema
 from mint_ledger.game.source import parse_source
 
@@ -32,6 +34,52 @@ def test_the_schema_is_one() -> None:
     json.dumps(game_schema())
     described = [part for part in game_schema()["$defs"].values() if not part.get("description")]
     assert described == []
+
+
+def keys() -> dict[tuple[str, str], dict[str, Any]]:
+    """Every key of every part, with what the schema says of it."""
+    schema = game_schema()
+    parts = {"GameFile": schema, **schema["$defs"]}
+    return {
+        (name, key): said
+        for name, part in parts.items()
+        for option in (part, *part.get("anyOf", ()))
+        for key, said in option.get("properties", {}).items()
+    }
+
+
+def test_every_key_says_what_it_does_with_an_example_that_may_stand_there() -> None:
+    definitions = game_schema()["$defs"]
+    assert len(keys()) >= 281
+    for (part, key), said in keys().items():
+        assert re.fullmatch(r"[A-Z`].{8,}[.)`]", said["description"]), (part, key)
+        [example] = said["examples"]
+        faults = list(Draft202012Validator({**said, "$defs": definitions}).iter_errors(example))
+        assert not faults, (part, key, example, faults[0].message)
+        if "default" in said:
+            assert not list(Draft202012Validator({**said, "$defs": definitions}).iter_errors(said["default"])), (
+                part,
+                key,
+            )
+    assert set(key_words()) == set(keys())
+
+
+def test_defaults_are_those_that_the_loader_takes() -> None:
+    said = keys()
+    game = mint.loads("title: X\nkinds: {a: {stats: {h: 1}}}\n")
+    assert said["Clock", "step"]["default"] == game.clock.step
+    assert said["Clock", "limit"]["default"] == game.clock.limit
+    assert said["Kind", "copies"]["default"] == game.kinds["a"].copies
+    assert said["Stat", "round"]["default"] == game.kinds["a"].stats["h"].round
+    assert "default" not in said["Stat", "max"] and "default" not in said["Rule", "when"]
+
+
+def test_editors_are_not_offered_the_python_names_of_keys() -> None:
+    offered = {key for _, key in keys()}
+    assert not [key for key in offered if key.endswith("_")]
+    # The loader refuses them as well.
+    with pytest.raises(GameError, match="unknown key 'if_', did you mean 'if'"):
+        mint.loads("title: X\nendings: {a: {result: win, if_: 1 < 2}}\n")
 
 
 @pytest.mark.parametrize("path", SHIPPED, ids=lambda path: path.stem)

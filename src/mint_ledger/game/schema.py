@@ -12,9 +12,11 @@ from functools import partial
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BeforeValidator, WithJsonSchema
+from pydantic.fields import FieldInfo
 
 from mint_ledger.game import attack, do, kind, level, lot, parts, readout, rule, space, stat, status, turns
 from mint_ledger.game.document import GameFile
+from mint_ledger.game.key_words import key_words
 
 Schema = dict[str, Any]
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -44,7 +46,9 @@ def game_schema() -> Schema:
     whole = _object(GameFile, definitions)
     for name in MAY_BE_EMPTY:
         if name in whole["properties"]:
-            whole["properties"][name] = _any([whole["properties"][name], {"type": "null"}])
+            takes = dict(whole["properties"][name])
+            words = {key: takes.pop(key) for key in ("description", "default", "examples") if key in takes}
+            whole["properties"][name] = {**_any([takes, {"type": "null"}]), **words}
     return {
         "$schema": DIALECT,
         "title": "A game of Mint Ledger",
@@ -71,12 +75,14 @@ def _object(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
     properties = {}
     for name, field in fields.items():
         properties[field.alias or name] = _of(field.annotation, tuple(field.metadata), definitions)
-        if field.alias:
-            # A field may also be written by its Python name.
-            properties[name] = properties[field.alias]
     if part is rule.Rule:
         # One trigger, or a list of them.
         properties["when"] = _any([properties["when"], properties["when"]["items"]])
+    for name, field in fields.items():
+        key = field.alias or name
+        takes = properties[key]
+        takes = {"anyOf": [takes]} if "description" in takes else takes
+        properties[key] = {**takes, **_words(part.__name__, key, field)}
     required = [field.alias or name for name, field in fields.items() if field.is_required()]
     schema: Schema = {
         "description": " ".join((part.__doc__ or "").split()),
@@ -87,6 +93,27 @@ def _object(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
     if required:
         schema["required"] = required
     return schema
+
+
+def _words(part: str, key: str, field: FieldInfo) -> Schema:
+    """What is said of a key: what it does, what it is where it is left out, and an example."""
+    words = key_words()[part, key]
+    said: Schema = {"description": words.does + _in_unit(words.unit)}
+    default = field.get_default(call_default_factory=True, validated_data={}) if not field.is_required() else None
+    if default is not None:
+        said["default"] = _plain_value(default)
+    said["examples"] = [words.example]
+    return said
+
+
+def _in_unit(unit: str) -> str:
+    return f" {'From' if unit[:1].isdigit() else 'In'} {unit}." if unit else ""
+
+
+def _plain_value(value: Any) -> Any:
+    if isinstance(value, parts.Part):
+        return value.model_dump(mode="json", by_alias=True, exclude_none=True)
+    return [_plain_value(item) for item in value] if isinstance(value, list) else value
 
 
 def _of(annotation: Any, metadata: tuple[Any, ...], definitions: dict[str, Schema]) -> Schema:

@@ -16,6 +16,7 @@ from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.sites import ActSite
+from mint_ledger.lowering.timer import MOST_IN_A_STEP, guard_number, guard_period
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Fold, Local, Time
 from mint_ledger.program.handle import Handle
@@ -209,9 +210,13 @@ class HabitLowering:
 
     def _emit_finding(self, b: BlockBuilder, who: Expr, index: int, every: Formula) -> None:
         due = self.column("finds", index)
-        with b.repeat(const(1000)):
+        place = self.lowering.formula_place(every, (*self.path, "meets", index, *self.habit.meets[index]))
+        with b.repeat(const(MOST_IN_A_STEP + 1)) as so_far:
             b.emit(If(Due(At(due, who)), (), (Leave("each"),)))
-            b.emit(Set(due, who, add(At(due, who), self._wait(b, who, index, every))))
+            wait = self._wait(b, who, index, every)
+            guard_period(b, wait, place)
+            guard_number(b, so_far, wait, place)
+            b.emit(Set(due, who, add(At(due, who), wait)))
             b.emit(Call(Handle("find", (*self.path, index)), (who,)))
 
 
