@@ -16,6 +16,7 @@ SOURCE = Path(mint_ledger.__file__).parent
 ROOT = Path(__file__).parent.parent
 # Commands and calls import late, so that a short command starts quickly; below them there is little reason to.
 MOST_LATE_BELOW = 4
+CALLS = tuple(f"mint_ledger.{name}" for name in ("cli", "client", "sharing", "pytest_plugin"))
 
 
 def modules() -> dict[str, Path]:
@@ -82,7 +83,7 @@ def test_only_commands_and_calls_import_late() -> None:
             f"{name} → {other}"
             for name, others in GRAPH.items()
             for other, is_late in others
-            if is_late and not name.startswith(("mint_ledger.cli", "mint_ledger.client", "mint_ledger.pytest_plugin"))
+            if is_late and not name.startswith(CALLS)
         }
     )
     assert len(late) <= MOST_LATE_BELOW, late

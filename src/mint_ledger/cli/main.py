@@ -41,6 +41,7 @@ from mint_ledger.cli.frame import (
     JUDGE,
     PLAY,
     SHARE,
+    STREAM,
     TUNE,
     WRITE,
     Group,
@@ -152,9 +153,16 @@ def check(
     junit: Annotated[
         Path | None, typer.Option(help="Write playtests and targets as JUnit XML into this file, for build servers.")
     ] = None,
+    upgrade: Annotated[
+        bool,
+        typer.Option("--upgrade", help="Write files of an older format anew first; comments stay."),
+    ] = False,
     as_json: JsonOption = False,
 ) -> None:
     """Is the file valid, and do its playtests pass?"""
+    if upgrade:
+        for game in games:
+            _upgrade(game)
     if junit is not None and len(games) > 1:
         raise BadRequest("--junit writes what came of one game")
     looked: list[dict[str, Any]] = []
@@ -173,6 +181,22 @@ def check(
         say_json(looked[0] if len(games) == 1 else looked)
     if max(codes):
         raise typer.Exit(max(codes))
+
+
+def _upgrade(game: Path) -> None:
+    """Write a file as it is written today, and show what changes."""
+    from mint_ledger.cli.files import show_change
+    from mint_ledger.files import write_text
+    from mint_ledger.game.formats import upgraded
+    from mint_ledger.game.source import read_source
+
+    if game == STREAM:
+        raise BadRequest("a game that was read from stdin has no file to be written into")
+    source = read_source(game)
+    text = upgraded(source)
+    if text is not None:
+        write_text(game, text)
+        hint(f"{show_change(game, source.text, text)}\n\n{game} is written\n")
 
 
 def _check(game: Path, junit: Path | None, looked: list[dict[str, Any]] | None, *, order: bool) -> int:

@@ -64,7 +64,11 @@ class GameFile(Part):
     @classmethod
     def _version(cls, value: Any) -> Any:
         if value != 1 or isinstance(value, bool):
-            raise ValueError(f"this version reads game files of format 1, not {describe(value)} {value}")
+            if isinstance(value, int) and value > 1:
+                raise ValueError(
+                    f"format {value} is of a newer version of Mint Ledger; this one reads game files of format 1"
+                )
+            raise ValueError(f"the format is a whole number, 1 today, not {describe(value)} {value}")
         return value
 
     @field_validator(*sections("by name"), mode="before")
