@@ -18,6 +18,7 @@ from mint_ledger.cli.completing import (
     complete_settings,
     complete_variants,
 )
+from mint_ledger.cli.origin import has_read
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
@@ -72,12 +73,12 @@ def load_game(path: Path) -> Game:
     from mint_ledger.client import load, loads
 
     if path != Path("-"):
-        return load(path)
+        return has_read(load(path))
     from mint_ledger.game.source import read_stream
 
     if sys.stdin is None or sys.stdin.closed:
         raise BadRequest("the game was to come from stdin, and stdin is closed")
-    return loads(read_stream(sys.stdin.buffer, STDIN), STDIN)
+    return has_read(loads(read_stream(sys.stdin.buffer, STDIN), STDIN))
 
 
 def joined(names: list[str] | None) -> str | None:

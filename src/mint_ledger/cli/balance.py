@@ -83,7 +83,7 @@ def targets(
         except JudgingInterrupted as stop:
             stopped, judged = stop, stop.judged
     if as_json:
-        say_json([result.as_json() for result in judged])
+        say_json({"targets": [result.as_json() for result in judged]})
     else:
         met = sum(result.verdict == "met" for result in judged)
         say(f"{loaded.title}: {met} of {len(judged)} targets are met ({runs:,} runs each)\n\n{targets_text(judged)}")
@@ -414,7 +414,7 @@ def sensitivity(
             | {"total": [i.total.value, i.total.low, i.total.high]}
             for i in indices
         ]
-        say_json(plain) if as_json else say(sobol_text(loaded.title, measure, indices))
+        say_json({"measure": measure, "indices": plain}) if as_json else say(sobol_text(loaded.title, measure, indices))
         return
     show_what_is_done(answer, stopped, as_json=as_json)
     if plot:
@@ -461,7 +461,9 @@ def matchup(
         name, text = read_named(dial[0])
         who = check_pair(pair)
         points = breakpoints(loaded, name, read_range(text, number_today(loaded, name)), *who)
-        say_json([asdict(point) for point in points]) if as_json else say(breakpoints_text(name, who, points))
+        say_json({"breakpoints": [asdict(point) for point in points]}) if as_json else say(
+            breakpoints_text(name, who, points)
+        )
         return
     if dial:
         over = {name: values_of(loaded, name, text) for name, text in map(read_named, dial)}

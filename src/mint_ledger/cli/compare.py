@@ -23,6 +23,7 @@ from mint_ledger.cli.arguments import (
 )
 from mint_ledger.cli.exits import INTERRUPTED
 from mint_ledger.cli.looks import show_look, show_what_is_done
+from mint_ledger.cli.origin import has_read
 from mint_ledger.cli.output import say, say_json
 from mint_ledger.errors import BadRequest
 
@@ -123,7 +124,7 @@ def _load(path: Path) -> Game:
     from mint_ledger.client import load_revision
     from mint_ledger.game.revision import looks_like_revision
 
-    return load_revision(str(path)) if looks_like_revision(str(path)) else load_game(path)
+    return has_read(load_revision(str(path))) if looks_like_revision(str(path)) else load_game(path)
 
 
 def _show_shares(

@@ -11,6 +11,7 @@ from typing import Annotated, Any
 import typer
 from typer.core import TyperGroup
 
+from mint_ledger.cli.origin import asked
 from mint_ledger.cli.output import be_quiet, give_stdout_to_data
 from mint_ledger.errors import BadRequest
 from mint_ledger.plain import neutral
@@ -60,22 +61,24 @@ def add_command(
     app.command(name, rich_help_panel=group, short_help=short)(function)
 
 
-def share_options(app: typer.Typer) -> None:
+def share_options(app: typer.Typer, within: str = "") -> None:
     """Give all commands that are to be built the options that each of them has."""
     for info in app.registered_commands:
         if info.callback is not None:
-            info.callback = _shared(info.callback)
+            name = info.name or info.callback.__name__.replace("_", "-")
+            info.callback = _shared(info.callback, f"{within} {name}".strip())
     for group in app.registered_groups:
         if group.typer_instance is not None:
-            share_options(group.typer_instance)
+            share_options(group.typer_instance, f"{within} {group.name}".strip())
 
 
-def _shared(function: Callable[..., None]) -> Callable[..., None]:
+def _shared(function: Callable[..., None], name: str) -> Callable[..., None]:
     """A command's function that knows `-q` and `--log-level` too, and keeps stdout for data where it is to."""
 
     @wraps(function)
     def call(*, log_level: str | None, quiet: bool, **given: Any) -> None:
         _tell_streams_apart(given)
+        asked(name, given)
         function(**given)
 
     signature = inspect.signature(function, eval_str=True)

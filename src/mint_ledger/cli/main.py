@@ -178,7 +178,7 @@ def check(
             say(str(error), error=True)
             codes.append(UNUSABLE)
     if as_json and not order:
-        say_json(looked[0] if len(games) == 1 else looked)
+        say_json(looked[0] if len(games) == 1 else {"games": looked})
     if max(codes):
         raise typer.Exit(max(codes))
 
@@ -430,7 +430,7 @@ def statement(
             dials,
         )
         both = [played.statement(name, start, end).beside(other.statement(name, start, end)) for name in names]
-        say_json([each.as_json() for each in both]) if as_json else say(
+        say_json({"comparisons": [each.as_json() for each in both]}) if as_json else say(
             "\n\n".join(comparison_text(each, unit=unit) for each in both)
         )
         return
@@ -449,7 +449,9 @@ def statement(
         write_figure(plot, statements[0].plot())
         hint(f"{plot} is written")
     elif as_json:
-        say_json([each.as_json() for each in statements] if by_level or every else statements[0].as_json())
+        say_json(
+            {"statements": [each.as_json() for each in statements]} if by_level or every else statements[0].as_json()
+        )
     else:
         say("\n\n".join(statement_text(each, unit=unit) for each in statements))
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 import sys
+from collections.abc import Mapping
 from typing import Any
 
 from mint_ledger.cli import waiting
@@ -95,9 +96,12 @@ def flush() -> None:
         sys.stdout.flush()
 
 
-def say_json(value: Any) -> None:
-    """Print plain values as JSON."""
-    say_json_text(json.dumps(plain_json(value), indent=2, ensure_ascii=False, allow_nan=False))
+def say_json(value: Mapping[str, Any]) -> None:
+    """Print plain values as JSON, and where they come from."""
+    from mint_ledger.cli.origin import origin
+
+    told = {**value, "origin": origin()}
+    say_json_text(json.dumps(plain_json(told), indent=2, ensure_ascii=False, allow_nan=False))
 
 
 def say_json_text(text: str) -> None:

@@ -316,13 +316,15 @@ def history(
     with Store(store) as opened:
         if verify:
             found = opened.verify()
-            say_json([asdict(study) for study in found]) if as_json else say(verified_text(found, str(store)))
+            say_json({"studies": [asdict(study) for study in found]}) if as_json else say(
+                verified_text(found, str(store))
+            )
             if not all(study.is_sound for study in found):
                 raise typer.Exit(FELL_SHORT)
             return
         if number is None:
             entries = opened.entries()
-            say_json(history_json(entries)) if as_json else say(history_text(entries, str(store)))
+            say_json({"studies": history_json(entries)}) if as_json else say(history_text(entries, str(store)))
             return
         shown = opened.show(number)
         kept = opened.entry(number).runs
@@ -339,7 +341,7 @@ def history(
         entries = [opened.entry(one) for one in (number, compare)]
         why = _shares_of(entries[0].request, entries[1].request, min(shown.runs, other.runs)) if shares else None
         if as_json:
-            told = {str(number): shown.as_json(), str(compare): other.as_json()}
+            told = {"studies": {str(number): shown.as_json(), str(compare): other.as_json()}}
             say_json(told | ({"shares": why.as_json()} if why is not None else {}))
         else:
             say(compare_text((entries[0], shown), (entries[1], other)))

@@ -56,7 +56,7 @@ def tables_import(
     changes = find_changes(loaded, read_book(book))
     after = changed_source(loaded, changes)
     if as_json:
-        say_json([asdict(change) for change in changes])
+        say_json({"changes": [asdict(change) for change in changes]})
     elif not changes:
         say(f"{game} has all these numbers already")
     else:

@@ -1,0 +1,62 @@
+"""Where numbers come from: what was asked, of which file, with which versions; every JSON output tells it."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from mint_ledger.client import Game
+
+SCHEMA = 1
+"""The number of the schemas of JSON outputs; it rises where one changes so that old readers would mind."""
+# How options are called in functions, and how in what is told.
+_TOLD = {
+    "seed": "seed",
+    "number": "run",
+    "runs": "runs",
+    "played_by": "habit",
+    "like": "habit",
+    "variants": "variant",
+    "engine": "engine",
+    "sure": "sure",
+}
+
+
+class _Asked:
+    """What this command was asked, and the games that it read."""
+
+    command = ""
+    given: Mapping[str, Any] = {}
+    games: list[Game] = []  # noqa: RUF012
+
+
+def asked(command: str, given: Mapping[str, Any]) -> None:
+    """A command begins, with these arguments."""
+    _Asked.command, _Asked.given, _Asked.games = command, given, []
+
+
+def has_read(game: Game) -> Game:
+    """A game was read."""
+    _Asked.games.append(game)
+    return game
+
+
+def origin() -> dict[str, Any]:
+    """What was asked, of which files (SHA-256 of their text), and the versions of what the numbers depend on."""
+    from mint_ledger.cli.arguments import joined, read_dials
+    from mint_ledger.versions import versions
+
+    told: dict[str, Any] = {"schema": SCHEMA, "command": _Asked.command}
+    told["games"] = [
+        {"file": game.file, "title": game.title, "sha256": hashlib.sha256(game.to_yaml().encode("utf-8")).hexdigest()}
+        for game in _Asked.games
+    ]
+    for option, name in _TOLD.items():
+        if option in _Asked.given:
+            value = _Asked.given[option]
+            told[name] = joined(value) if isinstance(value, list) else value
+    if "settings" in _Asked.given:
+        told["dials"] = read_dials(_Asked.given["settings"])
+    return {**told, "versions": versions()}
