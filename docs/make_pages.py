@@ -195,6 +195,28 @@ def _plain(text: str) -> str:
     return text.replace("|", "\\|")
 
 
+# What each command shows of the demo game.
+PICTURES = {
+    "demo": [("demo", "The tour")],
+    "check": [("check", "What check says")],
+    "run": [("run", "A night as a story"), ("run-plot", "A night as a picture")],
+    "statement": [("statement", "The keeper's health as a statement")],
+    "why": [("why", "Why the health is what it is")],
+    "try": [("try", "Playing by hand")],
+    "audit": [("audit", "What audit finds")],
+    "study": [("study", "Ten thousand nights"), ("study-plot", "Ten thousand nights as a picture")],
+    "targets": [("targets", "Targets: met, missed or undecided")],
+    "sweep": [("sweep-plot", "Wins over a dial")],
+    "compare": [("compare", "Two ways of playing, run by run")],
+    "tune": [("tune", "The values of a dial that give what is wanted")],
+    "sensitivity": [("sensitivity-plot", "Which dials matter")],
+    "matchup": [("matchup-plot", "Hits to defeat")],
+    "watch": [("watch", "What a save moved")],
+    "report": [("report", "The page to send round")],
+    "tables export": [("sheet", "The numbers as a spreadsheet")],
+}
+
+
 def commands_page() -> str:
     """What each command says of itself."""
     lines = [
@@ -210,6 +232,7 @@ def commands_page() -> str:
         )
         text = done.stdout.replace("python -m mint_ledger.cli.main", "mint-ledger").strip()
         lines += ["", f"## {' '.join(words)}", "", "```text", text, "```"]
+        lines += [f"\n![{what}](screenshots/{name}.png)" for name, what in PICTURES.get(" ".join(words), ())]
     return "\n".join(lines) + "\n"
 
 

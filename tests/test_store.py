@@ -121,7 +121,7 @@ def test_history_lists_shows_and_compares(demo: Path, command: Command) -> None:
     compared = command("history", store, 1, "--compare", 2)
     assert "difference" in compared.stdout and "won (%)" in compared.stdout
     assert max(map(len, compared.stdout.splitlines())) <= 80
-    assert len(json.loads(command("history", store, "--json").stdout)) == 2
+    assert len(json.loads(command("history", store, "--json").stdout)["studies"]) == 2
 
 
 @pytest.mark.parametrize("arguments", [["nights.sqlite"], ["other.sqlite"], ["text.sqlite", 1], ["new.sqlite"]])

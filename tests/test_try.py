@@ -184,7 +184,7 @@ def test_statements_of_all_accounts_and_of_two_runs(command: Command, saltmere: 
     assert max(map(len, both.stdout.splitlines())) <= 80
     opening = next(line for line in both.stdout.splitlines() if line.split()[:1] == ["opening"])
     assert opening.split() == ["opening", "70", "70", "0"] or opening.split()[-1].rstrip("0") in ("0.", "0")
-    every = json.loads(command("statement", saltmere.name, "--all", "--to", 9, "--json").stdout)
+    every = json.loads(command("statement", saltmere.name, "--all", "--to", 9, "--json").stdout)["statements"]
     assert {"keeper.oil", "keeper.shutters"} <= {one["account"] for one in every}
     assert all(one["causes"] for one in every)
     for one in every:

@@ -17,7 +17,7 @@ from mint_ledger.versions import __version__
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
-    from mint_ledger.audit.finding import Finding
+    from mint_ledger.audit.finding import Caught, Check, Finding
     from mint_ledger.balance.attacks import Attacks
     from mint_ledger.balance.comparison import Comparison
     from mint_ledger.balance.grid import Grid
@@ -60,6 +60,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.estimate import Estimate
     from mint_ledger.studies.income import Income
     from mint_ledger.studies.making import StudyInterrupted
+    from mint_ledger.studies.own_measure import OwnMeasure
     from mint_ledger.studies.shape import Shape
     from mint_ledger.studies.store import Store
     from mint_ledger.studies.study import Study
@@ -113,6 +114,9 @@ _PLACES = {
     "Income": "studies.income",
     "StudyInterrupted": "studies.making",
     "Shape": "studies.shape",
+    "OwnMeasure": "studies.own_measure",
+    "Check": "audit.finding",
+    "Caught": "audit.finding",
     "Study": "studies.study",
     "Store": "studies.store",
 }
@@ -122,6 +126,8 @@ __all__ = [
     "Audit",
     "BadRequest",
     "BooksError",
+    "Caught",
+    "Check",
     "Comparison",
     "Course",
     "Dials",
@@ -143,6 +149,7 @@ __all__ = [
     "NoSuchKey",
     "NotFound",
     "Odds",
+    "OwnMeasure",
     "Place",
     "PlayRange",
     "PlaytestResult",

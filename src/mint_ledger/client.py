@@ -54,6 +54,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.ends import Ends
     from mint_ledger.studies.estimate import Estimate
     from mint_ledger.studies.income import Income
+    from mint_ledger.studies.shape import Shape
     from mint_ledger.studies.study import Study
 
 
@@ -848,6 +849,47 @@ class Game(SharedGame):
         ranges = {name: (low, high) for name, (low, high, _) in bounds_of(self, dials).items()}
         setting = self._setting(seed, habit, variant)
         return sobol(self, ranges, measure=measure, points=points, runs=runs, setting=setting, progress=progress)
+
+    def own_shape(
+        self,
+        name: str,
+        runs: int = 200,
+        seed: int = 1,
+        *,
+        habit: Several = None,
+        variant: Several = None,
+        dials: Mapping[str, Value] | None = None,
+        sure: float = 0.95,
+        engine: EngineName = "auto",
+        progress: Progress | None = None,
+    ) -> Shape:
+        """How a measure is spread that an installed package adds: a function of journals or of the table of runs.
+
+        It is worked out after the play, in Python and outside the engines.
+
+        Args:
+            name: the name of the entry point in the group `mint_ledger.measures`.
+            runs: how many runs; of journals 2,000 at most.
+            seed: the seed of all of them.
+            habit: how simulated players play.
+            variant: one of the file's named sets of dials.
+            dials: dials set for this alone.
+            sure: the chance with which each interval holds the true value.
+            engine: which engine plays.
+            progress: called with (runs done, runs in all).
+
+        Raises:
+            NotFound: no package adds one of that name; there is no such habit, variant or dial.
+            BadRequest: it fails, or gives something else than a number a run.
+            RunStopped: a run could not go on.
+        """
+        from mint_ledger.studies.own_measure import own_measure, own_shape
+
+        own_measure(name)  # a wrong name is told before anything is played
+        how: dict[str, Any] = {"habit": habit, "variant": variant, "dials": dials, "engine": engine}
+        told: RunProgress | None = None if progress is None else lambda done, total, _: progress(done, total)
+        study = self.study(runs, seed, sure=sure, accounts=(), progress=told, **how)
+        return own_shape(name, study, (self.run(seed, run=k, **how).journal for k in range(runs)))
 
     def tune(
         self,

@@ -6,6 +6,7 @@ import math
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 
 from mint_ledger import showing
@@ -30,6 +31,9 @@ from mint_ledger.audit.subject import Subject
 from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
 from mint_ledger.game.paths import path_name
 from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.own import CHECKS as OWN_CHECKS
+from mint_ledger.own import Own, own_parts
+from mint_ledger.own import told as told_of
 from mint_ledger.plain import finite
 from mint_ledger.studies.budget import Progress
 
@@ -64,6 +68,26 @@ CHECKS: tuple[Check, ...] = (
     *playing.CHECKS,
     UNUSED,
 )
+OWN_CODE = "X"
+
+
+def _is_check(own: Own) -> bool:
+    """Whether a package adds a check that can be told from ours: its code begins with X, and its name is its own."""
+    check = own.thing
+    return (
+        isinstance(check, Check)
+        and check.code.startswith(OWN_CODE)
+        and check.name not in {known.name for known in CHECKS}
+    )
+
+
+@cache
+def all_checks() -> tuple[Check, ...]:
+    """Our checks, and those that installed packages add."""
+    own = {own.thing.code: replace(own.thing, package=own.package) for own in own_parts(OWN_CHECKS) if _is_check(own)}
+    return (*CHECKS, *own.values())
+
+
 MOST_RUNS = 100_000
 QUICK_RUNS = 10
 GRADES: tuple[Grade, ...] = ("wrong", "maybe", "note")
@@ -176,9 +200,13 @@ def make_audit(
     # What the file accepts without need is known once everything else has been looked for.
     asked = chosen
     if UNUSED in chosen:
-        asked = [check for check in CHECKS if (runs or not check.plays) and (players or not check.searches)]
+        asked = [check for check in all_checks() if (runs or not check.plays) and (players or not check.searches)]
     findings: list[Finding] = []
-    unlooked: list[str] = []
+    unlooked = [
+        f"{own.name} (of the package {own.package}: {own.fault or 'no check, or not told apart from another'})"
+        for own in own_parts(OWN_CHECKS)
+        if not only and not _is_check(own)
+    ]
     played = 0
 
     def play() -> Plays:
@@ -195,7 +223,14 @@ def make_audit(
             continue
         if check.plays:
             subject.play_now()
-        for caught in _once_a_place([*check.find(subject)]):
+        try:
+            told = [*check.find(subject)]
+        except Exception as error:
+            if check.package is None:
+                raise
+            unlooked.append(f"{check.name} (the package {check.package} failed: {told_of(error)})")
+            continue
+        for caught in _once_a_place(told):
             findings.append(_finding(game, check, caught))
             if found is not None and check in chosen and caught.chance is None:
                 found(findings[-1])
@@ -206,11 +241,11 @@ def make_audit(
                 found(finding)
     if UNUSED in chosen and not unlooked:
         findings = [*(f for f in findings if f.check in chosen), *_unused(game, findings, asked)]
-    order = {check.code: number for number, check in enumerate(CHECKS)}
+    order = {check.code: number for number, check in enumerate(all_checks())}
     findings.sort(key=lambda f: (bool(f.accepted), GRADES.index(f.grade), order[f.check.code]))
     silences = tuple(subject.chances.silences([finding.caught.where for finding in findings]))
     file = str(game.source.file)
-    looked = [check for check in chosen if check.name not in unlooked]
+    looked = [check for check in chosen if not any(text.split(" (")[0] == check.name for text in unlooked)]
     return Audit(game.title, file, tuple(findings), len(looked), played, silences, tuple(unlooked))
 
 
@@ -267,16 +302,16 @@ def check_of(name: str) -> Check:
 
 
 def _chosen(only: Sequence[str]) -> Iterator[Check]:
-    known = {name for check in CHECKS for name in (check.name, check.code)}
+    known = {name for check in all_checks() for name in (check.name, check.code)}
     for name in only:
         if name not in known:
             raise NotFound(f"there is no check '{name}'{nearest(name, known)}")
-    return (check for check in CHECKS if not only or {check.name, check.code} & set(only))
+    return (check for check in all_checks() if not only or {check.name, check.code} & set(only))
 
 
 def _check_allowed(game: PlayableGame) -> None:
     """Refuse to accept what no check finds, which is a slip of the pen."""
-    known = {name for check in CHECKS for name in (check.name, check.code)}
+    known = {name for check in all_checks() for name in (check.name, check.code)}
     faults = []
     for index, allowed in enumerate(game.allow):
         if allowed.finding not in known:

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 Grade = Literal["wrong", "maybe", "note"]
 """How sure it is that something is to be mended: a play or a proof shows it, it often is, or it is worth knowing."""
-Group = Literal["limits", "contact and time", "conditions", "order", "fairness and flow"]
+Group = Literal["limits", "contact and time", "conditions", "order", "fairness and flow", "own"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +42,8 @@ class Check:
 
     `means` says what it does to a game, `mend` what to do about it; `plays` says whether it wants the game to be
     played, `tries` whether it plays further runs of its own, of something changed, and `searches` whether it searches
-    for the best habit, which takes long: it is made only where that is asked.
+    for the best habit, which takes long: it is made only where that is asked. `package` is the package that adds it, if
+    it is none of ours; its code begins with X.
     """
 
     code: str
@@ -56,6 +57,7 @@ class Check:
     grade: Grade = "maybe"
     tries: bool = False
     searches: bool = False
+    package: str | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from typing import Annotated, Any
 import typer
 from typer.core import TyperGroup
 
+from mint_ledger.cli.arguments import read_dials
 from mint_ledger.cli.origin import asked
 from mint_ledger.cli.output import be_quiet, give_stdout_to_data
 from mint_ledger.errors import BadRequest
@@ -78,7 +79,7 @@ def _shared(function: Callable[..., None], name: str) -> Callable[..., None]:
     @wraps(function)
     def call(*, log_level: str | None, quiet: bool, **given: Any) -> None:
         _tell_streams_apart(given)
-        asked(name, given)
+        asked(name, given, read_dials)
         function(**given)
 
     signature = inspect.signature(function, eval_str=True)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
 
+ReadDials = Callable[[list[str] | None], Mapping[str, Any]]
 SCHEMA = 1
 """The number of the schemas of JSON outputs; it rises where one changes so that old readers would mind."""
 # How options are called in functions, and how in what is told.
@@ -30,11 +31,13 @@ class _Asked:
     command = ""
     given: Mapping[str, Any] = {}
     games: list[Game] = []  # noqa: RUF012
+    read_dials: ReadDials = staticmethod(lambda _: {})
 
 
-def asked(command: str, given: Mapping[str, Any]) -> None:
-    """A command begins, with these arguments."""
+def asked(command: str, given: Mapping[str, Any], read_dials: ReadDials) -> None:
+    """A command begins, with these arguments; `read_dials` reads those that set dials."""
     _Asked.command, _Asked.given, _Asked.games = command, given, []
+    _Asked.read_dials = staticmethod(read_dials)
 
 
 def has_read(game: Game) -> Game:
@@ -45,7 +48,6 @@ def has_read(game: Game) -> Game:
 
 def origin() -> dict[str, Any]:
     """What was asked, of which files (SHA-256 of their text), and the versions of what the numbers depend on."""
-    from mint_ledger.cli.arguments import joined, read_dials
     from mint_ledger.versions import versions
 
     told: dict[str, Any] = {"schema": SCHEMA, "command": _Asked.command}
@@ -56,7 +58,7 @@ def origin() -> dict[str, Any]:
     for option, name in _TOLD.items():
         if option in _Asked.given:
             value = _Asked.given[option]
-            told[name] = joined(value) if isinstance(value, list) else value
+            told[name] = " + ".join(value) if isinstance(value, list) else value
     if "settings" in _Asked.given:
-        told["dials"] = read_dials(_Asked.given["settings"])
+        told["dials"] = _Asked.read_dials(_Asked.given["settings"])
     return {**told, "versions": versions()}

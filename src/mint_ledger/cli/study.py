@@ -101,6 +101,10 @@ def study(
         str | None,
         typer.Option(metavar="ACCOUNT", help="What comes in and goes out, by cause over time; what was not bought."),
     ] = None,
+    own: Annotated[
+        str | None,
+        typer.Option(metavar="NAME", help="How a measure is spread that an installed package adds."),
+    ] = None,
     exact: Annotated[
         bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
     ] = False,
@@ -127,7 +131,7 @@ def study(
     loaded = load_game(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     looks: dict[str, object] = {"--ends": ends, "--per": per is not None, "--each": each}
-    looks |= {"--attacks": attacks, "--income": income is not None}
+    looks |= {"--attacks": attacks, "--income": income is not None, "--own": own is not None}
     chosen = [option for option, value in looks.items() if value]
     if chosen:
         looks |= {"--exact": exact, "--until": until, "--worst": worst, "--store": store, "--shape": shape}
@@ -141,8 +145,10 @@ def study(
         if each:
             find = setting.grid(loaded, each, measure)
         else:
-            find = setting.look(loaded, chosen[0], per or income or "", account)
+            find = setting.look(loaded, chosen[0], per or income or own or "", account)
         tell_look(loaded.title, find, plot, output, as_json=as_json)
+        if own is not None and not as_json:
+            hint(f"\n{own} is worked out by an installed package, after the play and outside the engines.")
         return
     if exact:
         sampled: dict[str, object] = {
@@ -257,6 +263,7 @@ class _Played:
             "--attacks": game.attacks_in_play,
             "--income": partial(game.income, of),
             "--per": partial(game.course, of, accounts=account),
+            "--own": partial(game.own_shape, of),
         }
         return lambda progress: finds[option](runs=self.runs, seed=self.seed, progress=progress, **more)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from mint_ledger.audit.audit import CHECKS, Audit
+from mint_ledger.audit.audit import Audit, all_checks
 from mint_ledger.audit.finding import Check, Finding
 from mint_ledger.versions import __version__
 
@@ -22,7 +22,7 @@ def sarif_log(audit: Audit) -> dict[str, Any]:
                     "driver": {
                         "name": "mint-ledger",
                         "version": __version__,
-                        "rules": [_rule(check) for check in CHECKS],
+                        "rules": [_rule(check) for check in all_checks()],
                     }
                 },
                 "columnKind": "unicodeCodePoints",
@@ -46,7 +46,7 @@ def _result(finding: Finding) -> dict[str, Any]:
     text = " ".join((finding.caught.what, *finding.caught.evidence))
     result: dict[str, Any] = {
         "ruleId": finding.check.code,
-        "ruleIndex": CHECKS.index(finding.check),
+        "ruleIndex": all_checks().index(finding.check),
         "level": {"wrong": "error", "maybe": "warning", "note": "note"}[finding.grade],
         "message": {"text": text + (f" Replay: {finding.command}" if finding.command else "")},
         "locations": [
