@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import matplotlib as mpl
 import pytest
+from matplotlib import colors as mcolors
 
 import mint_ledger as mint
 from mint_ledger.errors import BadRequest
@@ -51,3 +53,16 @@ def test_axes_without_a_place_are_refused(demo: mint.Game) -> None:
     with pytest.raises(BadRequest, match=r"made by subplots\(\)"):
         demo.study(20, habit="careful").plot_outcomes(ax=ax)
     assert ax in figure.axes
+
+
+def test_our_style_lasts_as_long_as_its_context_and_other_settings_are_heeded(demo: mint.Game) -> None:
+    before = dict(mpl.rcParams)
+    with mint.figure_style():
+        colours = [entry["color"] for entry in mpl.rcParams["axes.prop_cycle"]]
+        assert len(set(colours)) == 6 and not mpl.rcParams["axes.spines.top"]
+    assert dict(mpl.rcParams) == before
+    run = demo.run(7, habit="careful")
+    with mpl.rc_context({"font.size": 17, "figure.facecolor": "beige"}):
+        figure = run.plot()
+    assert figure.get_facecolor() == mcolors.to_rgba("beige")
+    assert figure.axes[0].yaxis.get_ticklabels()[0].get_fontsize() >= 12

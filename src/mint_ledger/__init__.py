@@ -64,6 +64,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.shape import Shape
     from mint_ledger.studies.store import Store
     from mint_ledger.studies.study import Study
+    from mint_ledger.views.style import figure_style
 
 # Imported on first use: `mint-ledger --help` should not wait for pydantic and pandas.
 _PLACES = {
@@ -118,6 +119,7 @@ _PLACES = {
     "Check": "audit.finding",
     "Caught": "audit.finding",
     "Study": "studies.study",
+    "figure_style": "views.style",
     "Store": "studies.store",
 }
 
@@ -171,6 +173,7 @@ __all__ = [
     "TunedWords",
     "__version__",
     "demo_path",
+    "figure_style",
     "load",
     "load_revision",
     "load_script",
