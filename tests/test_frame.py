@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import json
 import re
+import shlex
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -73,6 +76,18 @@ def test_what_came_from_stdin_is_not_written_back(command: Command, tmp_path: Pa
     assert done.returncode == exits.UNUSABLE, done.stdout + done.stderr
     assert done.stderr.strip() == "a game that was read from stdin has no file to be written into"
     assert command("try", "-", input="quit").stderr.strip().endswith("so the game has to be a file")
+
+
+def test_streams_that_are_closed_or_full_or_used_up_are_told(command: Command) -> None:
+    twice = command("compare", "-", "-", "--runs", 20, input=Path(DEMO).read_text("utf-8"))
+    assert (twice.returncode, twice.stderr.strip()) == (exits.UNUSABLE, "one game alone can come from stdin")
+    words = [sys.executable, "-m", "mint_ledger", "study", DEMO, "--runs", "20", "-o", "-"]
+    closed = subprocess.run(["sh", "-c", f"{shlex.join(words)} >&-"], capture_output=True, text=True, check=False)
+    assert closed.returncode == exits.UNUSABLE and "stdout is closed" in closed.stderr
+    full = subprocess.run(["sh", "-c", f"{shlex.join(words)} >/dev/full"], capture_output=True, text=True, check=False)
+    assert full.returncode == exits.UNUSABLE and "No space left on device" in full.stderr
+    head = subprocess.run(["sh", "-c", f"{shlex.join(words)} | head -1"], capture_output=True, text=True, check=False)
+    assert head.stdout.startswith("run,result") and "Traceback" not in head.stderr
 
 
 def test_quiet_says_only_the_answer(command: Command) -> None:

@@ -18,7 +18,7 @@ from mint_ledger.cli.completing import (
     complete_settings,
     complete_variants,
 )
-from mint_ledger.cli.origin import has_read
+from mint_ledger.cli.origin import games_read, has_read
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
@@ -76,6 +76,8 @@ def load_game(path: Path) -> Game:
         return has_read(load(path))
     from mint_ledger.game.source import read_stream
 
+    if any(game.file == STDIN for game in games_read()):
+        raise BadRequest("one game alone can come from stdin")
     if sys.stdin is None or sys.stdin.closed:
         raise BadRequest("the game was to come from stdin, and stdin is closed")
     return has_read(loads(read_stream(sys.stdin.buffer, STDIN), STDIN))

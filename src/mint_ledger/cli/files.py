@@ -33,6 +33,8 @@ def write_output(path: Path, content: str | bytes) -> None:
     """
     data = content.encode("utf-8") if isinstance(content, str) else content
     if path == STDOUT:
+        if sys.stdout is None or sys.stdout.closed:
+            raise BadRequest("the data were to go to stdout, and stdout is closed")
         sys.stdout.buffer.write(data)
         sys.stdout.buffer.flush()
         return

@@ -133,7 +133,7 @@ def schema(
         return
     write_output(output, _schema_text())
     hint(f"{output} is written; the first line of a game file points an editor to it:")
-    say(f"# yaml-language-server: $schema={output.name}")
+    hint(f"# yaml-language-server: $schema={output.name}")
 
 
 def _schema_text() -> str:

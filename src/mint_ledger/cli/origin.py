@@ -46,6 +46,11 @@ def has_read(game: Game) -> Game:
     return game
 
 
+def games_read() -> list[Game]:
+    """The games that this command has read."""
+    return _Asked.games
+
+
 def origin() -> dict[str, Any]:
     """What was asked, of which files (SHA-256 of their text), and the versions of what the numbers depend on."""
     from mint_ledger.versions import versions
