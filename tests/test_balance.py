@@ -346,8 +346,8 @@ def test_bad_arguments_are_one_line(command: Command, tmp_path: Path, arguments:
 def test_a_comparison_that_is_stopped_has_the_runs_that_both_were_played(demo: mint.Game) -> None:
     calls: list[int] = []
 
-    def stop_after(calls_in_all: int) -> Callable[[int, int, int], None]:
-        def progress(done: int, _: int, __: int) -> None:
+    def stop_after(calls_in_all: int) -> Callable[[int, int], None]:
+        def progress(done: int, _: int) -> None:
             calls.append(done)
             if len(calls) == calls_in_all:
                 raise KeyboardInterrupt

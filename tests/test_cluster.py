@@ -31,7 +31,7 @@ def test_a_cluster_that_loses_a_worker_gives_the_same_numbers_as_one_machine(clu
     alone = game.study(2_000, **options)  # type: ignore[arg-type]
     killed: list[int] = []
 
-    def kill_one(done: int, total: int, wins: int) -> None:
+    def kill_one(done: int, total: int) -> None:
         if not killed and done >= 200:
             worker = next(iter(cluster.workers.values()))  # type: ignore[attr-defined]
             killed.append(worker.pid)

@@ -77,3 +77,40 @@ def test_all_that_is_named_is_there_and_nothing_else() -> None:
         assert getattr(mint, name) is not None
     with pytest.raises(AttributeError, match="no attribute 'nope'"):
         mint.nope  # type: ignore[attr-defined]  # noqa: B018
+
+
+def test_all_long_calls_tell_their_progress_in_one_way(demo: mint.Game) -> None:
+    short = demo.with_dials({"clock.limit": 20})
+    told: list[tuple[int, int]] = []
+
+    def tell(done: int, total: int) -> None:
+        told.append((done, total))
+
+    calls = {
+        "study": lambda: short.study(120, habit="careful", progress=tell),
+        "judge": lambda: short.judge(60, progress=tell),
+        "compare": lambda: short.compare(runs=60, dials={"crab.bite": 1}, progress=tell),
+        "sweep": lambda: short.sweep({"crab.bite": [1, 2]}, 20, progress=tell),
+        "ends": lambda: short.ends(60, progress=tell),
+        "audit": lambda: short.audit(5, only=["never-happened"], progress=tell),
+        "sensitivity": lambda: short.sensitivity(["crab.bite"], 50, progress=tell),
+        "matchups": lambda: short.matchups(progress=tell),
+        "tune_most": lambda: short.tune_most({"crab.bite": "1..3"}, "rate(win)", runs=400, progress=tell),
+    }
+    for name, call in calls.items():
+        told.clear()
+        call()
+        assert told, name
+        assert all(0 <= done <= total for done, total in told), name
+        assert told[-1][0] == told[-1][1], name
+
+
+def test_what_is_done_of_a_study_knows_how_many_were_won() -> None:
+    game = mint.loads(
+        "title: X\nclock: {limit: 1}\nendings: {up: {result: win}}\n"
+        "rules: [{when: start, do: [{if: chance(0.5), do: [{finish: up}]}]}]\n"
+    )
+    won: list[int] = []
+    study = game.study(300, progress=lambda done, total: won.append(done.wins))  # type: ignore[attr-defined]
+    assert won == sorted(won)
+    assert won[-1] == 300 * study.estimate("rate(win)").value

@@ -49,7 +49,6 @@ if TYPE_CHECKING:
     from mint_ledger.playing.playtests import PlaytestResult
     from mint_ledger.playing.run import Run
     from mint_ledger.playing.session import Session
-    from mint_ledger.studies.budget import RunProgress
     from mint_ledger.studies.course import Course
     from mint_ledger.studies.ends import Ends
     from mint_ledger.studies.estimate import Estimate
@@ -211,7 +210,7 @@ class Game(SharedGame):
         only: Sequence[str] = (),
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
-        progress: RunProgress | None = None,
+        progress: Progress | None = None,
     ) -> list[Judged]:
         """Judge the game by its targets: each is met, missed, or undecided at this many runs.
 
@@ -887,8 +886,7 @@ class Game(SharedGame):
 
         own_measure(name)  # a wrong name is told before anything is played
         how: dict[str, Any] = {"habit": habit, "variant": variant, "dials": dials, "engine": engine}
-        told: RunProgress | None = None if progress is None else lambda done, total, _: progress(done, total)
-        study = self.study(runs, seed, sure=sure, accounts=(), progress=told, **how)
+        study = self.study(runs, seed, sure=sure, accounts=(), progress=progress, **how)
         return own_shape(name, study, (self.run(seed, run=k, **how).journal for k in range(runs)))
 
     def tune(
@@ -950,7 +948,7 @@ class Game(SharedGame):
         sure: float = 0.95,
         engine: EngineName = "auto",
         executor: Executor | None = None,
-        progress: RunProgress | None = None,
+        progress: Progress | None = None,
         store: str | Path | None = None,
     ) -> Study:
         """Play the game many times.
@@ -970,7 +968,7 @@ class Game(SharedGame):
             sure: the chance with which each interval holds the true value.
             engine: `native`, `reference`, or `auto` for whichever is quicker; the numbers are the same.
             executor: where the runs are played; threads on all cores of this machine by default.
-            progress: called with (runs done, runs in all, wins among those done).
+            progress: called with (runs done, runs in all); the runs done know how many were won (`done.wins`).
             store: an SQLite file that keeps the study and takes it up again where it stopped.
 
         Raises:

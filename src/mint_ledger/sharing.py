@@ -11,7 +11,7 @@ from mint_ledger.game.dial_value import Value
 from mint_ledger.game.several import together
 from mint_ledger.lowering.playable import PlayableGame, game_of
 from mint_ledger.playing.setting import habit_for
-from mint_ledger.studies.budget import Progress, RunProgress
+from mint_ledger.studies.budget import Progress
 
 if TYPE_CHECKING:
     from mint_ledger.balance.comparison import Comparison
@@ -36,7 +36,7 @@ class SharedGame(PlayableGame):
         measures: Sequence[str] = (),
         label: str = "",
         sure: float = 0.95,
-        progress: RunProgress | None = None,
+        progress: Progress | None = None,
     ) -> Comparison:
         """Play another game, or this one played or turned otherwise, under the same luck, and compare the two.
 
@@ -51,7 +51,7 @@ class SharedGame(PlayableGame):
             measures: what is compared besides results and times.
             label: tells the other from this one in headings.
             sure: the chance with which each interval holds the true value.
-            progress: called with (runs done, runs in all, wins among those done), game by game.
+            progress: called with (runs done, runs in all), game by game.
 
         Raises:
             NotFound: there is no such habit, variant, dial or measure.

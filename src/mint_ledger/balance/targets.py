@@ -18,7 +18,7 @@ from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
-    from mint_ledger.studies.budget import RunProgress
+    from mint_ledger.studies.budget import Progress
     from mint_ledger.studies.study import Study
 
 Verdict = Literal["met", "missed", "undecided"]
@@ -103,7 +103,7 @@ def judge_targets(
     only: Sequence[str] = (),
     dials: Mapping[str, Value] | None = None,
     sure: float = CONFIDENCE,
-    progress: RunProgress | None = None,
+    progress: Progress | None = None,
 ) -> list[Judged]:
     """Play studies for all targets of a game and judge them; those of one habit and variant share a study.
 
@@ -136,7 +136,7 @@ def judge_these(
     setting: Setting,
     *,
     keeps_variants: bool = False,
-    progress: RunProgress | None = None,
+    progress: Progress | None = None,
 ) -> tuple[list[Judged], int]:
     """Judge some targets, and say how many runs that took; see `judge_targets`.
 

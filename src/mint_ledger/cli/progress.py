@@ -50,7 +50,7 @@ def telling_progress(label: str) -> Iterator[tuple[Callable[[int, int], None] | 
 
 
 @contextmanager
-def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | None]:
+def study_progress(label: str) -> Iterator[Callable[[int, int], None] | None]:
     """Give a function that shows how far a study has come, and what is known so far."""
     if is_quiet() or not sys.stderr.isatty():
         yield None
@@ -60,6 +60,7 @@ def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | Non
     from rich.markup import escape
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
+    from mint_ledger.studies.budget import Done
     from mint_ledger.studies.estimate import rate
 
     known = TextColumn("{task.fields[known]}")
@@ -67,9 +68,11 @@ def study_progress(label: str) -> Iterator[Callable[[int, int, int], None] | Non
     with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task(escape(neutral(label)), total=None, known="")
 
-        def show(done: int, total: int, wins: int) -> None:
-            share = rate(wins, done)
-            text = f"wins {100 * share.value:.1f} % ± {100 * share.half_width:.1f}"
+        def show(done: int, total: int) -> None:
+            text = ""
+            if isinstance(done, Done):
+                share = rate(done.wins, done)
+                text = f"wins {100 * share.value:.1f} % ± {100 * share.half_width:.1f}"
             bar.update(task, completed=done, total=total, known=text)
 
         yield show

@@ -8,9 +8,20 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 Progress = Callable[[int, int], None]
-"""Is told how much is done, and how much there is to be."""
-RunProgress = Callable[[int, int, int], None]
-"""Is told how many runs are done, how many there are to be, and how many of those done were won."""
+"""Is told how much is done, and how much there is to be. Where runs are counted that are won or lost, what is done is a
+`Done`, a number that knows how many of them were won."""
+
+
+class Done(int):
+    """How many runs are done, and how many of these were won."""
+
+    wins: int
+
+    def __new__(cls, runs: int, wins: int) -> Done:
+        """So many runs, of which some were won."""
+        one = super().__new__(cls, runs)
+        one.wins = wins
+        return one
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,7 +16,7 @@ from typing import Any, Protocol
 from mint_ledger.errors import BadRequest
 from mint_ledger.playing.setting import check_seed
 from mint_ledger.studies.block import BLOCK, Block
-from mint_ledger.studies.budget import RunProgress
+from mint_ledger.studies.budget import Done, Progress
 from mint_ledger.studies.columns import gathered_columns
 from mint_ledger.studies.estimate import joined_sums
 from mint_ledger.studies.playing import Span, play_blocks
@@ -63,7 +63,7 @@ def make_study(
     *,
     until: Until | None = None,
     executor: Executor | None = None,
-    progress: RunProgress | None = None,
+    progress: Progress | None = None,
     stored: KeptBlocks | None = None,
     first: int = 0,
 ) -> Study:
@@ -86,7 +86,7 @@ def make_study(
                 gathered.add(block)
                 _log.debug("runs %d to %d are played", block.first, len(gathered) - 1)
                 if progress:
-                    progress(len(gathered), runs, gathered.wins)
+                    progress(Done(len(gathered), gathered.wins), runs)
         except KeyboardInterrupt:
             if not len(gathered):
                 raise

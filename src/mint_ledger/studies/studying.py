@@ -11,7 +11,7 @@ from mint_ledger.engines.names import EngineName, check_engine
 from mint_ledger.journal.books import account_name, all_accounts
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.setting import Setting
-from mint_ledger.studies.budget import RunProgress
+from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import checked_sure
 from mint_ledger.studies.making import make_study, parse_until
 from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, named_measures, prepare_game
@@ -34,7 +34,7 @@ class Means:
 
     engine: EngineName = "auto"
     executor: Executor | None = None
-    progress: RunProgress | None = None
+    progress: Progress | None = None
     store: str | Path | None = None
 
 
