@@ -60,7 +60,7 @@ def test_check_takes_several_files_and_its_code_is_the_worst(command: Command, t
     assert command("check", "good.yaml", "good.yaml").returncode == 0
     fell_short = command("check", "good.yaml", "short.yaml", "--json")
     assert fell_short.returncode == exits.FELL_SHORT
-    assert [one["title"] for one in json.loads(fell_short.stdout)] == ["Good", "Short"]
+    assert [one["title"] for one in json.loads(fell_short.stdout)["games"]] == ["Good", "Short"]
     both = command("check", "bad.yaml", "short.yaml", "good.yaml")
     assert both.returncode == exits.UNUSABLE
     assert "bad.yaml:2:" in both.stderr and "FAILED  wrong" in both.stdout and "Good can be played" in both.stdout
