@@ -73,6 +73,19 @@ def share_options(app: typer.Typer, within: str = "") -> None:
             share_options(group.typer_instance, f"{within} {group.name}".strip())
 
 
+def only_names(app: typer.Typer) -> None:
+    """Let all commands be known by their names and what they are for, without their options."""
+    for info in app.registered_commands:
+        if info.callback is not None:
+            info.name = info.name or info.callback.__name__.replace("_", "-")
+            info.short_help = info.short_help or inspect.getdoc(info.callback)
+            info.callback = _nothing
+
+
+def _nothing() -> None:
+    """Stands for a command of which the name alone is told."""
+
+
 def _shared(function: Callable[..., None], name: str) -> Callable[..., None]:
     """A command's function that knows `-q` and `--log-level` too, and keeps stdout for data where it is to."""
 

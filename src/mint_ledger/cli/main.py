@@ -48,6 +48,7 @@ from mint_ledger.cli.frame import (
     LevelOption,
     QuietOption,
     add_command,
+    only_names,
     share_options,
 )
 from mint_ledger.cli.odds import odds
@@ -69,6 +70,8 @@ if TYPE_CHECKING:
 SCHEMA = "mint-ledger.schema.json"
 # With so few, `check` only says what is certainly off.
 FEW_RUNS = 200
+# Where no command is carried out, their options need not be built.
+WITHOUT_COMMAND = ("", "-h", "--help", "--version")
 
 app = typer.Typer(
     add_completion=True,
@@ -511,8 +514,12 @@ def main() -> None:
     gc.set_threshold(100_000, 20, 20)
     # The models use no plugins, and looking for some among all that is installed takes long as well.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
-    _build_only(_asked_for())
-    share_options(app)
+    name = _asked_for()
+    _build_only(name)
+    if name in WITHOUT_COMMAND:
+        only_names(app)
+    else:
+        share_options(app)
     if sys.stdout is not None and not sys.stdout.closed and sys.stdout.isatty():
         set_width(shutil.get_terminal_size().columns)
     waiting.begin()
