@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import json
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
 import pytest
+from conftest import Command
 
 import mint_ledger as mint
 from mint_ledger.errors import BadRequest
@@ -73,3 +76,30 @@ def test_the_package_runs_as_a_module() -> None:
     )
     assert done.returncode == 0
     assert "study" in done.stdout
+
+
+def test_dials_can_be_set_before_a_game_is_swept_tuned_or_audited(command: Command, tmp_path: Path) -> None:
+    # It is won where a + b is above 5, for certain.
+    (tmp_path / "sum.yaml").write_text(
+        "title: Sum\nclock: {limit: 1, step: 1}\nstats: {a: 1, b: 1}\nvariants: {high: {b: 9}}\n"
+        "endings: {up: {if: a + b > 5, result: win}}\nrules: [{name: never, when: {while: a < 0}, do: [b += 1]}]\n",
+        "utf-8",
+    )
+
+    def wins(*more: str) -> list[float]:
+        done = command("sweep", "sum.yaml", "--dial", "a=1,4", "--runs", "20", "--json", *more)
+        return [point["estimates"]["rate(win)"]["value"] for point in json.loads(done.stdout)["points"]]
+
+    assert wins() == [0, 0]
+    assert wins("--set", "b=2") == [0, 1]
+    assert wins("--variant", "high") == [1, 1]
+    assert wins("--variant", "high", "--set", "b=2") == [0, 1]  # what is set wins over the variant
+    words = ("tune", "sum.yaml", "--dial", "a=1..9 by 1", "--want", "0.9..1", "--runs", "400", "--json")
+    tuned = {b: json.loads(command(*words, "--set", f"b={b}").stdout)["met"][0][0] for b in (1, 3)}
+    assert tuned == {1: 5, 3: 3}  # the least that wins
+    moved = json.loads(command("sensitivity", "sum.yaml", "--dial", "b", "--set", "b=6", "--json").stdout)
+    assert moved["dials"][0]["today"] == 6
+    audited = command("audit", "sum.yaml", "--set", "a=4", "--runs", "5", "--json")
+    assert json.loads(audited.stdout)["origin"]["dials"] == {"a": 4}
+    assert all("--set a=4" in one["command"] for one in json.loads(audited.stdout)["findings"] if one["command"])
+    assert command("sweep", "sum.yaml", "--dial", "a=1,4", "--set", "c=4").returncode == 2

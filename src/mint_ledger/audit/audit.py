@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import shlex
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -331,5 +332,7 @@ def _finding(game: PlayableGame, check: Check, caught: Caught) -> Finding:
         ),
         "",
     )
-    command = f"mint-ledger run {game.source.file} {caught.replay}" if caught.replay else ""
+    # What was set before the audit is set where it is shown, too.
+    turned = "".join(f" --set {shlex.quote(f'{dial}={value}')}" for dial, value in game.changes())
+    command = f"mint-ledger run {game.source.file}{turned} {caught.replay}" if caught.replay else ""
     return Finding(check, caught, game.source.place(caught.path), command, accepted)

@@ -83,6 +83,16 @@ def load_game(path: Path) -> Game:
     return has_read(loads(read_stream(sys.stdin.buffer, STDIN), STDIN))
 
 
+def set_before(game: Game, settings: list[str] | None, variant: str | None) -> tuple[Game, str | None]:
+    """A game whose dials are set before it is swept, tuned or looked at, and the variant that is still to be played.
+
+    Raises:
+        NotFound: there is no such dial or variant.
+        BadRequest: a setting is none.
+    """
+    return (game.turned(variant, read_dials(settings)), None) if settings else (game, variant)
+
+
 def joined(names: list[str] | None) -> str | None:
     """Several habits or variants as one text."""
     return " + ".join(names) if names else None

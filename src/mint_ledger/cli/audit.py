@@ -9,7 +9,7 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import JsonOption, SeedOption, load_game
+from mint_ledger.cli.arguments import JsonOption, SeedOption, SetOption, load_game, set_before
 from mint_ledger.cli.exits import FELL_SHORT
 from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.errors import BadRequest
@@ -19,6 +19,7 @@ def audit(
     game: Annotated[Path | None, typer.Argument(metavar="GAME", help="The game file.")] = None,
     runs: Annotated[int, typer.Option(help="How many runs of each habit and variant; 0: look at the file alone.")] = 50,
     seed: SeedOption = 1,
+    settings: SetOption = None,
     only: Annotated[
         list[str] | None, typer.Option(metavar="NAME", help="Only this check, by name or code (repeatable).")
     ] = None,
@@ -52,7 +53,7 @@ def audit(
         return
     if game is None:
         raise BadRequest("audit wants a game file, or --about and the name of a finding")
-    loaded = load_game(game)
+    loaded, _ = set_before(load_game(game), settings, None)
     with telling_progress(f"{loaded.title}: runs") as (progress, tell):
         found = None if tell is None else lambda finding: tell(found_text(finding))
         answer = loaded.audit(

@@ -22,6 +22,7 @@ from mint_ledger.cli.arguments import (
     load_game,
     read_dials,
     read_named,
+    set_before,
     tell_meant,
 )
 from mint_ledger.cli.completing import complete_settings, complete_targets
@@ -102,6 +103,7 @@ def sweep(
     seed: SeedOption = 1,
     played_by: HabitOption = None,
     variants: VariantOption = None,
+    settings: SetOption = None,
     points: Annotated[
         int | None, typer.Option(help="Spread so many points over the ranges, instead of a grid of all values.")
     ] = None,
@@ -122,7 +124,7 @@ def sweep(
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
 
-    loaded = load_game(game)
+    loaded, variant = set_before(load_game(game), settings, variant)
     tell_meant(loaded, (read_named(text)[0] for text in dial), quiet=as_json)
     stopped: SweepInterrupted | None = None
     with counted_progress(f"{loaded.title}: points") as progress:
@@ -187,6 +189,7 @@ def tune(
     seed: SeedOption = 1,
     played_by: HabitOption = None,
     variants: VariantOption = None,
+    settings: SetOption = None,
     habits: Annotated[
         bool, typer.Option("--habits", help="Find a variant for each habit, so that each has its own target.")
     ] = False,
@@ -219,7 +222,7 @@ def tune(
         option = "--most" if most is not None else "--least"
         for name in (name for name, value in others.items() if value):
             raise BadRequest(f"{name} does not go with {option}, which looks for the best of all settings")
-        loaded = load_game(game)
+        loaded, variant = set_before(load_game(game), settings, variant)
         tell_meant(loaded, bounds, quiet=as_json)
         with counted_progress(f"{loaded.title}: settings") as progress:
             found = loaded.tune_most(
@@ -243,7 +246,7 @@ def tune(
         check_runs(runs)
     if not habits and bool(target) == bool(wants) and (target or len(bounds) == 1):
         raise BadRequest("tune wants --target NAME of the file, or --want RANGE")
-    loaded = load_game(game)
+    loaded, variant = set_before(load_game(game), settings, variant)
     tell_meant(loaded, bounds, quiet=as_json)
     words = [name for name in bounds if name in loaded.dials.names and isinstance(loaded.dials.shown(name), str)]
     if words:
@@ -372,6 +375,7 @@ def sensitivity(
     seed: SeedOption = 1,
     played_by: HabitOption = None,
     variants: VariantOption = None,
+    settings: SetOption = None,
     plot: Annotated[Path | None, typer.Option(help="Draw the ranking into this file.")] = None,
     sure: SureOption = 0.95,
     as_json: JsonOption = False,
@@ -384,7 +388,7 @@ def sensitivity(
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.views.sensitivity_text import sobol_text
 
-    loaded = load_game(game)
+    loaded, variant = set_before(load_game(game), settings, variant)
     tell_meant(loaded, (read_named(text)[0] for text in dial or () if "=" in text), quiet=as_json)
     stopped: SensitivityInterrupted | None = None
     with counted_progress(f"{loaded.title}: {'studies' if sobol else 'dials'}") as progress:

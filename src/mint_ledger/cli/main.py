@@ -470,6 +470,7 @@ def why(
     variants: VariantOption = None,
     settings: SetOption = None,
     script: ScriptOption = None,
+    engine: EngineOption = "auto",
     as_json: JsonOption = False,
 ) -> None:
     """Say why an account is worth what it is: its last changes and the rules behind them."""
@@ -479,7 +480,7 @@ def why(
 
     from mint_ledger.views.why_text import why_text
 
-    answer = _played(game, seed, number, habit, variant, script, settings, "auto").why(account, at, count)
+    answer = _played(game, seed, number, habit, variant, script, settings, engine).why(account, at, count)
     say_json(asdict(answer)) if as_json else say(why_text(answer))
 
 
