@@ -10,7 +10,7 @@ import sys
 import threading
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 from typer.models import CommandInfo
@@ -34,14 +34,14 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.audit import audit
 from mint_ledger.cli.balance import matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
+from mint_ledger.cli.check import check
 from mint_ledger.cli.compare import compare
-from mint_ledger.cli.completing import UNDER_WAY, complete_accounts, complete_games, written
-from mint_ledger.cli.exits import FELL_SHORT, INTERNAL_FAULT, INTERRUPTED, UNUSABLE
+from mint_ledger.cli.completing import UNDER_WAY, complete_accounts, written
+from mint_ledger.cli.exits import INTERNAL_FAULT, INTERRUPTED, UNUSABLE
 from mint_ledger.cli.frame import (
     JUDGE,
     PLAY,
     SHARE,
-    STREAM,
     TUNE,
     WRITE,
     Group,
@@ -68,8 +68,6 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
 SCHEMA = "mint-ledger.schema.json"
-# With so few, `check` only says what is certainly off.
-FEW_RUNS = 200
 # Where no command is carried out, their options need not be built.
 WITHOUT_COMMAND = ("", "-h", "--help", "--version")
 
@@ -145,112 +143,6 @@ def _schema_text() -> str:
     from mint_ledger.game.schema import game_schema
 
     return json.dumps(game_schema(), indent=1, ensure_ascii=False) + "\n"
-
-
-def check(
-    games: Annotated[
-        list[Path],
-        typer.Argument(metavar="GAME...", help="Game files; - reads one from stdin.", autocompletion=complete_games),
-    ],
-    order: Annotated[bool, typer.Option("--order", help="Show what happens in which order.")] = False,
-    junit: Annotated[
-        Path | None, typer.Option(help="Write playtests and targets as JUnit XML into this file, for build servers.")
-    ] = None,
-    upgrade: Annotated[
-        bool,
-        typer.Option("--upgrade", help="Write files of an older format anew first; comments stay."),
-    ] = False,
-    as_json: JsonOption = False,
-) -> None:
-    """Is the file valid, and do its playtests pass?"""
-    if upgrade:
-        for game in games:
-            _upgrade(game)
-    if junit is not None and len(games) > 1:
-        raise BadRequest("--junit writes what came of one game")
-    looked: list[dict[str, Any]] = []
-    codes: list[int] = []
-    for game in games:
-        if codes and codes[-1] != UNUSABLE and not as_json:
-            say("")
-        try:
-            codes.append(_check(game, junit, looked if as_json else None, order=order))
-        except MintError as error:
-            if len(games) == 1:
-                raise
-            say(str(error), error=True)
-            codes.append(UNUSABLE)
-    if as_json and not order:
-        say_json(looked[0] if len(games) == 1 else {"games": looked})
-    if max(codes):
-        raise typer.Exit(max(codes))
-
-
-def _upgrade(game: Path) -> None:
-    """Write a file as it is written today, and show what changes."""
-    from mint_ledger.cli.files import show_change
-    from mint_ledger.files import write_text
-    from mint_ledger.game.formats import upgraded
-    from mint_ledger.game.source import read_source
-
-    if game == STREAM:
-        raise BadRequest("a game that was read from stdin has no file to be written into")
-    source = read_source(game)
-    text = upgraded(source)
-    if text is not None:
-        write_text(game, text)
-        hint(f"{show_change(game, source.text, text)}\n\n{game} is written\n")
-
-
-def _check(game: Path, junit: Path | None, looked: list[dict[str, Any]] | None, *, order: bool) -> int:
-    """Look at one game; the exit code that it asks for. With `looked` what was seen is added to that, and not said."""
-    from mint_ledger.views.balance_text import targets_text
-    from mint_ledger.views.check_text import check_text, order_text
-
-    loaded = load_game(game)
-    if order:
-        say(order_text(loaded, loaded.lowered.program))
-        return 0
-    results = loaded.play_tests()
-    audited = loaded.audit(runs=0)
-    judged = loaded.judge(FEW_RUNS) if loaded.targets else []
-    missed = [one for one in judged if one.verdict == "missed"]
-    if junit:
-        from mint_ledger.cli.files import write_output
-        from mint_ledger.views.junit import junit_text
-
-        write_output(junit, junit_text(loaded.title, results, judged))
-    if looked is not None:
-        from mint_ledger.players.recorded import game_mark
-
-        looked.append(
-            {
-                "file": str(game),
-                "title": loaded.title,
-                # What recorded plays name in their column `game`.
-                "game": game_mark(loaded),
-                "playtests": [
-                    {
-                        "name": result.name,
-                        "passed": result.passed,
-                        "stopped": result.stopped,
-                        "expectations": [
-                            {"at": f.at, "expected": f.expected, "held": f.held, "found": f.values}
-                            for f in result.found
-                        ],
-                    }
-                    for result in results
-                ],
-                "findings": [finding.as_json() for finding in audited.findings],
-                "unnamed_luck": [loaded.source.place(path).line for path in loaded.lowered.unnamed_luck],
-                "missed": [one.as_json() for one in missed],
-            }
-        )
-    else:
-        say(check_text(loaded, loaded.lowered, results, audited))
-        if missed:
-            say(f"  targets that are certainly missed, after {FEW_RUNS} runs:\n{targets_text(missed)}")
-    return FELL_SHORT if missed or not all(result.passed for result in results) else 0
 
 
 def run(
