@@ -310,6 +310,7 @@ def test_the_commands_agree_with_the_library(command: Command, tmp_path: Path, c
     assert judged.returncode == 1
     assert "1 of 3 targets are met" in judged.stdout
     swept = json.loads(command("sweep", "coin.yaml", "--dial", "luck=0.2,0.4", "--runs", 200, "--json").stdout)
+    assert swept.pop("origin")["command"] == "sweep"
     assert swept == coin.sweep({"luck": [0.2, 0.4]}, runs=200).as_json()
     compared = command("compare", "coin.yaml", "--with", "luck=0.6", "--runs", 300)
     assert "lose → win" in compared.stdout and "luck=0.6" in compared.stdout
