@@ -61,7 +61,8 @@ def origin() -> dict[str, Any]:
         for game in _Asked.games
     ]
     for option, name in _TOLD.items():
-        if option in _Asked.given:
+        # To `history` a number is that of a study in its store.
+        if option in _Asked.given and (option, _Asked.command) != ("number", "history"):
             value = _Asked.given[option]
             told[name] = " + ".join(value) if isinstance(value, list) else value
     if "settings" in _Asked.given:
