@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import atexit
+import importlib.util
 import os
 import shutil
 import signal
@@ -9,6 +10,7 @@ import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from types import ModuleType
 
 import pytest
 from hypothesis import settings
@@ -53,6 +55,15 @@ def command(tmp_path: Path) -> Command:
 @pytest.fixture(scope="session")
 def demo() -> mint.Game:
     return mint.load(mint.demo_path())
+
+
+def docs_script(name: str) -> ModuleType:
+    """A script of the docs as a module."""
+    spec = importlib.util.spec_from_file_location(name, Path(__file__).parent.parent / "docs" / f"{name}.py")
+    assert spec is not None and spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    return module
 
 
 def heed_ctrl_c() -> None:

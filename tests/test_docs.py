@@ -1,12 +1,11 @@
 from __future__ import annotations
 
-import importlib.util
 import re
 from pathlib import Path
 from types import ModuleType
 
 import pytest
-from conftest import Command
+from conftest import Command, docs_script
 
 ROOT = Path(__file__).parent.parent
 HOW_TOS = sorted((ROOT / "docs" / "how-to").glob("*.md"))
@@ -16,11 +15,7 @@ RUN_AGAIN = "run python docs/make_pages.py and read what has changed"
 @pytest.fixture(scope="module")
 def making() -> ModuleType:
     """The script that makes pages of documentation from the code."""
-    spec = importlib.util.spec_from_file_location("make_pages", ROOT / "docs" / "make_pages.py")
-    assert spec is not None and spec.loader is not None
-    module = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(module)
-    return module
+    return docs_script("make_pages")
 
 
 def test_the_pages_that_are_made_from_the_code_are_as_it_makes_them(making: ModuleType) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import importlib.util
 import json
 import shutil
 from pathlib import Path
@@ -11,7 +10,7 @@ from types import ModuleType
 from typing import Any
 
 import pytest
-from conftest import Command
+from conftest import Command, docs_script
 from jsonschema import Draft202012Validator
 
 import mint_ledger as mint
@@ -44,11 +43,7 @@ SLOW = [
 
 @pytest.fixture(scope="module")
 def making() -> ModuleType:
-    spec = importlib.util.spec_from_file_location("make_schemas", ROOT / "docs" / "make_schemas.py")
-    assert spec is not None and spec.loader is not None
-    module = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(module)
-    return module
+    return docs_script("make_schemas")
 
 
 @pytest.fixture

@@ -18,6 +18,7 @@ from mint_ledger.cli.completing import (
     complete_settings,
     complete_variants,
 )
+from mint_ledger.cli.files import STDIN, STREAM
 from mint_ledger.cli.origin import games_read, has_read
 from mint_ledger.errors import BadRequest
 
@@ -61,9 +62,6 @@ SureOption = Annotated[float, typer.Option(help="The chance with which an interv
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 
-STDIN = "<stdin>"
-
-
 def load_game(path: Path) -> Game:
     """Read the game of a command; `-` is stdin.
 
@@ -72,7 +70,7 @@ def load_game(path: Path) -> Game:
     """
     from mint_ledger.client import load, loads
 
-    if path != Path("-"):
+    if path != STREAM:
         return has_read(load(path))
     from mint_ledger.game.source import read_stream
 

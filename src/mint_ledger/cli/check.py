@@ -10,7 +10,7 @@ import typer
 from mint_ledger.cli.arguments import JsonOption, load_game
 from mint_ledger.cli.completing import complete_games
 from mint_ledger.cli.exits import FELL_SHORT, UNUSABLE
-from mint_ledger.cli.frame import STREAM
+from mint_ledger.cli.files import STREAM
 from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.errors import BadRequest, MintError
 

@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 FIGURES = ("png", "svg", "pdf")
 
 
-STDOUT = Path("-")
+# How stdin and stdout are named on the command line, and how a game from stdin is called in what is told of it.
+STREAM, STDIN = Path("-"), "<stdin>"
 
 
 def write_output(path: Path, content: str | bytes) -> None:
@@ -32,7 +33,7 @@ def write_output(path: Path, content: str | bytes) -> None:
         BadRequest: a game file stands there, or it cannot be written.
     """
     data = content.encode("utf-8") if isinstance(content, str) else content
-    if path == STDOUT:
+    if path == STREAM:
         if sys.stdout is None or sys.stdout.closed:
             raise BadRequest("the data were to go to stdout, and stdout is closed")
         sys.stdout.buffer.write(data)
@@ -44,7 +45,7 @@ def write_output(path: Path, content: str | bytes) -> None:
 
 def form_of(path: Path, usual: str) -> str:
     """The form that a path's ending asks for; the usual one on stdout."""
-    return usual if path == STDOUT else path.suffix
+    return usual if path == STREAM else path.suffix
 
 
 def write_journal(path: Path, run: Run) -> None:
@@ -91,7 +92,7 @@ def write_game(before: Source, after: Source) -> list[str]:
     """
     from mint_ledger.game.table_files import changed_files
 
-    if before.file == "<stdin>":
+    if before.file == STDIN:
         raise BadRequest("a game that was read from stdin has no file to be written into")
     changed = changed_files(before, after)
     for path, (_, text) in changed.items():

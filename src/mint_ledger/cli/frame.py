@@ -5,13 +5,13 @@ from __future__ import annotations
 import inspect
 from collections.abc import Callable, Mapping
 from functools import wraps
-from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 from typer.core import TyperGroup
 
 from mint_ledger.cli.arguments import read_dials
+from mint_ledger.cli.files import STREAM
 from mint_ledger.cli.origin import asked
 from mint_ledger.cli.output import be_quiet, give_stdout_to_data
 from mint_ledger.errors import BadRequest
@@ -19,7 +19,6 @@ from mint_ledger.plain import neutral
 
 WRITE, PLAY, JUDGE, TUNE, SHARE = "Write", "Play", "Judge", "Tune", "Share"
 LEVELS = ("debug", "info", "warning", "error")
-STREAM = Path("-")
 # Where `-` is what is read.
 INPUTS = ("game", "other", "script", "plays")
 

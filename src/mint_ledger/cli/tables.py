@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from mint_ledger.cli.arguments import GameArgument, JsonOption, load_game
-from mint_ledger.cli.files import STDOUT, form_of, show_changes, write_game
+from mint_ledger.cli.files import STREAM, form_of, show_changes, write_game
 from mint_ledger.cli.frame import WRITE, Group, add_command
 from mint_ledger.cli.output import hint, say, say_json, say_json_text
 from mint_ledger.errors import BadRequest
@@ -30,7 +30,7 @@ def tables_export(
     from mint_ledger.tables.book import write_book
     from mint_ledger.tables.sheets import make_sheets
 
-    if output == STDOUT:
+    if output == STREAM:
         raise BadRequest("a book is a file or a folder; `export -o -` gives all numbers on stdout")
     loaded = load_game(game)
     sheets = make_sheets(loaded)
