@@ -162,13 +162,6 @@ class Formula:
         """All plain names in it (first parts of `a.b` included)."""
         return {node.id for node in ast.walk(self.tree) if isinstance(node, ast.Name)}
 
-    def draws(self) -> bool:
-        """Whether it throws dice of any sort."""
-        return any(
-            isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in CHANCE_CALLS
-            for node in ast.walk(self.tree)
-        )
-
     def plain(self) -> float | bool | str:
         """What would be written in a file for it."""
         if self.number is None:
@@ -351,7 +344,7 @@ def _check_call(node: ast.Call, text: str, calls: Sequence[str]) -> None:
     if not isinstance(node.func, ast.Name):
         raise FormulaError(f"'{shorten(_source(node.func, text))}' cannot be called")
     name = node.func.id
-    if name not in calls:
+    if name not in calls and (calls is not CALLS or name.startswith("_")):
         raise FormulaError(f"unknown call '{shorten(name)}'{nearest(name, calls)}")
     if name == "pick" and [keyword.arg for keyword in node.keywords] == ["weights"]:
         given = node.keywords[0].value
@@ -361,6 +354,8 @@ def _check_call(node: ast.Call, text: str, calls: Sequence[str]) -> None:
         node.args, node.keywords = [*node.args, ast.copy_location(weights, given)], []
     if node.keywords:
         raise FormulaError(f"{name}() takes no named values")
+    if name not in CALLS and name not in MEASURE_CALLS:
+        return  # one of the file's own formulas, or nothing: that is known once names are looked up
     counts = {**ARGUMENTS, **MEASURE_CALLS} if calls is not CALLS else ARGUMENTS
     least, most = counts.get(name, (1, 1))
     if not least <= len(node.args) <= most:

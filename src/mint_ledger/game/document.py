@@ -17,6 +17,7 @@ from mint_ledger.game.habit import Habit
 from mint_ledger.game.kind import Kind
 from mint_ledger.game.level import Level
 from mint_ledger.game.lot import Lot
+from mint_ledger.game.named_formula import NamedFormula
 from mint_ledger.game.parts import MeasureText, Number, Part
 from mint_ledger.game.readout import ReadoutItem
 from mint_ledger.game.rule import Rule
@@ -42,6 +43,7 @@ class GameFile(Part):
     space: Space | None = None
     numbers: dict[str, Number] = Field(default_factory=dict)
     tables: dict[str, Table] = Field(default_factory=dict)
+    formulas: dict[str, NamedFormula] = Field(default_factory=dict)
     stats: dict[str, Stat] = Field(default_factory=dict)
     kinds: dict[str, Kind] = Field(default_factory=dict)
     attacks: dict[str, Attack] = Field(default_factory=dict)

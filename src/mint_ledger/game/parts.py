@@ -108,8 +108,9 @@ def bare_names(value: object) -> set[str]:
     """All names in the formulas and postings of a part that stand by themselves, not before or behind a dot."""
     names: set[str] = set()
     for tree in trees_in(value):
+        calls = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
         owners = {id(node.value) for node in ast.walk(tree) if isinstance(node, (ast.Attribute, ast.Subscript))}
-        names |= {node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in owners}
+        names |= {node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in owners | calls}
         # `health.max` is about self's health all the same.
         names |= {
             node.value.id

@@ -39,6 +39,7 @@ SECTIONS = (
     Section("space", "part"),
     Section("numbers", "by name", "in formulas", has_dials=True),
     Section("tables", "by name", "identifiers", has_dials=True),
+    Section("formulas", "by name", "identifiers"),
     Section("stats", "by name", "in formulas", has_dials=True, sheet="stats"),
     Section("kinds", "by name", "in formulas", has_dials=True, sheet="stats"),
     Section("attacks", "by name", "identifiers", has_dials=True, sheet="attacks"),

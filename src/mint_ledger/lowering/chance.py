@@ -6,7 +6,7 @@ import ast
 from collections.abc import Sequence
 
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import InFormula, Scope, Typed
+from mint_ledger.lowering.scope import EntityRef, InFormula, Scope, Typed
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, div, mul, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, Apply, Expr, Local, Unary
 from mint_ledger.program.statements import Draw, Guard, Let
@@ -25,7 +25,8 @@ def draw(scope: Scope, part: Expr = ZERO, call: int | None = None) -> Local:
         lowering.unnamed_luck[luck.owner] = None
     spans = _spans(scope)
     places = draw_places(scope, call)
-    entity = scope.self_.entity if scope.self_ is not None and spans[0][0] else ZERO
+    drawer = _drawer(scope)
+    entity = drawer.entity if drawer is not None and spans[0][0] else ZERO
     first = min(first for _, first, _ in spans)
     last = max(first + count for _, first, count in spans)
     handle = luck.handle(tuple(name for name, _, _ in spans), call)
@@ -35,9 +36,14 @@ def draw(scope: Scope, part: Expr = ZERO, call: int | None = None) -> Local:
     return Local(local)
 
 
+def _drawer(scope: Scope) -> EntityRef | None:
+    return scope.self_ or scope.drawer
+
+
 def _spans(scope: Scope) -> list[tuple[str, int, int]]:
     """Whose draws they are: each kind with its first entity and how many there are; one of no name for the game."""
-    members = scope.self_.members if scope.self_ is not None else ()
+    drawer = _drawer(scope)
+    members = drawer.members if drawer is not None else ()
     return [(m.name, m.first, m.room) for m in members if m.room] or [("", 0, 1)]
 
 

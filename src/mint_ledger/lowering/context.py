@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
@@ -146,6 +147,11 @@ class Lowering:
     # What formulas ask of and has to be counted all along: it is known once all of them have been looked at.
     counted: frozenset[tuple[str, str]] = frozenset()
     asked_counts: set[tuple[str, str]] = field(default_factory=set)
+    # The file's own formulas of which a fault is told where they stand, and those that throw dice; how many calls of
+    # such formulas each formula comes to.
+    broken_formulas: set[str] = field(default_factory=set)
+    drawing_formulas: set[str] = field(default_factory=set)
+    named_calls: Counter[int] = field(default_factory=Counter)
     lots: dict[str, LoweredLot] = field(default_factory=dict)
     # How many branches of lots have been written out, those within branches of others among them.
     drawings: int = 0

@@ -8,11 +8,12 @@ from dataclasses import replace
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
-from mint_ledger.formula.syntax import CHANCE_CALLS, COUNT_CALLS, parse_expression, shorten
+from mint_ledger.formula.syntax import CALLS, CHANCE_CALLS, COUNT_CALLS, parse_expression, shorten
 from mint_ledger.game.dials import COORDINATES
 from mint_ledger.lowering import chance, counts, entities, reading, table
 from mint_ledger.lowering.columns import level_began_column
 from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.named_formula import draws, lower_call, parts_in
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed, ValueType
 from mint_ledger.lowering.sharing import shared
@@ -172,7 +173,7 @@ class FormulaLowerer:
             frozenset(self.accounts),
             asks=False,
             watched=scope.watched,
-            either=any(isinstance(node, ast.BoolOp) and isinstance(node.op, ast.Or) for node in ast.walk(formula.tree)),
+            either=any(isinstance(part, ast.Or) for part in parts_in(scope.lowering, formula.tree)),
         )
         scope.lowering.sites.formula(site)
         return site.reads
@@ -351,7 +352,7 @@ class FormulaLowerer:
 
     def _boolean(self, node: ast.BoolOp) -> Typed:
         is_and = isinstance(node.op, ast.And)
-        if any(draws(item) for item in node.values[1:]):
+        if any(self._draws(item) for item in node.values[1:]):
             return Typed(self._step_by_step(node.values, is_and), "flag")
         items = tuple(self.flag(item) for item in node.values)
         return Typed(And(items) if is_and else Or(items), "flag")
@@ -369,7 +370,7 @@ class FormulaLowerer:
 
     def _comparison(self, node: ast.Compare) -> Typed:
         operands = [self.lower(item) for item in (node.left, *node.comparators)]
-        if len(operands) > 2 and any(draws(item) for item in node.comparators[:-1]):
+        if len(operands) > 2 and any(self._draws(item) for item in node.comparators[:-1]):
             operands = [replace(item, expr=self.scope.builder.let(self.checked(item.expr))) for item in operands]
         nodes = (node.left, *node.comparators)
         tests: list[Expr] = []
@@ -381,7 +382,7 @@ class FormulaLowerer:
 
     def _choice(self, node: ast.IfExp) -> Typed:
         test = self.flag(node.test)
-        if not draws(node.body) and not draws(node.orelse):
+        if not self._draws(node.body) and not self._draws(node.orelse):
             then, other = self.lower(node.body), self.lower(node.orelse)
             return self._same_type(node, then, other, Choose(test, then.expr, other.expr))
         b = self.scope.builder
@@ -404,6 +405,12 @@ class FormulaLowerer:
     def _call(self, node: ast.Call) -> Typed:
         assert isinstance(node.func, ast.Name)
         name, arguments = node.func.id, node.args
+        if name in self.scope.lowering.game.formulas:
+            return lower_call(self, name, arguments)
+        if name not in CALLS:
+            raise Problem(
+                f"unknown call '{shorten(name)}'{nearest(name, (*CALLS, *self.scope.lowering.game.formulas))}"
+            )
         if name in CHANCE_CALLS:
             return chance.call(self, name, arguments)
         if name in ("count", "total", "lowest", "highest", "any", "all"):
@@ -440,6 +447,9 @@ class FormulaLowerer:
                 return Only(Apply("log", (values[0],)), positive, "the logarithm of a number that is not above 0")
         unary: dict[str, UnaryOp] = {"abs": "abs", "floor": "floor", "ceil": "ceil", "round": "round"}
         return Unary(unary[name], values[0])
+
+    def _draws(self, node: ast.expr) -> bool:
+        return draws(self.scope.lowering, node)
 
     def elsewhere(self, scope: Scope) -> FormulaLowerer:
         """The same formula going on in another scope."""
@@ -492,11 +502,3 @@ def _check_comparable(operator: ast.cmpop, left: Typed, right: Typed, left_text:
             raise Problem(
                 f"'{one.words[0]}' is not one of {', '.join(other.words)}{nearest(one.words[0], other.words)}"
             )
-
-
-def draws(node: ast.expr) -> bool:
-    """Whether a part of a formula throws dice."""
-    return any(
-        isinstance(part, ast.Call) and isinstance(part.func, ast.Name) and part.func.id in CHANCE_CALLS
-        for part in ast.walk(node)
-    )

@@ -34,6 +34,7 @@ from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.luck import rule_luck
 from mint_ledger.lowering.measure import lower_measures
 from mint_ledger.lowering.motion import check_space, forget_motion, lower_motion
+from mint_ledger.lowering.named_formula import check_named_formulas
 from mint_ledger.lowering.presence import emit_beginnings, lower_begin, lower_opening, lower_presence, lower_watch_gone
 from mint_ledger.lowering.readout import lower_readout
 from mint_ledger.lowering.rule import RuleLowering
@@ -147,6 +148,7 @@ def _lower_all(
     known_columns(lowering)
     find_turn_order(lowering)
     check_tables(lowering)
+    check_named_formulas(lowering)
     check_stats(lowering)
     lower_accounts(lowering)
     check_starts(lowering)
@@ -219,6 +221,13 @@ def _check_names(lowering: Lowering) -> None:
                 if name in owners:
                     lowering.fault(path, f"'{name}' is the name of one of the {owners[name]} already")
                 owners[name] = section.name
+    for formula, named in game.formulas.items():
+        for name in named.of:
+            _check_identifier(lowering, ("formulas", formula, "of"), name, in_formulas=True)
+            if name in lowering.cast.members:
+                lowering.fault(
+                    ("formulas", formula, "of"), f"'{name}' is a kind; choose another name for what comes in"
+                )
     for kind, model in game.kinds.items():
         for name in model.stats:
             _check_identifier(lowering, ("kinds", kind, "stats", name), name, in_formulas=True)

@@ -18,6 +18,7 @@ from mint_ledger.lowering.attack import AttackLowering
 from mint_ledger.lowering.columns import account_column, ending_column, level_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import COMPARISONS, check_type, condition, entity_text, lower_formula
+from mint_ledger.lowering.named_formula import open_call
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import Scope
 from mint_ledger.program import parts
@@ -57,6 +58,8 @@ OPERATORS: dict[type[ast.AST], str] = {
 OFFERS = ("times", "held", "could", "taken")
 _HELD = ("total", "holds", "since")
 MEASURES = (*CALLS, *MEASURE_CALLS)
+# Measures are no formulas of the program; their calls of the file's own formulas are counted by this number.
+MEASURED = -2
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,11 +104,14 @@ class _Measures:
     builder: BlockBuilder = field(default_factory=BlockBuilder)
     known: dict[str, Measure] = field(default_factory=dict)
     watched: dict[Path, Reading] = field(default_factory=dict)
+    # What was handed to the file's own formula that is being written out.
+    handed: dict[str, Value] | None = None
 
     def lower(self, name: str, text: str, path: Path) -> None:
         scope = Scope(self.lowering, self.builder, path, no_chance="a measure")
+        self.lowering.named_calls[MEASURED] = 0
         try:
-            value = self._value(scope, parse_expression(text, MEASURES))
+            value = self._value(scope, parse_expression(text, (*MEASURES, *self.lowering.game.formulas)))
         except (Problem, FormulaError) as problem:
             self.lowering.fault(path, str(problem))
             return
@@ -129,12 +135,27 @@ class _Measures:
                 return Calculation("if", tuple(self._value(scope, part) for part in (test, body, other)))
             case ast.Call(func=ast.Name(id=("min" | "max" | "abs") as name), args=arguments):
                 return Calculation(name, tuple(self._value(scope, argument) for argument in arguments))
+            case ast.Call(func=ast.Name(id=name), args=arguments) if name in self.lowering.game.formulas:
+                return self._named_formula(scope, name, arguments)
             case ast.Call(func=ast.Name(id=name), args=arguments) if name in MEASURE_CALLS:
                 return self._reading(scope, name, arguments)
         raise Problem(
             f"'{ast.unparse(node)}' is no measure of a run; measures are made of time, level, "
             f"{', '.join(MEASURE_CALLS)} and arithmetic"
         )
+
+    def _named_formula(self, scope: Scope, name: str, arguments: list[ast.expr]) -> Value:
+        """One of the file's own formulas, of values that are measured."""
+        named = open_call(self.lowering, MEASURED, name, len(arguments))
+        values = [self._value(scope, argument) for argument in arguments]
+        outside, self.handed = self.handed, dict(zip(named.of, values, strict=True))
+        try:
+            return self._value(scope, named.is_.tree)
+        except Problem as problem:
+            told = not str(problem) or str(problem).startswith("in '")
+            raise Problem(str(problem) if told else f"in '{name}': {problem}") from None
+        finally:
+            self.handed = outside
 
     def _words(self, scope: Scope, node: ast.Compare) -> tuple[Value, Value] | None:
         """Both sides of a comparison in which `closing` of a word stands; none if there is none."""
@@ -174,6 +195,10 @@ class _Measures:
         return posting.account_owners(scope, ref, name)[0][1]
 
     def _named(self, name: str) -> Value:
+        if self.handed is not None:
+            if name in self.handed:
+                return self.handed[name]
+            raise Problem(f"a formula that measures a run reads what is handed to it alone, and not '{name}'")
         if name == "time":
             return Reading("time")
         if name == "level":

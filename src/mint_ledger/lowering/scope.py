@@ -84,8 +84,9 @@ class InFormula(Protocol):
 class Scope:
     """A place in the game where formulas stand.
 
-    `no_chance` says why chance may not stand here; `luck` is whose the draws of its chance calls are. `within` are
-    the worked out stats and limits that are being written out here. `watched` formulas set something off.
+    `no_chance` says why chance may not stand here; `luck` is whose the draws of its chance calls are, and `drawer` the
+    entity that draws where `self` is not seen. `within` are the worked out stats and limits that are being written out
+    here. `watched` formulas set something off.
     """
 
     lowering: Lowering
@@ -98,6 +99,7 @@ class Scope:
     hit: dict[str, Expr] | None = None
     bound: dict[str, EntityRef] = field(default_factory=dict)
     luck: Luck | None = None
+    drawer: EntityRef | None = None
     no_chance: str | None = None
     outcome: bool = False
     watched: bool = False

@@ -159,6 +159,8 @@ class Sites:
     safe_after_hits: set[str] = field(default_factory=set)
     # Where it is asked whose turn it is, and which accounts bars and measures show.
     turns: dict[Path, None] = field(default_factory=dict)
+    # The file's own formulas that are called.
+    calls: dict[str, None] = field(default_factory=dict)
     shown: dict[tuple[Path, StatOf], None] = field(default_factory=dict)
 
     def formula(self, site: FormulaSite) -> None:

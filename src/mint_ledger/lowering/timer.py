@@ -11,6 +11,7 @@ from mint_ledger.lowering.columns import only_script_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount
 from mint_ledger.lowering.luck import Luck
+from mint_ledger.lowering.named_formula import draws
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, mul, no, sub
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Checked, Constant, Dial, Due, Expr, Time
@@ -80,8 +81,9 @@ def guard_number(b: BlockBuilder, so_far: Expr, period: Expr, formula: int) -> N
 def add_timer(timer: Timer, fire: Callable[[BlockBuilder, Expr], None]) -> None:
     """Wire a timer: set it as an entity appears, and fire it in part 5 of each step."""
     lowering = timer.lowering
-    set_up = _set_random if timer.every.draws() else _set_steady
-    tick = _tick_random if timer.every.draws() else _tick_steady
+    is_random = draws(lowering, timer.every.tree)
+    set_up = _set_random if is_random else _set_steady
+    tick = _tick_random if is_random else _tick_steady
     ranges = ranges_of(timer.members)
     only_script = only_script_column(lowering)
 
@@ -94,7 +96,7 @@ def add_timer(timer: Timer, fire: Callable[[BlockBuilder, Expr], None]) -> None:
                     tick(timer, b, who, fire)
 
     lowering.wiring.polled.append((timer.luck.owner, poll))
-    if not timer.every.draws():
+    if not is_random:
         columns = timer.column("base"), timer.column("count", "counter"), timer.column("period", "mark")
         lowering.timers.append(TimerColumns(*columns))
     if not timer.members:
