@@ -31,6 +31,11 @@ class Place:
     def __str__(self) -> str:
         return f"{self.file}:{self.line}:{self.column}"
 
+    def told(self, file: str) -> str:
+        """Its line for people who look at a file, with the name of its own file where that is another."""
+        line = f"line {self.line}"
+        return line if self.file == file else f"{self.file.replace(chr(92), '/').rpartition('/')[2]} {line}"
+
 
 @dataclass(frozen=True, slots=True)
 class Fault:

@@ -17,6 +17,7 @@ import pytest
 if TYPE_CHECKING:
     from mint_ledger.balance.targets import Judged
     from mint_ledger.client import Game
+    from mint_ledger.errors import Place
     from mint_ledger.playing.playtests import PlaytestResult
 
 ENDINGS = (".yaml", ".yml")
@@ -107,9 +108,9 @@ class GameItem(pytest.Item):
             return str(excinfo.value)
         return super().repr_failure(excinfo, style)
 
-    def at(self, line: int) -> tuple[Path, int, str]:
-        """Where in the file it stands."""
-        return self.path, line - 1, self.name
+    def at(self, place: Place) -> tuple[Path, int, str]:
+        """Where it stands, in the game file or in one that it includes."""
+        return Path(place.file), place.line - 1, self.name
 
 
 class PlaytestItem(GameItem):
@@ -129,7 +130,7 @@ class PlaytestItem(GameItem):
 
     def reportinfo(self) -> tuple[Path, int, str]:
         """Where it stands."""
-        return self.at(self.parent.game.source.place(("playtests", self.which)).line)
+        return self.at(self.parent.game.source.place(("playtests", self.which)))
 
 
 class TargetItem(GameItem):
@@ -155,4 +156,4 @@ class TargetItem(GameItem):
         """Where it stands."""
         game = self.parent.game
         index = next(i for i, target in enumerate(game.targets) if target.name == self.which.name)
-        return self.at(game.source.place(("targets", index)).line)
+        return self.at(game.source.place(("targets", index)))

@@ -293,6 +293,12 @@ def plain_value(value: float) -> float:
 def turn_data(data: Any, cast: Cast, changes: Mapping[Path, float | bool | str]) -> dict[str, Any]:
     """The plain content of a game with some dials set, by their paths; what is given stays as it is."""
     turned: dict[str, Any] = copy.deepcopy(data)
+    turn_in_place(turned, cast, changes)
+    return turned
+
+
+def turn_in_place(turned: dict[str, Any], cast: Cast, changes: Mapping[Path, float | bool | str]) -> None:
+    """Set some dials in the content of a game, by their paths."""
     for path, value in changes.items():
         if path[0] == "kinds":
             member = cast.members[str(path[1])]
@@ -300,7 +306,6 @@ def turn_data(data: Any, cast: Cast, changes: Mapping[Path, float | bool | str])
                 turned["kinds"][member.name].setdefault("room", member.room)
             _make_own(turned["kinds"], member, path[2:])
         _put(turned, path, value)
-    return turned
 
 
 def _make_own(kinds: dict[str, Any], member: Member, path: Path) -> None:

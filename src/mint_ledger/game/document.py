@@ -18,7 +18,7 @@ from mint_ledger.game.kind import Kind
 from mint_ledger.game.level import Level
 from mint_ledger.game.lot import Lot
 from mint_ledger.game.named_formula import NamedFormula
-from mint_ledger.game.parts import MeasureText, Number, Part
+from mint_ledger.game.parts import FileNames, MeasureText, Number, Part
 from mint_ledger.game.readout import ReadoutItem
 from mint_ledger.game.rule import Rule
 from mint_ledger.game.script import Playtest
@@ -39,6 +39,7 @@ class GameFile(Part):
     mint_ledger: Literal[1] = 1
     title: str = "Untitled"
     about: str | None = None
+    include: FileNames = Field(default_factory=list)
     clock: Clock = Field(default_factory=Clock)
     space: Space | None = None
     numbers: dict[str, Number] = Field(default_factory=dict)
@@ -72,6 +73,14 @@ class GameFile(Part):
                 )
             raise ValueError(f"the format is a whole number, 1 today, not {describe(value)} {value}")
         return value
+
+    @field_validator("include", mode="before")
+    @classmethod
+    def _is_read_with_its_file(cls, value: Any) -> Any:
+        # Where the files are at hand their sections stand in the game already.
+        if value:
+            raise ValueError("names files beside the game file, and this game is a text without a folder")
+        return []
 
     @field_validator(*sections("by name"), mode="before")
     @classmethod

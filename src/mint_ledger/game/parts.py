@@ -186,6 +186,7 @@ Names = Annotated[
     PlainSerializer(_unwords),
     WithJsonSchema({"type": ["string", "array"], "items": {"type": "string"}}),
 ]
+FileNames = Annotated[list[str], WithJsonSchema({"type": ["string", "array"], "items": {"type": "string"}})]
 Posting = Annotated[
     PostingText,
     PlainValidator(lambda v: v if isinstance(v, PostingText) else parse_posting(_text(v))),

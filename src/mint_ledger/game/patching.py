@@ -7,16 +7,17 @@ changed.
 from __future__ import annotations
 
 import copy
-import io
 import re
 from collections.abc import Mapping
 from typing import Any
 
-from mint_ledger.errors import BadRequest, GameError
+from mint_ledger.errors import BadRequest, GameError, Place
 from mint_ledger.game.cast import Cast
-from mint_ledger.game.dials import Path, plain_value, turn_data
+from mint_ledger.game.dials import Path, plain_value, turn_data, turn_in_place
+from mint_ledger.game.including import joined, put_apart
 from mint_ledger.game.source import Source
-from mint_ledger.game.table_files import patched_table, read_again
+from mint_ledger.game.table_files import OWN, patched_table, read_again
+from mint_ledger.game.writing import own_texts, yaml_dump, yaml_editor
 
 _NUMBER = r"(?:[-+]?(?:\d[\d_]*\.?\d*|\.\d+)(?:[eE][-+]?\d+)?|true|false)"
 
@@ -25,8 +26,8 @@ def variant_source(source: Source, variant: str, dial: str, value: float | bool 
     """A file with one dial set in one of its variants; none where more than that would change."""
     path: Path = ("variants", variant, dial)
     wanted = _set(source.data, path, value)
-    text = _replaced(source, path, value) or _added(source, path, value)
-    return read_again(source, text) if text is not None and _holds(text, source, wanted) else None
+    texts = _replaced(source, path, value) or _added(source, path, value)
+    return read_again(source, texts) if texts is not None and _holds(texts, source, wanted) else None
 
 
 def patched_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool | str]) -> Source | None:
@@ -45,22 +46,21 @@ def patched_source(source: Source, cast: Cast, changes: Mapping[Path, float | bo
 
 def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool | str]) -> Source | None:
     """The same, written anew where more than numbers change; comments stay with what they stand beside."""
-    from ruamel.yaml import YAML
-
-    if not source.text or source.text.lstrip().startswith("{"):
+    if not source.text or any(text.lstrip().startswith("{") for text in own_texts(source).values()):
         return None
-    editor = YAML()
-    editor.preserve_quotes = True
-    editor.width = 4096
-    out = io.StringIO()
     plain = {path: _plain(value) for path, value in changes.items()}
-    beside = patched_source(source, cast, {path: value for path, value in plain.items() if _is_in_file(source, path)})
-    if beside is None:
+    in_files = {path: value for path, value in plain.items() if _is_in_file(source, path)}
+    of_tables = patched_source(source, cast, in_files)
+    if of_tables is None:
         return None
-    source, plain = beside, {path: value for path, value in plain.items() if not _is_in_file(source, path)}
-    editor.dump(turn_data(_written_out(editor.load(source.text), set()), cast, plain), out)
+    source, plain = of_tables, {path: value for path, value in plain.items() if path not in in_files}
+    editor, texts = yaml_editor(), own_texts(source)
+    trees = [_written_out(editor.load(text), set()) for text in texts.values()]
+    whole = joined(trees)
+    turn_in_place(whole, cast, plain)
+    put_apart(trees, whole)
     try:
-        rewritten = read_again(source, out.getvalue())
+        rewritten = read_again(source, dict(zip(texts, map(yaml_dump, trees), strict=True)))
     except GameError:
         return None
     return rewritten if rewritten.data == turn_data(source.data, cast, plain) else None
@@ -96,11 +96,11 @@ def _written_out(node: Any, seen: set[int]) -> Any:
 def _patched(source: Source, cast: Cast, path: Path, plain: float | bool | str) -> Source | None:
     wanted = turn_data(source.data, cast, {path: plain})
     for where in (path, path[:-1]) if path[-1] == "start" else (path,):
-        for text in (_replaced(source, where, plain), _added(source, where, plain)):
-            if text is None:
+        for texts in (_replaced(source, where, plain), _added(source, where, plain)):
+            if texts is None:
                 continue
             try:
-                turned = read_again(source, text)
+                turned = read_again(source, texts)
             except GameError:
                 continue
             if turned.data == wanted:
@@ -121,17 +121,17 @@ def with_empty_variant(source: Source, name: str) -> Source:
         indent = match["indent"] or "  "
         at = match.end() - len(match["indent"] or "")
         longer = f"{text[:at]}{indent}{name}: {{}}\n{text[at:]}"
-    elif ("variants",) not in source.places:
+    elif source.places.get(("variants",), Place("", 0, 0)).file != source.file:
         longer = f"{text.rstrip()}\n\nvariants:\n  {name}: {{}}\n"
     else:
         longer = ""
     wanted = copy.deepcopy(source.data)
     wanted["variants"] = {name: {}, **(wanted.get("variants") or {})}
-    if not longer or not _holds(longer, source, wanted):
+    if not longer or not _holds({OWN: longer}, source, wanted):
         raise BadRequest(
             f"the variant '{name}' cannot be added to {source.file}; write 'variants: {{{name}: {{}}}}' first"
         )
-    return read_again(source, longer)
+    return read_again(source, {OWN: longer})
 
 
 def _set(data: Any, path: Path, value: float | bool | str) -> Any:
@@ -145,12 +145,12 @@ def _set(data: Any, path: Path, value: float | bool | str) -> Any:
     return changed
 
 
-def _replaced(source: Source, path: Path, value: float | bool | str) -> str | None:
-    """The text with the number at a path replaced; none where no number stands there."""
+def _replaced(source: Source, path: Path, value: float | bool | str) -> dict[str, str] | None:
+    """The text of a file with the number at a path replaced; none where no number stands there."""
     place = source.places.get(path)
     if place is None:
         return None
-    lines = source.text.splitlines(keepends=True)
+    lines = source.text_at(place).splitlines(keepends=True)
     line, start = lines[place.line - 1], place.column - 1
     key = re.escape(str(path[-1]))
     pattern = rf"(['\"]?{key}['\"]?\s*:\s*)({_NUMBER})" if isinstance(path[-1], str) else rf"()({_NUMBER})"
@@ -158,16 +158,16 @@ def _replaced(source: Source, path: Path, value: float | bool | str) -> str | No
     if match is None:
         return None
     lines[place.line - 1] = line[: match.start(2)] + _written(value) + line[match.end(2) :]
-    return "".join(lines)
+    return {source.name_at(place): "".join(lines)}
 
 
-def _added(source: Source, path: Path, value: float | bool | str) -> str | None:
-    """The text with a new entry for a path in the innermost part around it that is written as `{…}` on one line."""
+def _added(source: Source, path: Path, value: float | bool | str) -> dict[str, str] | None:
+    """The text of a file with a new entry in the innermost part around a path that is written as `{…}` on one line."""
     for depth in range(len(path) - 1, 0, -1):
         place = source.places.get(path[:depth])
         if place is None:
             continue
-        lines = source.text.splitlines(keepends=True)
+        lines = source.text_at(place).splitlines(keepends=True)
         line, start = lines[place.line - 1], place.column - 1
         key = re.escape(str(path[depth - 1]))
         match = re.compile(rf"['\"]?{key}['\"]?\s*:\s*\{{([^{{}}]*)\}}").match(line, start)
@@ -177,7 +177,7 @@ def _added(source: Source, path: Path, value: float | bool | str) -> str | None:
         entry = _entry(path[depth:], value)
         whole = f"{inside}, {entry}" if inside else entry
         lines[place.line - 1] = line[: match.start(1)] + whole + line[match.end(1) :]
-        return "".join(lines)
+        return {source.name_at(place): "".join(lines)}
     return None
 
 
@@ -192,8 +192,8 @@ def _entry(path: Path, value: float | bool | str) -> str:
     return f"{path[0]}: {{{_entry(path[1:], value)}}}"
 
 
-def _holds(text: str, source: Source, wanted: Any) -> bool:
+def _holds(texts: Mapping[str, str], source: Source, wanted: Any) -> bool:
     try:
-        return bool(read_again(source, text).data == wanted)
+        return bool(read_again(source, texts).data == wanted)
     except GameError:
         return False

@@ -12,8 +12,9 @@ import subprocess
 from pathlib import Path
 
 from mint_ledger.errors import BadRequest
+from mint_ledger.game.including import BesideError
 from mint_ledger.game.source import MAX_BYTES, Source, parse_source
-from mint_ledger.game.table_files import TableFileError, with_table_files
+from mint_ledger.game.table_files import with_files
 
 PATIENCE = 20.0
 _GIT = ("git", "-c", "core.fsmonitor=false", "-c", "protocol.allow=never")
@@ -42,13 +43,15 @@ def read_revision(text: str) -> Source:
     def beside(name: str) -> str:
         inside = posixpath.normpath(name)
         if name.startswith("/") or inside.split("/")[0] == "..":
-            raise TableFileError("stands outside the folder of the game file; a table's file stands beside it")
+            raise BesideError(
+                "stands outside the folder of the game file; what belongs to a game stands beside its file"
+            )
         try:
             return _decoded(_shown(revision, posixpath.join(folder, inside)), name)
         except BadRequest as error:
-            raise TableFileError(str(error)) from None
+            raise BesideError(str(error)) from None
 
-    return with_table_files(parse_source(content, text), beside)
+    return with_files(parse_source(content, text), beside)
 
 
 def _shown(revision: str, path: str) -> bytes:

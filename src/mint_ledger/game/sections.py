@@ -35,6 +35,7 @@ SECTIONS = (
     Section("mint_ledger", "value"),
     Section("title", "value"),
     Section("about", "value"),
+    Section("include", "list"),
     Section("clock", "part", has_dials=True),
     Section("space", "part"),
     Section("numbers", "by name", "in formulas", has_dials=True),

@@ -7,6 +7,7 @@ mappings, lists, texts, numbers and flags comes out of it.
 from __future__ import annotations
 
 import math
+import posixpath
 import re
 import stat
 from collections.abc import Mapping, Sequence
@@ -29,6 +30,7 @@ class Source:
 
     Attributes:
         files: the texts of the files that belong to it, by their names beside it.
+        included: those of them whose sections are its own.
         table_files: for each table that stands in a file, which; in `data` it has its columns and rows.
     """
 
@@ -38,6 +40,15 @@ class Source:
     places: dict[Path_, Place] = field(default_factory=dict)
     files: dict[str, str] = field(default_factory=dict)
     table_files: dict[str, str] = field(default_factory=dict)
+    included: tuple[str, ...] = ()
+
+    def name_at(self, place: Place) -> str:
+        """The file in which a place stands, by its name beside the game file; empty for that itself."""
+        return next((name for name in self.included if beside(self.file, name) == place.file), "")
+
+    def text_at(self, place: Place) -> str:
+        """The text of the file in which a place stands."""
+        return self.files.get(self.name_at(place), self.text)
 
     def place(self, path: Path_) -> Place:
         """Return where `path` stands, or the nearest part of the file that holds it."""
@@ -46,6 +57,11 @@ class Source:
             if known:
                 return known
         return Place(self.file, 1, 1)
+
+
+def beside(file: str, name: str) -> str:
+    """How a file is called that stands beside a game file."""
+    return posixpath.join(posixpath.dirname(file.replace("\\", "/")), name)
 
 
 def read_source(path: str | Path) -> Source:

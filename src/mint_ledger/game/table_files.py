@@ -1,4 +1,7 @@
-"""Tables of a game that stand in CSV files beside it: read with it, patched with it, written out in a text of it."""
+"""Tables of a game that stand in CSV files beside it: read with it, patched with it, written out in a text of it.
+
+What the game includes is read first (`including`): its tables may name files as well.
+"""
 
 from __future__ import annotations
 
@@ -12,20 +15,15 @@ from pathlib import Path
 from typing import Any
 
 from mint_ledger.errors import Fault, GameError, Place
+from mint_ledger.game.including import INCLUDE, BesideError, with_included
 from mint_ledger.game.source import MAX_BYTES, Source, parse_source, read_source
 from mint_ledger.game.table import MOST_COLUMNS, MOST_ROWS
 
 Key = tuple[str | int, ...]
 # Some spreadsheet programs begin a CSV file with this; it stays where it is.
 BOM = "\ufeff"
-
-
-class TableFileError(ValueError):
-    """A file of a table that cannot be used."""
-
-    def __init__(self, message: str, line: int | None = None) -> None:
-        self.line = line
-        super().__init__(message)
+# The game file itself, among the files of a game.
+OWN = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,32 +37,50 @@ class _Field:
 
 
 def game_source(path: str | Path, text: str) -> Source:
-    """The source of a game file with some text, with the files of its tables.
+    """The source of a game file with some text, with the files that it includes and those of its tables.
 
     Raises:
-        GameError: it is no game file, or a table's file cannot be read.
+        GameError: it is no game file, or a file that belongs to it cannot be used.
     """
     folder = Path(path).parent
-    return with_table_files(parse_source(text, str(path)), lambda name: read_beside(folder, name))
+    return with_files(parse_source(text, str(path)), lambda name: read_beside(folder, name))
 
 
-def read_again(source: Source, text: str) -> Source:
-    """A source with another text, and the same files of tables."""
-    again = parse_source(text, source.file)
-    return with_table_files(again, lambda name: _known(source, name)) if source.files else again
+def with_files(source: Source, read: Callable[[str], str]) -> Source:
+    """The source with what it includes and the rows of its tables; `read` gives the text of a file beside it.
+
+    Raises:
+        GameError: a file cannot be used.
+    """
+    return with_table_files(with_included(source, read), read)
+
+
+def read_again(source: Source, texts: Mapping[str, str]) -> Source:
+    """A source with other texts for some of its files, by their names beside it; its own is that of no name."""
+    again = parse_source(texts.get(OWN, source.text), source.file)
+    files = {**source.files, **texts}
+    return with_files(again, lambda name: _known(files, name)) if source.files else again
 
 
 def files_beside(path: Path) -> list[Path]:
-    """The files that the tables of a game file name; none where the file cannot be read."""
+    """The files that a game file includes, and those of tables; none where the file cannot be read."""
     try:
-        data = read_source(path).data
+        source = read_source(path)
     except GameError:
         return []
-    tables = data.get("tables")
-    items = tables.values() if isinstance(tables, dict) else ()
-    return [
-        path.parent / item["file"] for item in items if isinstance(item, dict) and isinstance(item.get("file"), str)
-    ]
+    named = source.data.get(INCLUDE)
+    names = [name for name in ([named] if isinstance(named, str) else named or []) if isinstance(name, str)]
+    datas = [source.data]
+    for name in names:
+        try:
+            datas.append(parse_source(read_beside(path.parent, name), name).data)
+        except (GameError, BesideError):
+            continue
+    for data in datas:
+        tables = data.get("tables")
+        items = tables.values() if isinstance(tables, dict) else ()
+        names += [item["file"] for item in items if isinstance(item, dict) and isinstance(item.get("file"), str)]
+    return [path.parent / name for name in names]
 
 
 def with_table_files(source: Source, read: Callable[[str], str]) -> Source:
@@ -88,8 +104,8 @@ def with_table_files(source: Source, read: Callable[[str], str]) -> Source:
             text = files[file] if file in files else read(file)
             fields = csv_fields(text)
             if not fields:
-                raise TableFileError("is empty; its first line names the columns")
-        except TableFileError as error:
+                raise BesideError("is empty; its first line names the columns")
+        except BesideError as error:
             place = Place(file, error.line, 1) if error.line else source.place((*path, "file"))
             shown = "" if error.line else f"'{file}' "
             faults.append(Fault(place, name, f"{shown}{error}"))
@@ -118,7 +134,7 @@ def patched_table(source: Source, path: Key, value: float) -> Source | None:
     text = source.files[file]
     try:
         field = csv_fields(text)[int(row) + 1][int(column)]
-    except (IndexError, TableFileError):
+    except (IndexError, BesideError):
         return None
     lines = text.splitlines(keepends=True)
     line = lines[field.line - 1]
@@ -129,7 +145,8 @@ def patched_table(source: Source, path: Key, value: float) -> Source | None:
     else:
         lines[field.line - 1] = line[: field.first] + shown + line[field.last :]
     files = {**source.files, file: "".join(lines)}
-    bare = replace(source, data=_without(source), files={}, table_files={})
+    included = {name: files[name] for name in source.included}
+    bare = replace(source, data=_without(source), files=included, table_files={})
     turned = with_table_files(bare, files.__getitem__)
     fits = turned.data["tables"][name]["rows"][int(row)][int(column)] == value
     return turned if fits else None
@@ -167,7 +184,7 @@ def csv_fields(text: str) -> list[list[_Field]]:
     """The fields of a CSV text, line by line; empty lines are left out.
 
     Raises:
-        TableFileError: it is no CSV, or has more than a table may have.
+        BesideError: it is no CSV, or has more than a table may have.
     """
     separator = _separator(text)
     rows: list[list[_Field]] = []
@@ -175,10 +192,10 @@ def csv_fields(text: str) -> list[list[_Field]]:
         if not line.strip():
             continue
         if len(rows) > MOST_ROWS:
-            raise TableFileError(f"the table has more than {MOST_ROWS:,} rows, which are the most", number)
+            raise BesideError(f"the table has more than {MOST_ROWS:,} rows, which are the most", number)
         rows.append(_fields_of(line, number, separator))
         if len(rows[-1]) > MOST_COLUMNS:
-            raise TableFileError(f"the table has more than {MOST_COLUMNS} columns, which are the most", number)
+            raise BesideError(f"the table has more than {MOST_COLUMNS} columns, which are the most", number)
     return rows
 
 
@@ -186,7 +203,7 @@ def _fields_of(line: str, number: int, separator: str) -> list[_Field]:
     try:
         texts = next(csv.reader(io.StringIO(line), delimiter=separator, strict=True))
     except csv.Error as error:
-        raise TableFileError(f"this line is no CSV: {error}", number) from None
+        raise BesideError(f"this line is no CSV: {error}", number) from None
     if '"' in line:
         # Quotes move what follows: such a field can be read and told of, and is not patched in place.
         return [_Field(text.strip(), number, 0, 0) for text in texts]
@@ -222,10 +239,10 @@ def _file_of(item: object) -> str | None:
     return None
 
 
-def _known(source: Source, name: str) -> str:
-    if name not in source.files:
-        raise TableFileError("was not read with the game")
-    return source.files[name]
+def _known(files: Mapping[str, str], name: str) -> str:
+    if name not in files:
+        raise BesideError("was not read with the game")
+    return files[name]
 
 
 def read_beside(folder: Path, name: str) -> str:
@@ -233,21 +250,23 @@ def read_beside(folder: Path, name: str) -> str:
     try:
         root, path = folder.resolve(), (folder / name).resolve()
         if not path.is_relative_to(root) or Path(name).is_absolute():
-            raise TableFileError("stands outside the folder of the game file; a table's file stands beside it")
+            raise BesideError(
+                "stands outside the folder of the game file; what belongs to a game stands beside its file"
+            )
         known = path.stat()
         if not stat.S_ISREG(known.st_mode):
-            raise TableFileError("is no file")
+            raise BesideError("is no file")
         with path.open("rb") as stream:
             raw = stream.read(MAX_BYTES + 1)
     except FileNotFoundError:
-        raise TableFileError("does not stand beside the game file") from None
+        raise BesideError("does not stand beside the game file") from None
     except (OSError, ValueError, RuntimeError) as error:
-        if isinstance(error, TableFileError):
+        if isinstance(error, BesideError):
             raise
-        raise TableFileError(f"cannot be read: {getattr(error, 'strerror', None) or error}") from None
+        raise BesideError(f"cannot be read: {getattr(error, 'strerror', None) or error}") from None
     if len(raw) > MAX_BYTES:
-        raise TableFileError(f"is too long; a table's file may have {MAX_BYTES:,} bytes at most")
+        raise BesideError(f"is too long; a file of a game may have {MAX_BYTES:,} bytes at most")
     try:
         return raw.decode("utf-8")
     except UnicodeDecodeError as error:
-        raise TableFileError("this is not text in UTF-8", raw[: error.start].count(b"\n") + 1) from None
+        raise BesideError("this is not text in UTF-8", raw[: error.start].count(b"\n") + 1) from None

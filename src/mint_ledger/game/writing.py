@@ -5,9 +5,14 @@ from __future__ import annotations
 import io
 import math
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
+from mint_ledger.game.including import INCLUDE, OF_A_FILE
+from mint_ledger.game.sections import sections
 from mint_ledger.game.source import Source
+
+if TYPE_CHECKING:
+    from ruamel.yaml import YAML
 
 _FLOW_LENGTH = 88
 
@@ -15,28 +20,56 @@ _FLOW_LENGTH = 88
 def yaml_text(source: Source) -> str:
     """The text of a game's content: as it was read, or made of it, with short mappings on one line.
 
-    Tables that stand in files are written into it, so that the text is the whole game.
+    Files that it includes, and those of its tables, are written into it, so that the text is the whole game.
     """
     if source.text and source.files:
-        return _with_tables(source)
+        return _with_files(source)
     return source.text or yaml_of({"mint_ledger": 1, **source.data})
 
 
-def _with_tables(source: Source) -> str:
-    """The text that was read, with the rows of its tables in the place of the names of their files."""
+def own_texts(source: Source) -> dict[str, str]:
+    """The texts of which a game is made, by their names beside it: its own, which is of no name, and those included."""
+    return {"": source.text, **{name: source.files[name] for name in source.included}}
+
+
+def yaml_editor() -> YAML:
+    """What reads YAML and writes it again as it stood, with its comments."""
     from ruamel.yaml import YAML
 
-    if source.text.lstrip().startswith("{"):
-        return yaml_of({"mint_ledger": 1, **source.data})
     editor = YAML()
     editor.preserve_quotes = True
     editor.width = 4096
-    tree = editor.load(source.text)
+    return editor
+
+
+def yaml_dump(tree: Any) -> str:
+    """The text of a tree that an editor has read."""
+    out = io.StringIO()
+    yaml_editor().dump(tree, out)
+    return out.getvalue()
+
+
+def _with_files(source: Source) -> str:
+    """The text that was read, with what stands in other files in the place of their names."""
+    texts = own_texts(source)
+    if any(text.lstrip().startswith("{") for text in texts.values()):
+        return yaml_of({"mint_ledger": 1, **source.data})
+    editor = yaml_editor()
+    tree, *others = [editor.load(text) for text in texts.values()]
+    tree.pop(INCLUDE, None)
+    for other in others:
+        for key, value in other.items():
+            if key in OF_A_FILE:
+                continue
+            if tree.get(key) is None:
+                tree[key] = value
+            elif isinstance(value, dict) and isinstance(tree[key], dict) and key in sections("by name"):
+                tree[key].update(value)
+            elif isinstance(value, list):
+                tree[key].extend(value)
     for name in source.table_files:
         tree["tables"][name] = _shaped(source.data["tables"][name], 2, 2)
-    out = io.StringIO()
-    editor.dump(tree, out)
-    return out.getvalue()
+    return yaml_dump(tree)
 
 
 def yaml_of(data: Mapping[str, Any], *, open_to: int = 1) -> str:

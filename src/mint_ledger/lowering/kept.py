@@ -17,8 +17,9 @@ from typing import TypeVar
 
 import pydantic
 
+from mint_ledger.game.including import BesideError
 from mint_ledger.game.source import Source, read_text
-from mint_ledger.game.table_files import TableFileError, game_source, read_beside
+from mint_ledger.game.table_files import game_source, read_beside
 from mint_ledger.lowering.flat import NotFlat, flatten, unflatten
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame, game_of, made_game
@@ -62,7 +63,7 @@ def _kept(key: str, folder: Path, kind: type[SomeGame]) -> SomeGame | None:
             return None
         if any(read_beside(folder, file) != text for file, text in source.files.items()):
             return None
-    except (NotFlat, TableFileError):
+    except (NotFlat, BesideError):
         return None
     lowered.program.__dict__["content_hash"] = content_hash
     return made_game(kind, fields, parts, source, lowered)

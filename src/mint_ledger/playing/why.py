@@ -71,6 +71,8 @@ class Why:
     unit: str
     # Of a stat that is worked out: its formula, and what that reads, with its values.
     formula: str = ""
+    # The game's own file: where a reason stands in another that is told.
+    file: str = ""
     reads: tuple[tuple[str, str], ...] = ()
 
     def __str__(self) -> str:
@@ -108,6 +110,7 @@ def explain(lowered: Lowered, engine: ReferenceEngine, account: str, count: int 
         reasons=reasons,
         flowing=flowing,
         unit="turn" if program.clock.unit == "turn" else "s",
+        file=lowered.source.file,
     )
 
 
@@ -287,7 +290,7 @@ def _is_flow(words: Words, row: Row) -> bool:
 def lines_at(source: Source, path: Path) -> tuple[str, ...]:
     """The lines of the file on which a part of the game stands, without their indentation; at most a few."""
     place = source.place(path)
-    lines = source.text.splitlines()
+    lines = source.text_at(place).splitlines()
     if not 0 < place.line <= len(lines):
         return ()
     first, *rest = lines[place.line - 1 :]

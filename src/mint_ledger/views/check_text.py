@@ -43,9 +43,9 @@ def _own_names(game: GameFile) -> list[str]:
     for word, what in (("level", "the level that is played"), ("visit", "how often it has begun")):
         owners: list[tuple[str, ...]] = [("stats", word), ("numbers", word), ("kinds", word)]
         owners += [("kinds", kind, "stats", word) for kind, model in game.kinds.items() if word in model.stats]
-        places = [game.source.place(path).line for path in owners if path in game.source.places]
+        places = [game.source.place(path) for path in owners if path in game.source.places]
         if game.levels and places:
-            text = f"line {places[0]}: '{word}' is your own name in formulas; {what} has none there"
+            text = f"{places[0].told(game.source.file)}: '{word}' is your own name in formulas; {what} has none there"
             lines += textwrap.wrap(text, line_width(), initial_indent="  note  ", subsequent_indent=" " * 8)
     return lines
 
@@ -53,8 +53,11 @@ def _own_names(game: GameFile) -> list[str]:
 def _unnamed(game: GameFile, lowered: Lowered) -> list[str]:
     if not lowered.unnamed_luck:
         return []
-    places = [game.source.place(path).line for path in lowered.unnamed_luck]
-    where = f"line {places[0]}" if len(places) == 1 else f"lines {', '.join(map(str, sorted(set(places))))}"
+    places = sorted({game.source.place(path) for path in lowered.unnamed_luck}, key=lambda place: place.line)
+    inside = [place.line for place in places if place.file == game.source.file]
+    told = [f"line {inside[0]}" if len(inside) == 1 else f"lines {', '.join(map(str, dict.fromkeys(inside)))}"]
+    told = [*(told if inside else []), *(p.told(game.source.file) for p in places if p.file != game.source.file)]
+    where = ", ".join(dict.fromkeys(told))
     text = (
         f"{where}: a rule that draws and has no name keeps its luck as its numbers change, but not as its words do; "
         "with a name it does, and comparisons see smaller differences"
@@ -68,7 +71,7 @@ def _findings(audit: Audit) -> list[str]:
         return ["  nothing in the file looks like a usual mistake (audit plays it to see more)"]
     lines = [f"  looks wrong, or may be ({_count(len(audit.open), 'finding')}; mint-ledger audit says more):"]
     for finding in audit.open:
-        text = f"line {finding.place.line}  {finding.check.name}: {finding.caught.what}"
+        text = f"{finding.place.told(audit.file)}  {finding.check.name}: {finding.caught.what}"
         lines += textwrap.wrap(
             text, line_width(), initial_indent=" " * 4, subsequent_indent=" " * 6, break_on_hyphens=False
         )
@@ -119,8 +122,9 @@ def order_text(game: GameFile, program: Program) -> str:
             part = line.part
             lines += [] if lines[-1] == "" else [""]
             lines.append(headings[part])
-        where = f"line {game.source.place(line.path).line}" if game.source.text else ""
-        text = textwrap.wrap(line.what, line_width() - 14, break_long_words=False)
-        lines.append(f"  {where:<10}{text[0]}")
+        where = game.source.place(line.path).told(game.source.file) if game.source.text else ""
+        lead = f"  {where:<10}"
+        text = textwrap.wrap(line.what, line_width() - max(14, len(lead)), break_long_words=False)
+        lines.append(f"{lead if len(where) < 10 else lead + '  '}{text[0]}")
         lines += [" " * 14 + more for more in text[1:]]
     return "\n".join(lines)

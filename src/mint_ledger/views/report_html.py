@@ -143,7 +143,7 @@ def _trouble(report: Report) -> str:
     """A mistake that was found, else the target that is missed most, else what most runs are lost to."""
     wrong = [f for f in report.audit.open if f.caught.grade == "wrong"]
     if wrong:
-        return f"A mistake: line {wrong[0].place.line}, {wrong[0].check.name}: {wrong[0].caught.what}"
+        return f"A mistake: {wrong[0].place.told(report.audit.file)}, {wrong[0].check.name}: {wrong[0].caught.what}"
     missed = most_missed(report.judged)
     if missed is not None:
         how = ", ".join(filter(None, (missed.habit, missed.target.variant)))

@@ -40,7 +40,9 @@ def change_text(change: Change, look: Look) -> str:
     for result in change.playtests:
         lines += _wrapped(f"playtest '{result.name}' {'passes again' if result.passed else 'FAILS now'}")
     for finding in change.new:
-        lines += _wrapped(f"new: line {finding.place.line} {finding.check.name}: {finding.caught.what}")
+        lines += _wrapped(
+            f"new: {finding.place.told(look.game.source.file)} {finding.check.name}: {finding.caught.what}"
+        )
     for finding in change.gone:
         lines += _wrapped(f"gone: {finding.check.name}: {finding.caught.what}")
     if not lines:

@@ -70,7 +70,7 @@ def _reason(why: Why, reason: Reason) -> list[str]:
     for text in reason.told:
         lines += textwrap.wrap(text, line_width(), initial_indent=" " * INDENT, subsequent_indent=" " * (INDENT + 2))
     if reason.place is not None:
-        where = f"line {reason.place.line}  "
+        where = f"{reason.place.told(why.file)}  "
         width = line_width() - INDENT - len(where)
         for index, line in enumerate(reason.lines):
             lead = where if index == 0 else " " * len(where)
