@@ -30,7 +30,7 @@ def test_the_first_screen_of_help_fits_80_by_40_and_no_line_is_cut(command: Comm
 def test_every_command_has_its_line_and_the_shared_options(command: Command) -> None:
     shown = command("--help").stdout
     names = re.findall(r"^  ([a-z]+)  +\S", shown, re.MULTILINE)
-    assert len(names) == 23
+    assert len(names) == 24
     for name in names:
         if name != "tables":
             told = command(name, "--help").stdout

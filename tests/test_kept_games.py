@@ -121,8 +121,8 @@ def test_a_damaged_or_foreign_entry_is_ignored_and_replaced(
     # Another user's key.
     monkeypatch.setattr(signed, "key_file", lambda: tmp_path / "other" / "key")
     made = []
-    real = playable.lower
-    monkeypatch.setattr(playable, "lower", lambda game: made.append(1) or real(game))
+    real = playable.open_lowering
+    monkeypatch.setattr(playable, "open_lowering", lambda game: made.append(1) or real(game))
     assert mint.load(path).run(1).story() == story
     assert made
 

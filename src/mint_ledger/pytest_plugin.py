@@ -101,6 +101,8 @@ class GameItem(pytest.Item):
     def __init__(self, *, which: Any, **more: Any) -> None:
         super().__init__(**more)
         self.which = which
+        # Other plugins take for granted that an item has them, as doctests do.
+        self.funcargs: dict[str, object] = {}
 
     def repr_failure(self, excinfo: Any, style: Any = None) -> Any:
         """What fell short in our words; a traceback only for what is a fault of ours."""

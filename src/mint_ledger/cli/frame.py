@@ -26,6 +26,11 @@ INPUTS = ("game", "other", "script", "plays")
 class Group(TyperGroup):
     """The command itself: its help lists the commands by what they are for, each in one whole line."""
 
+    def format_help_text(self, ctx: Any, formatter: Any) -> None:
+        """What the command is for, right below its usage, so that the first screen has room for all."""
+        with formatter.indentation():
+            formatter.write_text(self.help or "")
+
     def format_options(self, ctx: Any, formatter: Any) -> None:
         """The options of all commands, then the commands."""
         for param in self.params:

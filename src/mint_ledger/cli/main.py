@@ -37,6 +37,7 @@ from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.check import check
 from mint_ledger.cli.compare import compare
 from mint_ledger.cli.completing import UNDER_WAY, complete_accounts, written
+from mint_ledger.cli.editor import editor
 from mint_ledger.cli.exits import INTERNAL_FAULT, INTERRUPTED, UNUSABLE
 from mint_ledger.cli.frame import (
     JUDGE,
@@ -381,6 +382,7 @@ add_command(app, check, WRITE)
 add_command(app, watch, WRITE, "Keep an eye on the file: after each save, what it moved.")
 app.add_typer(tables, name="tables", rich_help_panel=WRITE)
 add_command(app, schema, WRITE)
+add_command(app, editor, WRITE, "Speak with an editor: faults, names and what they mean, renaming.")
 add_command(app, demo, PLAY)
 add_command(app, run, PLAY)
 add_command(app, statement, PLAY, "Show one account's run: what came in, went out, and is left.")

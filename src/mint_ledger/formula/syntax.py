@@ -60,6 +60,44 @@ MEASURE_CALLS = {
     "idle": (1, 1),
 }
 
+# What the calls of formulas come to, for people.
+CALL_MEANINGS = {
+    "min(a, b, …)": "the lowest",
+    "max(a, b, …)": "the highest",
+    "abs(a)": "without its sign",
+    "floor(a)": "the whole number below",
+    "ceil(a)": "the whole number above",
+    "round(a)": "the nearest whole number",
+    "sqrt(a)": "the square root",
+    "exp(a)": "e to this power",
+    "log(a)": "the natural logarithm",
+    "clamp(value, least, most)": "the value, held between the two",
+    "between(a, b)": "draws a number from a to b",
+    "whole(a, b)": "draws a whole number from a to b",
+    "dice(n, sides)": "throws n dice, and adds them up",
+    "chance(p)": "yes with this probability",
+    "normal(mean, sd)": "draws from a normal distribution",
+    "pick(a, b, …)": "draws one of them; by weights with `weights=(3, 1)`",
+    "weights(a, b, …)": "how likely each value of pick() is",
+    "count(kind)": "how many are there; `count(crab.health < 5)` those of which it holds",
+    "total(crab.health)": "the sum over those that are there",
+    "lowest(crab.health)": "the lowest of those that are there",
+    "highest(crab.health)": "the highest of those that are there",
+    "any(crab.health < 5)": "whether it holds for one that is there",
+    "all(crab.health < 5)": "whether it holds for all that are there",
+    "has(entity, status)": "whether it has a status",
+    "ready(action)": "whether it could begin an action now",
+    "distance(a, b)": "how far apart two are",
+    "facing(a, b)": "how far off b is from where a looks, in degrees",
+    "behind(a, b)": "whether a stands behind b",
+    "smooth(rank.health, k)": "a column of a table, straight from row to row",
+    "key_at(rank.xp, v)": "the greatest key whose cell is not above a value",
+    "hits(attack)": "how often it hit so far",
+    "misses(attack)": "how often it missed so far",
+    "dodges(attack)": "how often it was dodged so far",
+    "blocks(attack)": "how often it was kept off so far",
+}
+
 # What each form of them means, for people.
 MEASURE_MEANINGS = {
     "`time`, `level`": "when the run ended; the number of the level it ended in, from 1",

@@ -11,7 +11,7 @@ from typing import Any
 
 from mint_ledger.errors import Fault, GameError, Place
 from mint_ledger.game.sections import SECTIONS, sections
-from mint_ledger.game.source import MAX_BYTES, MAX_VALUES, Path_, Source, beside, parse_source
+from mint_ledger.game.source import MAX_BYTES, MAX_VALUES, Path_, Source, parse_source
 
 INCLUDE = "include"
 MOST_FILES = 50
@@ -44,7 +44,7 @@ def with_included(source: Source, read: Callable[[str], str]) -> Source:
         try:
             files[name] = read(name)
         except BesideError as error:
-            place = Place(beside(source.file, name), error.line, 1) if error.line else source.place((INCLUDE, index))
+            place = Place(source.beside(name), error.line, 1) if error.line else source.place((INCLUDE, index))
             faults.append(Fault(place, INCLUDE, str(error) if error.line else f"'{name}' {error}"))
             continue
         if sum(map(len, (source.text, *files.values()))) > MAX_BYTES:
@@ -52,7 +52,7 @@ def with_included(source: Source, read: Callable[[str], str]) -> Source:
             faults.append(Fault(source.place((INCLUDE,)), INCLUDE, message))
             break
         try:
-            parts.append(parse_source(files[name], beside(source.file, name)))
+            parts.append(parse_source(files[name], source.beside(name)))
         except GameError as error:
             faults += error.faults
     if sum(len(part.places) for part in parts) > MAX_VALUES:

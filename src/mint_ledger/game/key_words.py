@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
-from typing import Any
+from typing import Any, Literal
 
 from ruamel.yaml import YAML
 
@@ -19,13 +19,18 @@ class Words:
 
     Attributes:
         does: what it does.
-        example: what may stand there, as plain values.
+        example: what may stand there, as plain values; `shown` is its text.
         unit: what numbers there are counted in; empty where they have no unit.
+        names: the sort of names that may stand there (`kinds`, `stats` …); empty where it takes others.
+        names_at: whether they are what stands there (`value`), its keys (`of`), or the keys of what it holds (`each`).
     """
 
     does: str
     example: Any
+    shown: str
     unit: str
+    names: str
+    names_at: Literal["value", "of", "each"]
 
 
 @cache
@@ -38,6 +43,9 @@ def key_words() -> dict[tuple[str, str], Words]:
         if line.startswith("["):
             part = line.strip("[]")
         elif line and not line.startswith("#"):
-            key, does, example, *unit = (piece.strip() for piece in line.split(" | "))
-            found[part, key] = Words(does, reader.load(example), unit[0] if unit else "")
+            key, does, example, *more = (piece.strip() for piece in line.split(" | "))
+            unit, names = (*more, "", "")[:2]
+            at, _, sort = names.rpartition(" ")
+            names_at: Literal["value", "of", "each"] = "of" if at == "of" else "each" if at else "value"
+            found[part, key] = Words(does, reader.load(example), example, unit, sort, names_at)
     return found

@@ -166,19 +166,28 @@ Amount = Annotated[
     Formula,
     PlainValidator(parse_formula),
     PlainSerializer(lambda f: f.plain()),
-    WithJsonSchema({"type": ["number", "boolean", "string"], "description": "a number or a formula"}),
+    WithJsonSchema(
+        {"type": ["number", "boolean", "string"], "description": "a number or a formula", "format": "formula"}
+    ),
 ]
 Condition = Annotated[
     Formula,
     PlainValidator(parse_formula),
     PlainSerializer(lambda f: f.plain()),
-    WithJsonSchema({"type": ["boolean", "string"], "description": "a condition"}),
+    WithJsonSchema({"type": ["boolean", "string"], "description": "a condition", "format": "formula"}),
 ]
 Conditions = Annotated[
     list[Formula],
     PlainValidator(_conditions),
     PlainSerializer(_unwords),
-    WithJsonSchema({"type": ["boolean", "string", "array"], "description": "a condition, or any of several"}),
+    WithJsonSchema(
+        {
+            "type": ["boolean", "string", "array"],
+            "description": "a condition, or any of several",
+            "format": "formula",
+            "items": {"type": ["boolean", "string"], "format": "formula"},
+        }
+    ),
 ]
 Names = Annotated[
     list[str],
@@ -191,7 +200,7 @@ Posting = Annotated[
     PostingText,
     PlainValidator(lambda v: v if isinstance(v, PostingText) else parse_posting(_text(v))),
     PlainSerializer(lambda p: p.text),
-    WithJsonSchema({"type": "string", "description": "a change to a stat, like `health -= 10`"}),
+    WithJsonSchema({"type": "string", "description": "a change to a stat, like `health -= 10`", "format": "change"}),
 ]
 Range = Annotated[
     Span,

@@ -32,8 +32,8 @@ SHORT: dict[type, Schema] = {
     status.Again: {"enum": ["restart", "extend", "ignore"]},
     space.Move: {"const": "still"},
     turns.Turns: {"type": "array", "items": {"type": "string"}},
-    readout.Line: {"type": "string"},
-    do.PostDo: {"type": "string"},
+    readout.Line: {"type": "string", "format": "text with values"},
+    do.PostDo: {"type": "string", "format": "change"},
     lot.Branch: {"type": ["number", "string"]},
 }
 # Sections and parts of which nothing need be said.
@@ -207,7 +207,7 @@ def _scalar(kinds: list[str], _: dict[str, Schema]) -> Schema:
 SPECIAL: dict[Any, Callable[[dict[str, Schema]], Schema]] = {
     parts.as_number: partial(_scalar, ["number"]),
     parts.as_whole: partial(_scalar, ["integer"]),
-    parts.as_measure: partial(_scalar, ["string", "number"]),
+    parts.as_measure: lambda _: {"type": ["string", "number"], "format": "measure"},
     kind.read_copies: _copies,
     level.read_ways: _ways,
     do.as_list: _steps,

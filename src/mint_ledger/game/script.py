@@ -134,7 +134,13 @@ class Expectation(Part):
         Formula | Wanted,
         PlainValidator(_expected),
         PlainSerializer(lambda f: f.plain()),
-        WithJsonSchema({"type": ["boolean", "string"], "description": "a condition, or 0.5 <= rate(win) <= 0.6"}),
+        WithJsonSchema(
+            {
+                "type": ["boolean", "string"],
+                "description": "a condition, or 0.5 <= rate(win) <= 0.6",
+                "format": "formula",
+            }
+        ),
     ]
 
     @model_validator(mode="after")

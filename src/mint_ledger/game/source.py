@@ -42,9 +42,13 @@ class Source:
     table_files: dict[str, str] = field(default_factory=dict)
     included: tuple[str, ...] = ()
 
+    def beside(self, name: str) -> str:
+        """How a file is called that stands beside this one."""
+        return posixpath.join(posixpath.dirname(self.file.replace("\\", "/")), name)
+
     def name_at(self, place: Place) -> str:
         """The file in which a place stands, by its name beside the game file; empty for that itself."""
-        return next((name for name in self.included if beside(self.file, name) == place.file), "")
+        return next((name for name in self.included if self.beside(name) == place.file), "")
 
     def text_at(self, place: Place) -> str:
         """The text of the file in which a place stands."""
@@ -57,11 +61,6 @@ class Source:
             if known:
                 return known
         return Place(self.file, 1, 1)
-
-
-def beside(file: str, name: str) -> str:
-    """How a file is called that stands beside a game file."""
-    return posixpath.join(posixpath.dirname(file.replace("\\", "/")), name)
 
 
 def read_source(path: str | Path) -> Source:

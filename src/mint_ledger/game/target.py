@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Annotated
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import BeforeValidator, Field, WithJsonSchema, model_validator
 
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.parts import Number, Part, Range
@@ -39,7 +39,7 @@ class Target(Part):
     """
 
     name: str
-    measure: Annotated[str, BeforeValidator(_estimate)]
+    measure: Annotated[str, BeforeValidator(_estimate), WithJsonSchema({"type": "string", "format": "measure"})]
     habit: Together = None
     variant: Together = None
     each: Each | None = None

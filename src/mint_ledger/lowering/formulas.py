@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from dataclasses import replace
 
 from mint_ledger.errors import nearest
@@ -17,7 +17,7 @@ from mint_ledger.lowering.named_formula import draws, lower_call, parts_in
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed, ValueType
 from mint_ledger.lowering.sharing import shared
-from mint_ledger.lowering.sites import FormulaSite, StatOf, names_of
+from mint_ledger.lowering.sites import FormulaSite, Meant, Seen, StatOf, names_of
 from mint_ledger.program.arithmetic import guarded_power
 from mint_ledger.program.building import (
     add,
@@ -137,11 +137,19 @@ def lower_formula(scope: Scope, formula: Formula) -> Typed:
     Raises:
         Problem: a name does not exist, or the types do not fit.
     """
+    see(scope)
     index = scope.lowering.formula_place(formula, scope.path, watched=scope.watched)
     lowerer = FormulaLowerer(scope, index)
     typed = lowerer.lower(formula.tree)
     reads = lowerer.note(formula)
     return replace(typed, reads=reads, expr=Checked(shared(typed.expr, scope.builder, shorten(formula.text)), index))
+
+
+def see(scope: Scope) -> None:
+    """Note what can be said at a place, whether or not what stands there is right."""
+    selves, others = (names_of(ref.members) if ref is not None else () for ref in (scope.self_, scope.other))
+    seen = Seen(selves, others, tuple(scope.lets), tuple(scope.cue or ()), tuple(scope.hit or ()))
+    scope.lowering.sites.see(scope.path, seen)
 
 
 class FormulaLowerer:
@@ -248,14 +256,16 @@ class FormulaLowerer:
         if name in scope.lets:
             typed = scope.lets[name]
             self.accounts |= typed.reads
+            self._mean(name, Meant("let", name))
         elif name in ("self", "other", "maker") or name in scope.bound:
             ref = entities.entity(self, node)
             return Typed(ref.entity, "entity", members=ref.members)
         elif scope.self_ is not None and reading.has_stat(scope.self_, name):
-            typed = reading.stat_value(self, scope.self_, name)
+            typed = self._stat(node, name, lambda: reading.stat_value(self, scope.self_ or entities.world(), name))
         elif name in lowering.game.stats:
-            typed = reading.stat_value(self, entities.world(), name)
+            typed = self._stat(node, name, lambda: reading.stat_value(self, entities.world(), name))
         elif name in lowering.game.numbers:
+            self._mean(name, Meant("number", name))
             index = lowering.dial_index(("numbers", name))
             typed = Typed(Dial(index) if index is not None else ZERO, "number")
         elif name == "time":
@@ -272,6 +282,7 @@ class FormulaLowerer:
         elif scope.outcome and name in ("result", "ending", "winner"):
             return reading.outcome(self, name)
         elif name in lowering.cast.members:
+            self._mean(name, Meant("kind", name))
             ref = entities.entity(self, node)
             return Typed(ref.entity, "entity", members=ref.members)
         elif name == "level":
@@ -280,6 +291,7 @@ class FormulaLowerer:
         elif name == "visit":
             typed = Typed(counts.visit(lowering), "number")
         elif name in lowering.words:
+            self._mean(name, Meant("word", name))
             return self.word(name)
         else:
             raise Problem(self._unknown(name))
@@ -311,9 +323,28 @@ class FormulaLowerer:
     def _attribute(self, node: ast.Attribute) -> Typed:
         if isinstance(node.value, ast.Name) and node.value.id in ("cue", "hit"):
             return self._happening_value(node.value.id, node.attr)
-        typed = reading.attribute(self, node)
+        if isinstance(node.value, ast.Name) and node.value.id in self.scope.lowering.cast.members:
+            self._mean(node.value.id, Meant("kind", node.value.id))
+        typed = self._stat(node, node.attr, lambda: reading.attribute(self, node))
         if typed.type != "entity" and len(self.reads) < 12:
             self.reads.setdefault(ast.unparse(node), typed.expr)
+        return typed
+
+    def _mean(self, text: str, meant: Meant) -> None:
+        scope = self.scope
+        scope.lowering.sites.mean(scope.stands_at or scope.path, text, meant)
+
+    def _stat(self, node: ast.expr, name: str, read: Callable[[], Typed]) -> Typed:
+        """What a name reads; whose stat it is, where it is one, is noted."""
+        outside, self.accounts = self.accounts, set()
+        try:
+            typed = read()
+        finally:
+            inside, self.accounts = self.accounts, outside
+            outside |= inside
+        owners = tuple(sorted(owner for owner, stat in inside if stat == name))
+        if owners:
+            self._mean(ast.unparse(node), Meant("stat", name, tuple(owner for owner in owners if owner)))
         return typed
 
     def _happening_value(self, what: str, name: str) -> Typed:

@@ -16,6 +16,7 @@ from mint_ledger.game.named_formula import NamedFormula
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import InFormula, Typed
+from mint_ledger.lowering.sites import Seen
 from mint_ledger.program.expressions import Expr
 
 MOST_NESTED = 20
@@ -71,6 +72,7 @@ def check_named_formulas(lowering: Lowering) -> None:
         if draws(lowering, formulas[name].is_.tree):  # what it calls comes before it
             lowering.drawing_formulas.add(name)
     for name, named in formulas.items():
+        lowering.sites.see(("formulas", name, "is"), Seen(lets=tuple(named.of)))
         faults = list(_faults(lowering, name, named))
         if name in circles:
             faults.append(f"'{name}' goes round in a circle: it calls itself, or something that calls it")
@@ -181,6 +183,7 @@ def lower_call(f: InFormula, name: str, arguments: list[ast.expr]) -> Typed:
         bound={},
         outcome=False,
         drawer=f.scope.drawer or f.scope.self_,
+        stands_at=("formulas", name, "is"),
     )
     try:
         if draws(lowering, named.is_.tree):

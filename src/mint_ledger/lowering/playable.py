@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
-from typing import Any, Self, TypeVar, cast
+from typing import Any, Generic, Self, TypeVar, cast
 
 from pydantic import PrivateAttr
 
@@ -23,8 +23,10 @@ from mint_ledger.game.source import Source, parse_source
 from mint_ledger.game.target import Target
 from mint_ledger.game.turning import Turning, turned_parts
 from mint_ledger.game.writing import yaml_text
-from mint_ledger.lowering.lower import lower, try_lower
+from mint_ledger.lowering.context import Lowering
+from mint_ledger.lowering.lower import lower, open_lowering
 from mint_ledger.lowering.lowered import Lowered
+from mint_ledger.lowering.sites import Sites
 
 MOST_MEASURED = 8
 SomeGame = TypeVar("SomeGame", bound="PlayableGame")
@@ -176,17 +178,42 @@ def game_of(source: Source, kind: type[SomeGame], turning: Turning | None = None
     Raises:
         GameError: it cannot be used; all that is wrong, with line and column.
     """
+    draft = draft_of(source, kind, turning)
+    if draft.game is None or draft.faults:
+        raise GameError(draft.faults)
+    return draft.game
+
+
+@dataclass(frozen=True)
+class Draft(Generic[SomeGame]):
+    """What could be made of a source that may be faulty.
+
+    Attributes:
+        game: the game, without its faulty parts; it can be played where there are no faults.
+        faults: what is wrong.
+        sites: what stands at the places of the file, as far as it could be lowered.
+    """
+
+    game: SomeGame | None
+    faults: tuple[Fault, ...]
+    sites: Sites
+
+
+def draft_of(source: Source, kind: type[SomeGame], turning: Turning | None = None) -> Draft[SomeGame]:
+    """Read and lower a source as far as it goes; never raises for what stands in it."""
     reading = read_game(source)
     if reading.game is None:
-        raise GameError(reading.faults)
+        return Draft(None, reading.faults, Sites())
     game = _constructed(kind, reading.game.model_fields_set, dict(reading.game))
     game._source = reading.game._source
     game._turning = turning
-    if reading.faults:
-        _, more = try_lower(game)
-        raise GameError([*reading.faults, *_not_echoes(more, reading.left_out)])
-    game.__dict__["lowered"] = lower(game)
-    return game
+    lowering, lowered = open_lowering(game)
+    if not isinstance(lowering, Lowering):
+        return Draft(game, (*reading.faults, *_not_echoes([lowering], reading.left_out)), Sites())
+    faults = (*reading.faults, *_not_echoes(lowering.faults, reading.left_out))
+    if not faults and lowered is not None:
+        game.__dict__["lowered"] = lowered
+    return Draft(game, faults, lowering.sites)
 
 
 def made_game(

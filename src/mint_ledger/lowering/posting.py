@@ -13,7 +13,7 @@ from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import entities, reading
 from mint_ledger.lowering.columns import account_column
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.formulas import FormulaLowerer, check_type, lower_formula
+from mint_ledger.lowering.formulas import FormulaLowerer, check_type, lower_formula, see
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.sites import PostingSite, names_of
@@ -24,6 +24,7 @@ from mint_ledger.program.statements import Post
 
 def emit_posting(scope: Scope, posting: PostingText, cause: Expr) -> None:
     """Emit one posting; a fault in it is noted at its place."""
+    see(scope)
     try:
         ref, stat = target(scope, posting.target)
         _emit(scope, posting, cause, ref, stat)

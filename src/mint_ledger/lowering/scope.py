@@ -86,7 +86,7 @@ class Scope:
 
     `no_chance` says why chance may not stand here; `luck` is whose the draws of its chance calls are, and `drawer` the
     entity that draws where `self` is not seen. `within` are the worked out stats and limits that are being written out
-    here. `watched` formulas set something off.
+    here. `watched` formulas set something off. `stands_at` is where a formula stands that is written out at `path`.
     """
 
     lowering: Lowering
@@ -100,6 +100,7 @@ class Scope:
     bound: dict[str, EntityRef] = field(default_factory=dict)
     luck: Luck | None = None
     drawer: EntityRef | None = None
+    stands_at: Path | None = None
     no_chance: str | None = None
     outcome: bool = False
     watched: bool = False

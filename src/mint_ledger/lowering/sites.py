@@ -40,6 +40,32 @@ class FormulaSite:
 
 
 @dataclass(frozen=True, slots=True)
+class Seen:
+    """What formulas at a place of the file can say.
+
+    Attributes:
+        selves: the kinds that `self` may be, and `others` those that `other` may be.
+        lets: names that are known there alone.
+        cue: the values of the cue that set it off, and `hit` those of the hit.
+    """
+
+    selves: tuple[str, ...] = ()
+    others: tuple[str, ...] = ()
+    lets: tuple[str, ...] = ()
+    cue: tuple[str, ...] = ()
+    hit: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Meant:
+    """What a name in a formula means: a stat of some kinds (or of none: of the game), a number, a kind, a value …"""
+
+    sort: Literal["stat", "number", "kind", "let", "word"]
+    name: str
+    owners: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class PostingSite:
     """A posting that the file writes: to which kinds' stat (or the game's), and how.
 
@@ -162,6 +188,23 @@ class Sites:
     # The file's own formulas that are called.
     calls: dict[str, None] = field(default_factory=dict)
     shown: dict[tuple[Path, StatOf], None] = field(default_factory=dict)
+    seen: dict[Path, Seen] = field(default_factory=dict)
+    # By place and text: `keeper.health`, `health`.
+    meant: dict[tuple[Path, str], Meant] = field(default_factory=dict)
+
+    def see(self, path: Path, seen: Seen) -> None:
+        """Note what formulas at a place can say."""
+        known = self.seen.get(path)
+        if known is not None and known != seen:
+            seen = Seen(*(_joined(getattr(known, name), getattr(seen, name)) for name in Seen.__slots__))
+        self.seen[path] = seen
+
+    def mean(self, path: Path, text: str, meant: Meant) -> None:
+        """Note what a name means."""
+        known = self.meant.get((path, text))
+        if known is not None and known.sort == meant.sort:
+            meant = replace(known, owners=_joined(known.owners, meant.owners))
+        self.meant[path, text] = meant
 
     def formula(self, site: FormulaSite) -> None:
         """Note a formula."""
