@@ -1,4 +1,4 @@
-"""A longer fuzz: broken games, formulas, `try` lines, books and stores for so many minutes on all cores.
+"""A longer fuzz: broken games, formulas, `try` lines, books, stores and texts in an editor, for so many minutes.
 
 python benchmarks/fuzz.py [MINUTES] [SEED]; prints how many inputs were tried, what came of them, each fault of our own
 with the seed of its input, hangs beyond ten seconds of CPU, and the most memory that a process took.
@@ -19,7 +19,7 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests"))
 
-from fuzzing import HOST, Hung, broken_text, try_book, try_formula, try_game, try_line, try_store  # noqa: E402
+from fuzzing import HOST, Hung, broken_text, try_book, try_editor, try_formula, try_game, try_line, try_store  # noqa: E402
 
 import mint_ledger as mint  # noqa: E402
 from mint_ledger.cli.hand_table import Table  # noqa: E402
@@ -54,13 +54,15 @@ def work(given: tuple[int, float]) -> tuple[Counter[str], list[str], int]:
     while time.time() < until:
         number += 1
         luck = random.Random(f"{seed} {number}")
-        sort = luck.choices(("formula", "game", "line", "book", "store"), (60, 8, 30, 2, 1))[0]
+        sort = luck.choices(("formula", "game", "editor", "line", "book", "store"), (60, 7, 1, 30, 2, 1))[0]
         try:
             match sort:
                 case "formula":
                     came = try_formula(luck)
                 case "game":
                     came = try_game(broken_text(luck, luck.choice(texts)))
+                case "editor":
+                    came = try_editor(luck, broken_text(luck, luck.choice(texts)))
                 case "line":
                     if number % 300 == 0:
                         table = Table(mint.loads(plain).play(), folder / "game.yaml")

@@ -15,7 +15,13 @@ from types import FrameType
 
 import mint_ledger as mint
 from mint_ledger.cli.hand_table import Table
+from mint_ledger.editing.analysis import analysed
+from mint_ledger.editing.completing import offers
+from mint_ledger.editing.defining import made_at
+from mint_ledger.editing.hovering import told_at
+from mint_ledger.editing.renaming import name_to_rename, renamed
 from mint_ledger.errors import BooksError, BrokenProgram, MintError
+from mint_ledger.game.including import BesideError
 from mint_ledger.plain import neutral
 from mint_ledger.studies.store import Store
 from mint_ledger.studies.study import Study
@@ -34,7 +40,7 @@ WORDS = (
     "between(0, 1)", "normal(0, 1)", "pick(1, 2)", "whole(1, 6)", "log(a)", "exp(a)", "sqrt(a)", "min(a, b)", "abs(a)",
     "clamp(a, 0, 9)", "distance(ant[1], ant[2])", "has(ant[1], s)", "ready(x)", "hits(x)", "level_time", "lambda: 1",
     "t.c[a]", "t.c", "smooth(t.c, h)", "key_at(t.k, b)", "pick(1, 2, weights=(a, 1))", "weights(1)", "visit", "level",
-    "misses(x)", "max", "__import__('os')", "a.b.c", "[1]", "{}", "f''", "a := 1", "a if b else h", "nope", "random",
+    "misses(x)", "f(a)", "f(f(h))", "g()", "e(ant[1], b)", "e(self, g())", "f()", "e(a)", "max", "__import__('os')", "a.b.c", "[1]", "{}", "f''", "a := 1", "a if b else h", "nope", "random",
 )  # fmt: skip
 OPERATORS = (
     " + ",
@@ -56,6 +62,7 @@ OPERATORS = (
 HOST = """
 clock: {{limit: 2}}
 stats: {{a: {{start: 3, min: -9, max: 9}}, b: 0}}
+formulas: {{f: {{of: [x], is: x / (x + b)}}, g: {{is: "dice(2, 6)"}}, e: {{of: [who, x], is: who.h + f(x)}}}}
 tables: {{t: {{columns: [k, c], rows: [[1, 2], [2, 4], [5, 3]]}}}}
 lots: {{l: {{of: {{x: {{weight: 2, sure_by: 3, do: [b += 1]}}, y: 1}}}}}}
 kinds: {{ant: {{copies: 3, stats: {{h: {{start: 2, min: 0, max: 5, bands: {{low: ..2, up: "2.."}}}}}}}}}}
@@ -189,6 +196,29 @@ def try_formula(luck: random.Random) -> str:
         )
     )
     return try_game(HOST.format(where=where.format(text, text)))
+
+
+def try_editor(luck: random.Random, text: str) -> str:
+    """A broken text in an editor: what is wrong, and what may be typed, is meant and made at a place."""
+    lines = text.split("\n")
+    line = luck.randrange(len(lines))
+    column = luck.randrange(len(lines[line]) + 1)
+    try:
+        with in_time():
+            known = analysed(text, "game.yaml", _nothing_beside)
+            offers(known, text, line, column)
+            told_at(known, text, line, column)
+            made_at(known, text, line, column)
+            if not known.is_right:
+                return "faulty"
+            renamed(known, name_to_rename(known, text, line, column), "zz_new")
+            return "renamed"
+    except MintError as error:
+        return refusal(error)
+
+
+def _nothing_beside(name: str) -> str:
+    raise BesideError("is not there")
 
 
 def try_line(luck: random.Random, table: Table) -> str:

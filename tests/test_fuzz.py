@@ -8,7 +8,7 @@ import secrets
 from pathlib import Path
 
 import pytest
-from fuzzing import HOST, broken_text, try_book, try_formula, try_game, try_line, try_store
+from fuzzing import HOST, broken_text, try_book, try_editor, try_formula, try_game, try_line, try_store
 
 import mint_ledger as mint
 from mint_ledger.cli.hand_table import Table
@@ -43,6 +43,12 @@ def test_broken_games_are_refused_in_words_or_played(luck: random.Random) -> Non
     texts = [HOST.format(where="do: [b += 1]"), *(mint.load(path).to_yaml() for path in EXAMPLES)]
     seen = [try_game(broken_text(luck, luck.choice(texts))) for _ in range(MANY // 4)]
     assert "GameError" in seen
+
+
+def test_broken_texts_are_answered_in_an_editor(luck: random.Random) -> None:
+    texts = [HOST.format(where="do: [b += 1]"), *(mint.load(path).to_yaml() for path in EXAMPLES)]
+    seen = [try_editor(luck, broken_text(luck, luck.choice(texts))) for _ in range(MANY // 10)]
+    assert "faulty" in seen
 
 
 def test_wrong_lines_of_try_are_answered(luck: random.Random, tmp_path: Path) -> None:
