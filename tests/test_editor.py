@@ -187,4 +187,5 @@ def test_a_server_can_be_made() -> None:
     pytest.importorskip("pygls")
     from mint_ledger.cli.editor import make_server
 
-    assert make_server().name == "mint-ledger"
+    server, _ = make_server()
+    assert server.name == "mint-ledger"

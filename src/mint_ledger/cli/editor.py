@@ -3,10 +3,17 @@
 from __future__ import annotations
 
 import asyncio
+import gc
+import os
 import sys
+import threading
+import time
+from collections.abc import Callable, Mapping
+from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
 from dataclasses import dataclass, field
+from multiprocessing import get_context
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from mint_ledger.errors import BadRequest
 
@@ -21,16 +28,22 @@ if TYPE_CHECKING:
 # After so many seconds without a key a text is looked at, and after more it is looked for usual mistakes.
 PAUSE, LONG_PAUSE = 0.08, 0.4
 SOURCE = "mint-ledger"
+Result = TypeVar("Result")
 SWITCH = 0.0005
 
 
 def editor() -> None:
     """Speak with an editor (Language Server Protocol, over stdin and stdout): faults, names, what they mean."""
     try:
-        server = make_server()
+        server, games = make_server()
         # What is typed is answered while a text is looked at beside it.
         sys.setswitchinterval(SWITCH)
-        server.start_io()
+        # What is there from the start stays, and need not be looked through each time.
+        gc.freeze()
+        try:
+            server.start_io()
+        finally:
+            games.end()
     except ImportError as error:
         if not (error.name or "").startswith(("pygls", "lsprotocol")):
             raise
@@ -46,7 +59,45 @@ class _Game:
     text: str | None = None
     told: set[str] = field(default_factory=set)
     findings: tuple[Finding, ...] = ()
+    is_changed: bool = False
     waiting: asyncio.Task[None] | None = None
+
+
+# What was last known of each game, in the process that looks at them.
+_KNOWN: dict[str, Analysis] = {}
+
+
+def look(file: str, text: str, texts: Mapping[str, str]) -> Analysis:
+    """Look at a game; `texts` are those of files that are open, by their paths."""
+    from mint_ledger.editing.analysis import analysed
+    from mint_ledger.game.table_files import read_beside
+
+    folder = Path(file).parent
+
+    def read(name: str) -> str:
+        saved = read_beside(folder, name)
+        return texts.get(str(folder / name), saved)
+
+    _KNOWN[file] = analysed(text, file, read, _KNOWN.get(file))
+    return _KNOWN[file]
+
+
+def find(file: str) -> tuple[Finding, ...]:
+    """What looks like a usual mistake in a game that was looked at here."""
+    from mint_ledger.editing.analysis import quick_findings
+
+    return quick_findings(_KNOWN[file]) if file in _KNOWN else ()
+
+
+def end_with(parent: int) -> None:
+    """End this process when the one that began it is gone, however that came."""
+
+    def wait() -> None:
+        while os.getppid() == parent:
+            time.sleep(1.0)
+        os._exit(0)
+
+    threading.Thread(target=wait, daemon=True).start()
 
 
 class _Games:
@@ -55,6 +106,9 @@ class _Games:
     def __init__(self, server: LanguageServer) -> None:
         self.server = server
         self.games: dict[Path, _Game] = {}
+        # To which game each file belongs, as it was when a file was opened or saved.
+        self.roots: dict[str, Path] = {}
+        self.workers: ProcessPoolExecutor | None = None
 
     def text_of(self, path: Path) -> str | None:
         """The text of a file, as it is open or else as it was saved; none where it cannot be read."""
@@ -71,21 +125,15 @@ class _Games:
         except GameError:
             return None
 
-    def read_beside(self, folder: Path, name: str) -> str:
-        """The text of a file beside a game file, as it is open or as it was saved."""
-        from mint_ledger.game.table_files import read_beside
-
-        saved = read_beside(folder, name)
-        open_text = self.text_of(folder / name)
-        return saved if open_text is None else open_text
-
     def game_of(self, uri: str) -> _Game | None:
         """The game of a file that is open; none where that is of no game."""
         from mint_ledger.editing.analysis import Analysis
         from mint_ledger.editing.belonging import game_file_of, looks_like_game
 
         path = _path(uri)
-        root = game_file_of(path, self.text_of)
+        root = self.roots.get(uri)
+        if root is None:
+            root = self.roots[uri] = game_file_of(path, self.text_of)
         if root not in self.games:
             if root == path and not looks_like_game(self.text_of(path) or ""):
                 return None
@@ -100,37 +148,54 @@ class _Games:
         return game
 
     async def look(self, game: _Game) -> None:
-        """Look at a game's text as it is now, if it has changed."""
-        from mint_ledger.editing.analysis import analysed
-
+        """Look at a game's text as it is now: for the first time here, then beside, so that keys are answered."""
         text = self.text_of(game.path) or ""
-
-        def work() -> Analysis:
-            read = lambda name: self.read_beside(game.path.parent, name)  # noqa: E731
-            return analysed(text, str(game.path), read, game.analysis)
-
-        game.analysis = await asyncio.get_running_loop().run_in_executor(None, work)
+        beside = {path: doc.source for uri, doc in self.server.workspace.text_documents.items() if (path := _path(uri))}
+        asked = (str(game.path), text, {str(path): source for path, source in beside.items()})
+        game.analysis = await self._beside(look, *asked) if game.text is not None else look(*asked)
         game.text = text
 
-    def changed(self, uri: str) -> None:
-        """Look at a game once nothing has been typed for a moment."""
+    async def _beside(self, work: Callable[..., Result], *asked: Any) -> Result:
+        """Let something be done in a process of its own; here, where there is none."""
+        loop = asyncio.get_running_loop()
+        try:
+            if self.workers is None:
+                self.workers = ProcessPoolExecutor(1, get_context("spawn"), end_with, (os.getpid(),))
+            return await loop.run_in_executor(self.workers, work, *asked)
+        except (BrokenExecutor, OSError):
+            self.workers = None
+            return await loop.run_in_executor(None, work, *asked)
+
+    def changed(self, uri: str, *, again: bool = False) -> None:
+        """Look at a game once nothing has been typed for a moment; `again`: and at which files belong together."""
+        if again:
+            self.roots.clear()
         game = self.game_of(uri)
         if game is None:
             return
-        if game.waiting is not None:
-            game.waiting.cancel()
-        game.waiting = asyncio.get_running_loop().create_task(self._soon(game))
+        game.is_changed = True
+        if game.waiting is None or game.waiting.done():
+            game.waiting = asyncio.get_running_loop().create_task(self._keep_up(game))
 
-    async def _soon(self, game: _Game) -> None:
-        from mint_ledger.editing.analysis import quick_findings
+    async def _keep_up(self, game: _Game) -> None:
+        """Look at a game until nothing of it changes any more, one look after another."""
+        while game.is_changed:
+            game.is_changed = False
+            await asyncio.sleep(PAUSE if game.text is not None else 0.0)
+            if game.is_changed:
+                continue
+            await self.look(game)
+            self.tell(game)
+            await asyncio.sleep(LONG_PAUSE)
+            if game.is_changed or not game.analysis.is_right:
+                continue
+            game.findings = await self._beside(find, str(game.path))
+            self.tell(game)
 
-        await asyncio.sleep(PAUSE if game.text is not None else 0.0)
-        await self.look(game)
-        self.tell(game)
-        await asyncio.sleep(LONG_PAUSE)
-        loop = asyncio.get_running_loop()
-        game.findings = await loop.run_in_executor(None, quick_findings, game.analysis)
-        self.tell(game)
+    def end(self) -> None:
+        """End the process that looks at games."""
+        if self.workers is not None:
+            self.workers.shutdown(wait=False, cancel_futures=True)
 
     def tell(self, game: _Game) -> None:
         """Tell the editor what is wrong in each file of a game."""
@@ -194,8 +259,8 @@ def _uri(path: str) -> str:
     return from_fs_path(path) or path
 
 
-def make_server() -> LanguageServer:
-    """A server that is not started yet."""
+def make_server() -> tuple[LanguageServer, _Games]:
+    """A server that is not started yet, and the games that it will know."""
     from lsprotocol import types as lsp
     from pygls.exceptions import JsonRpcException
     from pygls.lsp.server import LanguageServer
@@ -219,7 +284,7 @@ def make_server() -> LanguageServer:
 
     @server.feature(lsp.TEXT_DOCUMENT_DID_OPEN)
     async def opened(params: lsp.DidOpenTextDocumentParams) -> None:
-        games.changed(params.text_document.uri)
+        games.changed(params.text_document.uri, again=True)
 
     @server.feature(lsp.TEXT_DOCUMENT_DID_CHANGE)
     async def changed(params: lsp.DidChangeTextDocumentParams) -> None:
@@ -227,7 +292,7 @@ def make_server() -> LanguageServer:
 
     @server.feature(lsp.TEXT_DOCUMENT_DID_SAVE)
     async def saved(params: lsp.DidSaveTextDocumentParams) -> None:
-        games.changed(params.text_document.uri)
+        games.changed(params.text_document.uri, again=True)
 
     @server.feature(lsp.TEXT_DOCUMENT_COMPLETION, lsp.CompletionOptions(trigger_characters=[".", "{", " ", ","]))
     async def complete(params: lsp.CompletionParams) -> lsp.CompletionList | None:
@@ -308,7 +373,7 @@ def make_server() -> LanguageServer:
         return lsp.WorkspaceEdit(changes=changes)
 
     KINDS.update(_kinds())
-    return server
+    return server, games
 
 
 # The protocol's number for a request that was understood and cannot be done.
