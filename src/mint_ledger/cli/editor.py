@@ -64,7 +64,7 @@ class _Game:
 
 
 # What was last known of each game, in the process that looks at them.
-_KNOWN: dict[str, Analysis] = {}
+_KNOWN: dict[str, tuple[tuple[str, Mapping[str, str]], Analysis]] = {}
 
 
 def look(file: str, text: str, texts: Mapping[str, str]) -> Analysis:
@@ -72,21 +72,24 @@ def look(file: str, text: str, texts: Mapping[str, str]) -> Analysis:
     from mint_ledger.editing.analysis import analysed
     from mint_ledger.game.table_files import read_beside
 
-    folder = Path(file).parent
+    folder, known = Path(file).parent, _KNOWN.get(file)
 
     def read(name: str) -> str:
         saved = read_beside(folder, name)
         return texts.get(str(folder / name), saved)
 
-    _KNOWN[file] = analysed(text, file, read, _KNOWN.get(file))
-    return _KNOWN[file]
+    found = analysed(text, file, read, known[1] if known is not None else None)
+    _KNOWN[file] = ((text, texts), found)
+    return found
 
 
-def find(file: str) -> tuple[Finding, ...]:
-    """What looks like a usual mistake in a game that was looked at here."""
+def find(file: str, text: str, texts: Mapping[str, str]) -> tuple[Finding, ...]:
+    """What looks like a usual mistake in a game."""
     from mint_ledger.editing.analysis import quick_findings
 
-    return quick_findings(_KNOWN[file]) if file in _KNOWN else ()
+    known = _KNOWN.get(file)
+    is_known = known is not None and known[0] == (text, texts)
+    return quick_findings(known[1] if known is not None and is_known else look(file, text, texts))
 
 
 def end_with(parent: int) -> None:
@@ -149,11 +152,15 @@ class _Games:
 
     async def look(self, game: _Game) -> None:
         """Look at a game's text as it is now: for the first time here, then beside, so that keys are answered."""
-        text = self.text_of(game.path) or ""
-        beside = {path: doc.source for uri, doc in self.server.workspace.text_documents.items() if (path := _path(uri))}
-        asked = (str(game.path), text, {str(path): source for path, source in beside.items()})
+        asked = self._asked(game)
         game.analysis = await self._beside(look, *asked) if game.text is not None else look(*asked)
-        game.text = text
+        game.text = asked[1]
+
+    def _asked(self, game: _Game) -> tuple[str, str, dict[str, str]]:
+        """A game's file, its text, and the texts of all files that are open."""
+        documents = self.server.workspace.text_documents
+        texts = {str(_path(uri)): str(document.source) for uri, document in documents.items()}
+        return str(game.path), self.text_of(game.path) or "", texts
 
     async def _beside(self, work: Callable[..., Result], *asked: Any) -> Result:
         """Let something be done in a process of its own; here, where there is none."""
@@ -189,7 +196,7 @@ class _Games:
             await asyncio.sleep(LONG_PAUSE)
             if game.is_changed or not game.analysis.is_right:
                 continue
-            game.findings = await self._beside(find, str(game.path))
+            game.findings = await self._beside(find, *self._asked(game))
             self.tell(game)
 
     def end(self) -> None:
