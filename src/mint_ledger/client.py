@@ -19,6 +19,7 @@ from mint_ledger.lowering.playable import game_in, game_of
 from mint_ledger.playing.setting import Setting, habit_for
 from mint_ledger.sharing import Several, SharedGame
 from mint_ledger.studies.budget import Budget, Progress
+from mint_ledger.studies.elsewhere import takes_executor
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
@@ -202,6 +203,7 @@ class Game(SharedGame):
             found=found,
         )
 
+    @takes_executor
     def judge(
         self,
         runs: int = 2_000,
@@ -210,9 +212,11 @@ class Game(SharedGame):
         only: Sequence[str] = (),
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> list[Judged]:
         """Judge the game by its targets: each is met, missed, or undecided at this many runs.
+            executor: where the runs are played, as in `study`.
 
         Raises:
             NotFound: there is no target of such a name, or one has no such measure, result or ending.
@@ -221,6 +225,7 @@ class Game(SharedGame):
 
         return judge_targets(self, runs, seed, only=only, dials=dials, sure=sure, progress=progress)
 
+    @takes_executor
     def sweep(
         self,
         dials: Mapping[str, str | Sequence[float | str]],
@@ -235,6 +240,7 @@ class Game(SharedGame):
         store: str | Path | None = None,
         patient: bool = False,
         sure: float = 0.95,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Sweep:
         """Study the game at many settings of some dials, all with the same luck.
@@ -251,6 +257,7 @@ class Game(SharedGame):
             store: an SQLite file that keeps the studies, and from which a sweep goes on.
             patient: do not refuse what would take longer than ten minutes.
             sure: the chance with which each interval holds the true value.
+            executor: where the runs are played, as in `study`.
             progress: called with (points done, points in all).
 
         Raises:
@@ -337,6 +344,7 @@ class Game(SharedGame):
         setting = self._setting(seed, habit, variant, dials, sure=sure)
         return find_course(self, runs, setting, per, accounts, engine, progress)
 
+    @takes_executor
     def play_range(
         self,
         like: str | None = None,
@@ -349,6 +357,7 @@ class Game(SharedGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> PlayRange:
         """How well it can be played: by chance, by each habit, by the best habit that is found; what acts are worth.
@@ -367,6 +376,7 @@ class Game(SharedGame):
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
             sure: the chance with which each interval holds the true value.
+            executor: where the runs are played, as in `study`.
             progress: called with (runs searched, runs in all), search by search.
 
         Raises:
@@ -406,6 +416,7 @@ class Game(SharedGame):
 
         return read_plays(self, path, columns, habit, any_version=any_version)
 
+    @takes_executor
     def judge_plays(
         self,
         plays: Plays | Told,
@@ -416,6 +427,7 @@ class Game(SharedGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
+        executor: Executor | None = None,
     ) -> Likeness:
         """Whether simulated players play as was recorded: each measure of both side by side.
 
@@ -427,6 +439,7 @@ class Game(SharedGame):
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
             sure: the chance with which each interval holds the true value.
+            executor: where the runs are played, as in `study`.
 
         Raises:
             NotFound: there is no such habit, variant or dial.
@@ -436,6 +449,7 @@ class Game(SharedGame):
 
         return compare_plays(self, plays, self._setting(seed, habit, variant, dials, sure=sure), runs)
 
+    @takes_executor
     def fit_plays(
         self,
         plays: Plays | Told,
@@ -446,6 +460,7 @@ class Game(SharedGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         bank: str | Path | None = None,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Fit:
         """Which numbers of a habit fit recorded plays, how well they are told, and whether that habit plays like them.
@@ -458,6 +473,7 @@ class Game(SharedGame):
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
             bank: a file that keeps the simulated runs for the next time.
+            executor: where the runs are played, as in `study`.
             progress: called with (settings played, settings in all).
 
         Raises:
@@ -469,6 +485,7 @@ class Game(SharedGame):
         setting = self._setting(seed, habit, variant, dials)
         return find_fit(self, plays, ranges, setting, bank=bank, progress=progress)
 
+    @takes_executor
     def mix_plays(
         self,
         plays: Plays,
@@ -477,6 +494,7 @@ class Game(SharedGame):
         *,
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Mixture:
         """Which shares of recorded plays are played by which habits of the file.
@@ -487,6 +505,7 @@ class Game(SharedGame):
             seed: the seed of the simulated runs.
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
+            executor: where the runs are played, as in `study`.
             progress: called with (habits played, habits in all).
 
         Raises:
@@ -497,6 +516,7 @@ class Game(SharedGame):
 
         return find_mixture(self, plays, habits, self._setting(seed, None, variant, dials), progress)
 
+    @takes_executor
     def change_for(
         self,
         fit: Fit,
@@ -505,6 +525,7 @@ class Game(SharedGame):
         *,
         variant: Several = None,
         anyway: bool = False,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Changed:
         """What changed dials would do for those who play as was fitted, over all settings that fit.
@@ -515,6 +536,7 @@ class Game(SharedGame):
             seed: the seed of the runs before and after.
             variant: one of the file's named sets of dials.
             anyway: tell it where the fitted habit does not play like the recorded plays, too.
+            executor: where the runs are played, as in `study`.
             progress: called with (settings played, settings in all).
 
         Raises:
@@ -594,6 +616,7 @@ class Game(SharedGame):
 
         return find_attacks(self, runs, self._setting(seed, habit, variant, dials, sure=sure), engine, progress)
 
+    @takes_executor
     def share_out(
         self,
         other: Game,
@@ -604,6 +627,7 @@ class Game(SharedGame):
         habit: Several = None,
         variant: Several = None,
         sure: float = 0.95,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Shares:
         """Why another game comes to something else: the difference shared out over the numbers and rules that differ.
@@ -618,6 +642,7 @@ class Game(SharedGame):
             habit: how simulated players play both.
             variant: a named set of dials that both have.
             sure: the chance with which each interval holds the true value.
+            executor: where the runs are played, as in `study`.
             progress: called with (games played, games in all).
 
         Raises:
@@ -630,6 +655,7 @@ class Game(SharedGame):
         label = other.file if other.title == self.title else ""
         return share_out(self, other, measure, runs=runs, setting=setting, label=label, progress=progress)
 
+    @takes_executor
     def grid(
         self,
         each: Mapping[str, str | Sequence[str] | None],
@@ -641,6 +667,7 @@ class Game(SharedGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Grid:
         """Who is best, and where: each choice of one side, or with each of another, all under the same luck.
@@ -655,6 +682,7 @@ class Game(SharedGame):
             variant: one of the file's named sets of dials, where no side is of variants.
             dials: dials set for this alone.
             sure: the chance with which each interval holds, and with which all differences together do.
+            executor: where the runs are played, as in `study`.
             progress: called with (cells done, cells in all).
 
         Raises:
@@ -742,6 +770,7 @@ class Game(SharedGame):
 
         return game_odds(self.turned(together(variant), dials), at, drawings)
 
+    @takes_executor
     def tune_most(
         self,
         dials: Mapping[str, str],
@@ -753,6 +782,7 @@ class Game(SharedGame):
         habit: Several = None,
         variant: Several = None,
         sure: float = 0.95,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> TunedMost:
         """The best of all settings of some dials: what it gives, what is as good, and the price in changes.
@@ -766,6 +796,7 @@ class Game(SharedGame):
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
             sure: the chance with which each interval holds, and with which all comparisons with the best do together.
+            executor: where the runs are played, as in `study`.
             progress: called with (settings done, settings in all).
 
         Raises:
@@ -778,6 +809,7 @@ class Game(SharedGame):
         setting = self._setting(seed, habit, variant, sure=checked_sure(sure))
         return tune_most(self, dials, measure, setting, runs, most=most, progress=progress)
 
+    @takes_executor
     def sensitivity(
         self,
         dials: Sequence[str] = (),
@@ -789,6 +821,7 @@ class Game(SharedGame):
         habit: Several = None,
         variant: Several = None,
         sure: float = 0.95,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Sensitivity:
         """Which dials matter: each is moved down and up by itself, under the same luck.
@@ -802,6 +835,7 @@ class Game(SharedGame):
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
             sure: the chance with which each interval holds the true value.
+            executor: where the runs are played, as in `study`.
             progress: called with (dials done, dials in all).
 
         Raises:
@@ -814,6 +848,7 @@ class Game(SharedGame):
         setting = self._setting(seed, habit, variant, sure=checked_sure(sure))
         return make_sensitivity(self, dials, measure, share, runs, setting, progress)
 
+    @takes_executor
     def sobol(
         self,
         dials: Mapping[str, str | Sequence[float]],
@@ -824,6 +859,7 @@ class Game(SharedGame):
         measure: str = "rate(win)",
         habit: Several = None,
         variant: Several = None,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> list[Index]:
         """Sobol's indices of two dials or more over ranges: each one's share of the spread, alone and with others.
@@ -836,6 +872,7 @@ class Game(SharedGame):
             measure: an estimate, like `rate(win)`, `median(time)`.
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
+            executor: where the runs are played, as in `study`.
             progress: called with (studies done, studies in all).
 
         Raises:
@@ -889,6 +926,7 @@ class Game(SharedGame):
         study = self.study(runs, seed, sure=sure, accounts=(), progress=progress, **how)
         return own_shape(name, study, (self.run(seed, run=k, **how).journal for k in range(runs)))
 
+    @takes_executor
     def tune(
         self,
         dial: str,
@@ -904,6 +942,7 @@ class Game(SharedGame):
         most_runs: float = math.inf,
         sure: float = 0.95,
         told: Callable[[float, Estimate], None] | None = None,
+        executor: Executor | None = None,
     ) -> Tuned:
         """Find the values of a dial that meet a target.
 
@@ -920,6 +959,7 @@ class Game(SharedGame):
             most_runs: nor after so many runs in all.
             sure: the chance with which what is said of an interval holds; the search itself asks for more.
             told: is told each value that was tried, and its estimate.
+            executor: where the runs are played, as in `study`.
 
         Raises:
             NotFound: there is no such dial, habit, variant or measure.
@@ -983,6 +1023,7 @@ class Game(SharedGame):
         means = Means(engine, executor, progress, store)
         return study_game(self, runs, setting, Asked(measures, accounts, times), means, until)
 
+    @takes_executor
     def tune_many(
         self,
         dials: Mapping[str, str | Sequence[float]],
@@ -995,6 +1036,7 @@ class Game(SharedGame):
         most_runs: float = math.inf,
         sure: float = 0.95,
         told: Callable[[Mapping[str, float], float], None] | None = None,
+        executor: Executor | None = None,
     ) -> TunedMany:
         """Find settings of several dials that meet several targets, with small changes from today.
 
@@ -1008,6 +1050,7 @@ class Game(SharedGame):
             most_runs: nor after so many runs in all.
             sure: the chance with which what is said of an interval holds.
             told: is told each setting that was tried, and how far off it is.
+            executor: where the runs are played, as in `study`.
 
         Raises:
             NotFound: there is no such dial, target, habit or measure.
@@ -1020,6 +1063,7 @@ class Game(SharedGame):
         budget = Budget(runs, seconds, most_runs)
         return tune_dials(self, bounds_of(self, dials), wanted, budget, Setting(seed, together(habit), sure=sure), told)
 
+    @takes_executor
     def tune_words(
         self,
         dial: str,
@@ -1033,6 +1077,7 @@ class Game(SharedGame):
         seconds: float = math.inf,
         most_runs: float = math.inf,
         sure: float = 0.95,
+        executor: Executor | None = None,
     ) -> TunedWords:
         """Take each word of a dial as a game of its own: judge it, or tune further dials in it.
 
@@ -1047,6 +1092,7 @@ class Game(SharedGame):
             seconds: no new setting is tried after so many seconds.
             most_runs: nor after so many runs in all.
             sure: the chance with which what is said of an interval holds.
+            executor: where the runs are played, as in `study`.
 
         Raises:
             NotFound: there is no such dial, target, habit or measure.
@@ -1060,6 +1106,7 @@ class Game(SharedGame):
         setting = Setting(seed, together(habit), sure=sure)
         return tune_words(self, dial, words, bounds, wanted, Budget(runs, seconds, most_runs), setting)
 
+    @takes_executor
     def tune_habits(
         self,
         dials: Mapping[str, str | Sequence[float]],
@@ -1071,6 +1118,7 @@ class Game(SharedGame):
         seconds: float = math.inf,
         most_runs: float = math.inf,
         told: Callable[[Mapping[str, float], float], None] | None = None,
+        executor: Executor | None = None,
     ) -> TunedHabits:
         """Find a variant for each habit, so that each way of playing comes to a target of its own.
 
@@ -1084,6 +1132,7 @@ class Game(SharedGame):
             seconds: no new setting is tried after so many seconds.
             most_runs: nor after so many runs in all.
             told: is told each setting that was tried, and how far off it is.
+            executor: where the runs are played, as in `study`.
 
         Raises:
             NotFound: there is no such dial, habit or measure.

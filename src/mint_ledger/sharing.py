@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from concurrent.futures import Executor
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
 
@@ -12,6 +13,7 @@ from mint_ledger.game.several import together
 from mint_ledger.lowering.playable import PlayableGame, game_of
 from mint_ledger.playing.setting import habit_for
 from mint_ledger.studies.budget import Progress
+from mint_ledger.studies.elsewhere import takes_executor
 
 if TYPE_CHECKING:
     from mint_ledger.balance.comparison import Comparison
@@ -23,6 +25,7 @@ Several = str | Sequence[str] | None
 class SharedGame(PlayableGame):
     """A game that is shown to others."""
 
+    @takes_executor
     def compare(
         self,
         other: PlayableGame | None = None,
@@ -36,6 +39,7 @@ class SharedGame(PlayableGame):
         measures: Sequence[str] = (),
         label: str = "",
         sure: float = 0.95,
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Comparison:
         """Play another game, or this one played or turned otherwise, under the same luck, and compare the two.
@@ -51,6 +55,7 @@ class SharedGame(PlayableGame):
             measures: what is compared besides results and times.
             label: tells the other from this one in headings.
             sure: the chance with which each interval holds the true value.
+            executor: where the runs are played, as in `study`.
             progress: called with (runs done, runs in all), game by game.
 
         Raises:
@@ -78,6 +83,7 @@ class SharedGame(PlayableGame):
             progress=progress,
         )
 
+    @takes_executor
     def report(
         self,
         runs: int = 2_000,
@@ -87,6 +93,7 @@ class SharedGame(PlayableGame):
         store: str | Path | None = None,
         sure: float = 0.95,
         command: str = "",
+        executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> str:
         """One HTML page for those you talk to: targets, outcomes, hits, findings, two runs.
@@ -98,6 +105,7 @@ class SharedGame(PlayableGame):
             store: an SQLite file; sweeps that it keeps of this game are shown too, and new ones are kept in it.
             sure: the chance with which each interval and verdict holds.
             command: what makes the page again, as it is told.
+            executor: where the runs are played, as in `study`.
             progress: called with (steps done, steps in all).
 
         Raises:

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.study import Study
 
 # What says how the game is watched, not how it plays.
+RESAMPLES = 999
 QUIET = ("clock.",)
 FALSE_ALARMS = 0.1
 
@@ -271,7 +272,7 @@ def sobol(
     Source: Saltelli et al., "Variance based sensitivity analysis of model output", Comput. Phys. Commun. 181 (2010).
     """
     import numpy as np
-    from scipy.stats import sobol_indices, uniform
+    from scipy.stats import bootstrap, sobol_indices, uniform
 
     if len(ranges) < 2 or points < 2 or points & (points - 1):
         raise BadRequest(f"Sobol's indices want two dials or more and a power of two of points, not {points}")
@@ -297,16 +298,33 @@ def sobol(
     with warnings.catch_warnings():
         # Where all that is drawn again is alike, there is no interval; that is said below.
         warnings.simplefilter("ignore")
-        sampled = sobol_indices(func=estimates, n=points, dists=dists, rng=np.random.default_rng(setting.seed))
-        spread = sampled.bootstrap()
+        luck = np.random.default_rng(setting.seed)
+        known: list[Any] = []
+
+        def shares(f_A: Any, f_B: Any, f_AB: Any) -> Any:  # noqa: N803 - the names that SciPy asks for
+            if not known:
+                known.append((f_A, f_B, f_AB))
+            whole = np.var([f_A, f_B], axis=(0, -1))
+            first = np.mean(f_B * (f_AB - f_A), axis=-1) / whole
+            total = 0.5 * np.mean((f_A - f_AB) ** 2, axis=-1) / whole
+            return first.T, total.T
+
+        sampled = sobol_indices(func=estimates, n=points, dists=dists, method=shares, rng=luck)
+        values = known[0]
+        # SciPy's own bootstrap of these indices takes no seed: each answer would have another interval.
+        drawn: Any = bootstrap(
+            [np.arange(points)],
+            lambda again: shares(*(part[..., again] for part in values)),
+            method="BCa",
+            n_resamples=RESAMPLES,
+            rng=luck,
+        ).confidence_interval
     indices = []
     for place, name in enumerate(names):
         both = []
-        for value, interval in (
-            (sampled.first_order, spread.first_order.confidence_interval),
-            (sampled.total_order, spread.total_order.confidence_interval),
-        ):
-            flat = [float(np.ravel(part)[place]) for part in (value, interval.low, interval.high)]
+        for which, value in enumerate((sampled.first_order, sampled.total_order)):
+            parts = (value, drawn.low[which], drawn.high[which])
+            flat = [float(np.ravel(part)[place]) for part in parts]
             # A share of which nothing is known lies between none and all.
             low, high = (0.0 if math.isnan(flat[1]) else flat[1]), (1.0 if math.isnan(flat[2]) else flat[2])
             both.append(Estimate(flat[0], low, high, points, "bootstrap"))

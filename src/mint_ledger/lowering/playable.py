@@ -18,6 +18,7 @@ from mint_ledger.game.document import GameFile
 from mint_ledger.game.loading import Path as FilePath
 from mint_ledger.game.loading import read_game
 from mint_ledger.game.scaling import concrete
+from mint_ledger.game.sections import sections
 from mint_ledger.game.several import apart
 from mint_ledger.game.source import Source, parse_source
 from mint_ledger.game.target import Target
@@ -238,7 +239,7 @@ def game_in(text: str, name: str, kind: type[SomeGame]) -> SomeGame:
 
 def _not_echoes(faults: Sequence[Fault], left_out: Sequence[FilePath]) -> list[Fault]:
     """Faults that stand by themselves, and not only because a faulty part had to be left out."""
-    named = ("numbers", "formulas", "stats", "kinds", "attacks", "endings")
+    named = {*sections("by name"), "stats", "endings"}
     missing = {str(path[-1]) for path in left_out if len(path) > 1 and path[-2] in named}
     # Without its 'of' a formula knows none of the names that it is made of.
     bare = tuple(f"formulas.{path[1]}." for path in left_out if path[:1] == ("formulas",) and path[2:] == ("of",))

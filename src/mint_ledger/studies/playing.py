@@ -23,6 +23,7 @@ from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import MintError
 from mint_ledger.studies.block import Block, NativeBlocks, Player, ReferenceBlocks
+from mint_ledger.studies.elsewhere import elsewhere
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
 
 Span = tuple[int, int]
@@ -52,6 +53,7 @@ def play_blocks(
     Raises:
         RunStopped: a run could not go on; the first such run is told.
     """
+    executor = executor or elsewhere()
     if executor is not None:
         yield from _in_order(executor, partial(play_elsewhere, request), spans, cores() * WINDOW)
         return
