@@ -273,3 +273,13 @@ def test_a_game_without_habits_attacks_and_targets_has_a_report_too() -> None:
     assert "unfinished" in text
     with pytest.raises(NotFound):
         gather(game, runs=20, dials={"wader": "0..1"})
+
+
+def test_a_report_of_a_turned_game_says_how_it_is_made_again(tmp_path: Path, command: Command) -> None:
+    made = command(
+        "report", mint.demo_path(), "-o", "turned.html", "--runs", "60", "--variant", "calm", "--set", "crab.bite=9"
+    )
+    assert made.returncode == 0, made.stderr
+    assert "--variant calm --set crab.bite=9" in (tmp_path / "turned.html").read_text("utf-8")
+    wrong = command("report", mint.demo_path(), "-o", "turned.html", "--set", "crab.bte=9")
+    assert wrong.returncode == 2 and "did you mean 'crab.bite'" in wrong.stderr

@@ -96,11 +96,11 @@ def test_a_file_that_never_was_is_refused(command: Command) -> None:
 class Watching:
     """A `watch` that runs, and what it has said so far."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, *options: str) -> None:
         self.path = path
         self.out = path.with_suffix(".out")
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "mint_ledger.cli.main", "watch", path.name, "--runs", "200"],
+            [sys.executable, "-m", "mint_ledger.cli.main", "watch", path.name, "--runs", "200", *options],
             cwd=path.parent,
             stdout=self.out.open("w"),
             stderr=subprocess.STDOUT,
@@ -168,3 +168,17 @@ def test_a_table_beside_the_game_is_watched_with_it(tmp_path: Path) -> None:
     finally:
         watching.process.send_signal(signal.SIGINT)
         assert watching.process.wait(timeout=20) == 0
+
+
+def test_what_is_set_stays_set_from_save_to_save(tmp_path: Path) -> None:
+    path = tmp_path / "ferryman.yaml"
+    path.write_text(HARBOUR)
+    watching = Watching(path, "--set", "luck=1")
+    try:
+        # Whoever always has luck is rich after five crossings.
+        watching.wait(lambda text: "all of 200 runs" in text)
+        path.write_text(HARBOUR.replace("luck: 0.5", "luck: 0.1"))
+        watching.wait(lambda text: "nothing moved" in text)
+    finally:
+        watching.process.kill()
+        watching.process.wait()

@@ -8,7 +8,17 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, SeedOption, SureOption, load_game, read_named
+from mint_ledger.cli.arguments import (
+    GameArgument,
+    SeedOption,
+    SetOption,
+    SureOption,
+    VariantOption,
+    joined,
+    load_game,
+    read_dials,
+    read_named,
+)
 from mint_ledger.cli.completing import complete_settings
 from mint_ledger.cli.output import hint
 from mint_ledger.errors import BadRequest
@@ -32,6 +42,8 @@ def report(
     store: Annotated[
         Path | None, typer.Option(help="Show the sweeps of this store too, and keep new ones in it (SQLite).")
     ] = None,
+    variant: VariantOption = None,
+    settings: SetOption = None,
 ) -> None:
     """Write one HTML page for those you talk to: targets, outcomes, hits, findings, two runs."""
     from mint_ledger.cli.files import form_of, write_output
@@ -43,9 +55,12 @@ def report(
         raise BadRequest(f"{output}: a report is written as .html")
     if not output.resolve().parent.is_dir():
         raise BadRequest(f"{output} cannot be written: there is no folder {output.parent}")
-    loaded = load_game(game)
+    loaded = load_game(game).turned(joined(variant), read_dials(settings))
     command = ["mint-ledger", "report", str(game), "-o", str(output), "--runs", str(runs), "--seed", str(seed)]
     command += ["--sure", f"{sure:g}"] if sure != 0.95 else []
+    for option, texts in (("--variant", variant), ("--set", settings)):
+        for text in texts or ():
+            command += [option, text]
     for text in dial or ():
         command += ["--dial", text]
     if store is not None:

@@ -10,7 +10,15 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import GameArgument, SeedOption, SureOption
+from mint_ledger.cli.arguments import (
+    GameArgument,
+    SeedOption,
+    SetOption,
+    SureOption,
+    VariantOption,
+    joined,
+    read_dials,
+)
 from mint_ledger.cli.output import flush, say
 from mint_ledger.errors import BadRequest, MintError
 
@@ -25,6 +33,8 @@ def watch(
     runs: Annotated[int, typer.Option(help="How many runs of each way of playing.", min=20, max=1_000_000)] = 1_000,
     seed: SeedOption = 1,
     sure: SureOption = 0.95,
+    variant: VariantOption = None,
+    settings: SetOption = None,
 ) -> None:
     """Keep an eye on the file: after each save, what it moved. Ctrl-C ends it."""
     from mint_ledger.client import load
@@ -34,6 +44,7 @@ def watch(
     from mint_ledger.watching.look import Look, look_at
 
     checked_sure(sure)
+    dials = read_dials(settings)
     if not game.exists():
         raise BadRequest(f"{game} does not exist; `mint-ledger new {game}` makes one")
     good: Look | None = None
@@ -47,7 +58,7 @@ def watch(
                 flush()
                 continue
             try:
-                look = look_at(load(game), runs, seed, sure)
+                look = look_at(load(game).turned(joined(variant), dials), runs, seed, sure)
             except MintError as error:
                 stands = "; the last good answer stands" if good is not None else ""
                 say(f"\n{when}  cannot be used{stands}\n{_indented(str(error))}")
