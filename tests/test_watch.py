@@ -178,7 +178,7 @@ def test_what_is_set_stays_set_from_save_to_save(tmp_path: Path) -> None:
         # Whoever always has luck is rich after five crossings.
         watching.wait(lambda text: "all of 200 runs" in text)
         path.write_text(HARBOUR.replace("luck: 0.5", "luck: 0.1"))
-        watching.wait(lambda text: "nothing moved" in text)
+        watching.wait(lambda text: "100.0 → 100.0 %" in text and "no change" in text)
     finally:
         watching.process.kill()
         watching.process.wait()
