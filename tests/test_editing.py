@@ -314,3 +314,12 @@ def test_faults_and_findings_are_those_of_check() -> None:
     found = quick_findings(looked_at(KILN))
     assert found == tuple(f for f in mint.loads(KILN, "kiln.yaml").audit(runs=0).findings if not f.accepted)
     assert quick_findings(known) == ()
+
+
+@pytest.mark.smoke
+def test_a_server_can_be_made() -> None:
+    pytest.importorskip("pygls")
+    from mint_ledger.cli.editor import make_server
+
+    server, _ = make_server()
+    assert server.name == "mint-ledger"

@@ -180,12 +180,3 @@ def test_what_is_included_is_looked_at_as_part_of_its_game_and_other_files_are_l
         assert hover is None
 
     speak(tmp_path, talk)
-
-
-@pytest.mark.smoke
-def test_a_server_can_be_made() -> None:
-    pytest.importorskip("pygls")
-    from mint_ledger.cli.editor import make_server
-
-    server, _ = make_server()
-    assert server.name == "mint-ledger"

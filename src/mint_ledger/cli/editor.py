@@ -286,7 +286,7 @@ def make_server() -> tuple[LanguageServer, _Games]:
     def place(params: Any) -> tuple[str, int, int]:
         """The text of a document, and where in it something is asked, from 0."""
         document = server.workspace.get_text_document(params.text_document.uri)
-        at = document.position_from_client_units(params.position)
+        at = server.workspace.position_codec.position_from_client_units(document.lines, params.position)
         return document.source, at.line, at.character
 
     @server.feature(lsp.TEXT_DOCUMENT_DID_OPEN)
