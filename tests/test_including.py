@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -198,7 +199,9 @@ def test_what_changes_in_an_included_file_is_seen(shop: Path) -> None:
         ("a.yaml", "#" * MAX_BYTES, "letters together at most"),
     ],
 )
-def test_faults_are_told_in_their_own_file(tmp_path: Path, file: str, text: str, told: str, monkeypatch) -> None:  # type: ignore[no-untyped-def]
+def test_faults_are_told_in_their_own_file(
+    tmp_path: Path, file: str, text: str, told: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     texts = {
         "shop.yaml": "mint_ledger: 1\ntitle: Shop\ninclude: a.yaml\nclock: {step: 1}\nstats: {till: 5}\n"
         "rules: [{when: {every: 1}, do: [till += 1]}]\n",
@@ -239,16 +242,20 @@ def test_a_revision_of_git_has_its_own_files(shop: Path, command: Command) -> No
     assert "bun.weight" in done.stdout and "4" in done.stdout, done.stderr
 
 
-def test_plays_are_collected_in_the_file_that_holds_them(tmp_path: Path) -> None:
-    files = {"x.mint.yaml": "title: X\ninclude: [p.yaml]\nstats: {a: 1}\n", "p.yaml": "playtests: {p: {expect: []}}\n"}
-    files["p.yaml"] = "# first\nplaytests:\n  one: {expect: [{at: 0, that: a == 2}]}\n"
+def test_a_playtest_stands_in_the_file_that_holds_it(tmp_path: Path) -> None:
+    files = {
+        "x.mint.yaml": "title: X\ninclude: [p.yaml]\nstats: {a: 1}\n",
+        "p.yaml": "# first\nplaytests:\n  one: {expect: [{at: 0, that: a == 2}]}\n",
+    }
     for name, text in files.items():
         (tmp_path / name).write_text(text, "utf-8")
+    options = ["-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-o", "junit_family=xunit1", "--junit-xml", "out.xml"]
     done = subprocess.run(
-        ["python", "-m", "pytest", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", "x.mint.yaml"],
+        [sys.executable, "-m", "pytest", *options, "x.mint.yaml"],
         cwd=tmp_path,
         capture_output=True,
         text=True,
         check=False,
     )
     assert "1 failed" in done.stdout, done.stdout + done.stderr
+    assert 'file="p.yaml" line="2"' in (tmp_path / "out.xml").read_text("utf-8")

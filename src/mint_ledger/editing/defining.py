@@ -14,7 +14,7 @@ def made_at(analysis: Analysis, text: str, line: int, column: int) -> list[Place
     token = token_at(content, column)
     if spot is None or token is None or analysis.source is None:
         return []
-    name = name_meant(analysis, spot, token, content)
+    name = name_meant(analysis, spot, token)
     if name is None or not name.path:
         return []
     paths = [name.path]

@@ -38,7 +38,7 @@ def told_at(analysis: Analysis, text: str, line: int, column: int) -> Told | Non
         if words is not None:
             unit = f" In {words.unit}." if words.unit else ""
             return Told(f"`{token.text}`: {words.does}{unit}\n\nLike `{words.shown}`.", token.first, token.last)
-    name = name_meant(analysis, spot, token, content)
+    name = name_meant(analysis, spot, token)
     return Told(_about(analysis, name), token.first, token.last) if name is not None else None
 
 

@@ -276,14 +276,14 @@ def token_at(line: str, column: int) -> Token | None:
     return None
 
 
-def name_meant(analysis: Analysis, spot: Spot, token: Token, line: str) -> Name | None:
+def name_meant(analysis: Analysis, spot: Spot, token: Token) -> Name | None:
     """What a name at a place means; none where nothing is known of it."""
     game = analysis.game
     if game is None:
         return None
     standing = standing_at(spot.path)
     if spot.at != "value":
-        key = _key_meant(analysis, spot, token, line, standing)
+        key = _key_meant(spot, token, standing)
         if key is not None:
             return key
     sorts = standing.names if spot.at != "key" else standing.name_keys
@@ -296,7 +296,7 @@ def name_meant(analysis: Analysis, spot: Spot, token: Token, line: str) -> Name 
     return in_formula(analysis, spot.path, token)
 
 
-def _key_meant(analysis: Analysis, spot: Spot, token: Token, line: str, standing: Standing) -> Name | None:
+def _key_meant(spot: Spot, token: Token, standing: Standing) -> Name | None:
     """What a key means that the file gives a name by: a kind, a stat, a rule's value …"""
     path = (*spot.path, token.text)
     if any(key == token.text for _, key in standing.keys) or standing.name_keys:

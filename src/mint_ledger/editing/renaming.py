@@ -71,7 +71,7 @@ def name_to_rename(analysis: Analysis, text: str, line: int, column: int) -> Nam
     """
     spot, content = spot_at(text, line, column), text.split("\n")[line]
     token = token_at(content, column)
-    name = name_meant(analysis, spot, token, content) if spot is not None and token is not None else None
+    name = name_meant(analysis, spot, token) if spot is not None and token is not None else None
     if name is None or not name.path or name.sort not in (*SINGULAR.values(), "cue", "value"):
         what = f"'{token.text}'" if token is not None else "what stands there"
         raise BadRequest(f"{what} is no name that can be changed")
