@@ -1,7 +1,7 @@
 """How long an editor waits for an answer while one types in the demo: completion, meaning, definition, faults.
 
-python benchmarks/keystroke.py [KEYS]; a client types letters, one every 60 ms, and asks after each what may stand there.
-It prints medians and the longest, in milliseconds, and how long after the last key the faults are told. Needs the
+python benchmarks/keystroke.py [KEYS]; a client types letters, one every 60 ms, and asks after each what may stand
+there. It prints medians and the longest, in milliseconds, and how long after the last key faults are told. Needs the
 extras `editor` and `test`.
 """
 

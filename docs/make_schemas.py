@@ -62,12 +62,17 @@ compare saltmere.yaml --habit careful --with crab.bite=15 --with crab.health=30 
 tune saltmere.yaml --dial crab.bite=4..20 --want 0.6..0.7 --habit careful --runs 400
 tune saltmere.yaml --dial crab.bite=4..20 --dial crab.health=10..40 --want 0.6..0.7 --habit careful --runs 400 --seconds 20
 tune saltmere.yaml --dial crab.bite=4..20 --most rate(win) --habit careful --runs 400
+tune saltmere.yaml --dial crab.bite=4..20 --habits --want careful=0.6..0.7 --want reckless=0.2..0.3 --runs 200 --seconds 20
+tune glasshouse_nights.yaml --dial gardener.tool=trowel,rake --dial snail.bite=2..6 --want 0.4..0.6 --runs 100 --seconds 10
 sensitivity saltmere.yaml --habit careful --runs 100 --dial crab.bite --dial crab.health
 sensitivity saltmere.yaml --habit careful --runs 20 --sobol 4 --dial crab.bite=8..16 --dial crab.health=15..30
 matchup saltmere.yaml
 matchup saltmere.yaml --dial crab.health=10..40
 odds lots.yaml
 players saltmere.yaml plays.csv --like careful --runs 300
+players saltmere.yaml plays.csv --like reckless --fit reckless.reaction=0.2..0.8 --runs 300
+players saltmere.yaml plays.csv --like reckless --fit reckless.reaction=0.2..0.8 --with crab.bite=9 --anyway --runs 300
+players saltmere.yaml plays.csv --mix careful --mix reckless --runs 300
 players orchard.yaml --like patient --runs 200 --most-runs 4000 --seconds 10
 players orchard.yaml --like patient --runs 200 --most-runs 4000 --seconds 10 --skill
 tables import saltmere.yaml book
@@ -120,10 +125,12 @@ def schema_name(command: str) -> str:
     """Which schema a command's output has: its name, and what of its options makes another one of it."""
     words = command.split()
     name = "-".join(words[:2]) if words[0] == "tables" else words[0]
-    forms = ("exact", "ends", "per", "attacks", "income", "shape", "each", "shares", "sobol", "verify", "most", "compare", "dial")
+    forms = ("exact", "ends", "per", "attacks", "income", "shape", "each", "shares", "sobol", "verify", "most", "compare", "dial", "fit", "mix", "habits")
     found = [form for form in forms if f"--{form}" in words]
     if words[0] == "players" and any(word.endswith(".csv") for word in words):
         found.append("plays")
+    if words[0] == "tune" and any(word.partition("=")[2][:1].isalpha() and "," in word for word in words):
+        return f"{name}-words"
     if words[0] == "history" and len(words) > 2 and words[2].isdigit():
         found.insert(0, "study")
     if words[0] == "matchup" or not {"dial"} & set(found):
@@ -146,7 +153,10 @@ def inferred(values: list[Any], words: tuple[dict[str, str], set[str]], under: s
     named_by_game = [value for value in every if under in maps and not MARKS & set(value)]
     if named_by_game:
         inner = [item for value in named_by_game for item in value.values()]
-        schemas.append({"type": "object", **({"additionalProperties": inferred(inner, words)} if inner else {})})
+        # Names within names: the dials of each variant.
+        deeper = bool(inner) and all(isinstance(item, dict) and not known.keys() & item for item in inner)
+        below = {"additionalProperties": inferred(inner, words, "dials" if deeper else "")} if inner else {}
+        schemas.append({"type": "object", **below})
     objects = [value for value in every if value not in named_by_game]
     if objects:
         keys = list(dict.fromkeys(key for value in objects for key in value))

@@ -38,6 +38,9 @@ SLOW = [
     "matchup orchard_dusk.yaml",
     "compare orchard_dusk.yaml orchard_dusk.yaml --runs 60",
     "sensitivity orchard_dusk.yaml --runs 40",
+    "players saltmere.yaml plays.csv --mix careful --mix reckless --seed 2",
+    "players saltmere.yaml plays.csv --like reckless --fit reckless.slips=0..0.5 --seed 2",
+    "tune glasshouse_nights.yaml --dial gardener.tool=rake,shears --dial snail.bite=2..5 --want 0.1..0.9 --runs 60",
 ]
 
 
