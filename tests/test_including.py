@@ -179,6 +179,11 @@ def test_what_changes_in_an_included_file_is_seen(shop: Path) -> None:
     [
         ("shop.yaml", "include: 5", "shop.yaml:1:1: include: wants the names of files beside this one"),
         ("shop.yaml", "include: [a.yaml, a.yaml]", "shop.yaml:1:19: include: 'a.yaml' stands here twice"),
+        (
+            "shop.yaml",
+            "include: [a.yaml, ./shop.yaml]",
+            "shop.yaml:1:19: include: './shop.yaml' is the game file itself",
+        ),
         ("shop.yaml", "include: [../a.yaml]", "shop.yaml:1:11: include: '../a.yaml' stands outside the folder"),
         ("shop.yaml", "include: [/etc/hosts]", "stands outside the folder"),
         ("shop.yaml", f"include: {[f'{n}.yaml' for n in range(60)]}", "60 files are too many"),

@@ -5,6 +5,7 @@ What stands in the game file comes first, then each of the others in its order; 
 
 from __future__ import annotations
 
+import posixpath
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -41,6 +42,11 @@ def with_included(source: Source, read: Callable[[str], str]) -> Source:
     places = dict(source.places)
     files, faults, parts = {}, list[Fault](), [source]
     for index, name in names:
+        if posixpath.normpath(source.beside(name)) == posixpath.normpath(
+            source.beside(posixpath.basename(source.file))
+        ):
+            faults.append(Fault(source.place((INCLUDE, index)), INCLUDE, f"'{name}' is the game file itself"))
+            continue
         try:
             files[name] = read(name)
         except BesideError as error:
