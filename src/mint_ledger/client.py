@@ -19,7 +19,7 @@ from mint_ledger.lowering.playable import game_in, game_of
 from mint_ledger.playing.setting import Setting, habit_for
 from mint_ledger.sharing import Several, SharedGame
 from mint_ledger.studies.budget import Budget, Progress
-from mint_ledger.studies.elsewhere import takes_executor
+from mint_ledger.studies.elsewhere import takes_means
 
 if TYPE_CHECKING:
     from mint_ledger.audit.audit import Audit
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from mint_ledger.balance.sensitivity import Index, Sensitivity
     from mint_ledger.balance.shares import Shares
     from mint_ledger.balance.sweep import Sweep
-    from mint_ledger.balance.targets import Judged
+    from mint_ledger.balance.targets import JudgedTargets
     from mint_ledger.balance.tune import Tuned
     from mint_ledger.balance.tune_habits import TunedHabits
     from mint_ledger.balance.tune_many import TunedMany
@@ -203,29 +203,44 @@ class Game(SharedGame):
             found=found,
         )
 
-    @takes_executor
+    @takes_means
     def judge(
         self,
         runs: int = 2_000,
         seed: int = 1,
         *,
         only: Sequence[str] = (),
+        habit: Several = None,
+        variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
-    ) -> list[Judged]:
+    ) -> JudgedTargets:
         """Judge the game by its targets: each is met, missed, or undecided at this many runs.
+
+        Args:
+            runs: how many runs of each habit and variant.
+            seed: the seed of all of them.
+            only: the names of the targets; all by default.
+            habit: who plays for those targets that name no habit; targets of others are left out.
+            variant: one of the file's named sets of dials, on which those of targets are set.
+            dials: dials set for this alone.
+            sure: the chance with which each interval holds the true value.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
+            progress: called with (runs done, runs in all), study by study.
 
         Raises:
             NotFound: there is no target of such a name, or one has no such measure, result or ending.
         """
         from mint_ledger.balance.targets import judge_targets
 
-        return judge_targets(self, runs, seed, only=only, dials=dials, sure=sure, progress=progress)
+        game, who = self.turned(together(variant), None), together(habit)
+        return judge_targets(game, runs, seed, only=only, habit=who, dials=dials, sure=sure, progress=progress)
 
-    @takes_executor
+    @takes_means
     def sweep(
         self,
         dials: Mapping[str, str | Sequence[float | str]],
@@ -240,6 +255,7 @@ class Game(SharedGame):
         store: str | Path | None = None,
         patient: bool = False,
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Sweep:
@@ -257,6 +273,7 @@ class Game(SharedGame):
             store: an SQLite file that keeps the studies, and from which a sweep goes on.
             patient: do not refuse what would take longer than ten minutes.
             sure: the chance with which each interval holds the true value.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (points done, points in all).
 
@@ -344,7 +361,7 @@ class Game(SharedGame):
         setting = self._setting(seed, habit, variant, dials, sure=sure)
         return find_course(self, runs, setting, per, accounts, engine, progress)
 
-    @takes_executor
+    @takes_means
     def play_range(
         self,
         like: str | None = None,
@@ -357,6 +374,7 @@ class Game(SharedGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> PlayRange:
@@ -376,6 +394,7 @@ class Game(SharedGame):
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
             sure: the chance with which each interval holds the true value.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (runs searched, runs in all), search by search.
 
@@ -416,7 +435,7 @@ class Game(SharedGame):
 
         return read_plays(self, path, columns, habit, any_version=any_version)
 
-    @takes_executor
+    @takes_means
     def judge_plays(
         self,
         plays: Plays | Told,
@@ -427,6 +446,7 @@ class Game(SharedGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
     ) -> Likeness:
         """Whether simulated players play as was recorded: each measure of both side by side.
@@ -439,6 +459,7 @@ class Game(SharedGame):
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
             sure: the chance with which each interval holds the true value.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
 
         Raises:
@@ -449,7 +470,7 @@ class Game(SharedGame):
 
         return compare_plays(self, plays, self._setting(seed, habit, variant, dials, sure=sure), runs)
 
-    @takes_executor
+    @takes_means
     def fit_plays(
         self,
         plays: Plays | Told,
@@ -460,6 +481,7 @@ class Game(SharedGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         bank: str | Path | None = None,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Fit:
@@ -473,6 +495,7 @@ class Game(SharedGame):
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
             bank: a file that keeps the simulated runs for the next time.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (settings played, settings in all).
 
@@ -485,7 +508,7 @@ class Game(SharedGame):
         setting = self._setting(seed, habit, variant, dials)
         return find_fit(self, plays, ranges, setting, bank=bank, progress=progress)
 
-    @takes_executor
+    @takes_means
     def mix_plays(
         self,
         plays: Plays,
@@ -494,6 +517,7 @@ class Game(SharedGame):
         *,
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Mixture:
@@ -505,6 +529,7 @@ class Game(SharedGame):
             seed: the seed of the simulated runs.
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (habits played, habits in all).
 
@@ -516,7 +541,7 @@ class Game(SharedGame):
 
         return find_mixture(self, plays, habits, self._setting(seed, None, variant, dials), progress)
 
-    @takes_executor
+    @takes_means
     def change_for(
         self,
         fit: Fit,
@@ -525,6 +550,7 @@ class Game(SharedGame):
         *,
         variant: Several = None,
         anyway: bool = False,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Changed:
@@ -536,6 +562,7 @@ class Game(SharedGame):
             seed: the seed of the runs before and after.
             variant: one of the file's named sets of dials.
             anyway: tell it where the fitted habit does not play like the recorded plays, too.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (settings played, settings in all).
 
@@ -616,7 +643,7 @@ class Game(SharedGame):
 
         return find_attacks(self, runs, self._setting(seed, habit, variant, dials, sure=sure), engine, progress)
 
-    @takes_executor
+    @takes_means
     def share_out(
         self,
         other: Game,
@@ -627,6 +654,7 @@ class Game(SharedGame):
         habit: Several = None,
         variant: Several = None,
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Shares:
@@ -642,6 +670,7 @@ class Game(SharedGame):
             habit: how simulated players play both.
             variant: a named set of dials that both have.
             sure: the chance with which each interval holds the true value.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (games played, games in all).
 
@@ -655,7 +684,7 @@ class Game(SharedGame):
         label = other.file if other.title == self.title else ""
         return share_out(self, other, measure, runs=runs, setting=setting, label=label, progress=progress)
 
-    @takes_executor
+    @takes_means
     def grid(
         self,
         each: Mapping[str, str | Sequence[str] | None],
@@ -667,6 +696,7 @@ class Game(SharedGame):
         variant: Several = None,
         dials: Mapping[str, Value] | None = None,
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Grid:
@@ -682,6 +712,7 @@ class Game(SharedGame):
             variant: one of the file's named sets of dials, where no side is of variants.
             dials: dials set for this alone.
             sure: the chance with which each interval holds, and with which all differences together do.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (cells done, cells in all).
 
@@ -770,7 +801,7 @@ class Game(SharedGame):
 
         return game_odds(self.turned(together(variant), dials), at, drawings)
 
-    @takes_executor
+    @takes_means
     def tune_most(
         self,
         dials: Mapping[str, str],
@@ -782,6 +813,7 @@ class Game(SharedGame):
         habit: Several = None,
         variant: Several = None,
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> TunedMost:
@@ -796,6 +828,7 @@ class Game(SharedGame):
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
             sure: the chance with which each interval holds, and with which all comparisons with the best do together.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (settings done, settings in all).
 
@@ -809,7 +842,7 @@ class Game(SharedGame):
         setting = self._setting(seed, habit, variant, sure=checked_sure(sure))
         return tune_most(self, dials, measure, setting, runs, most=most, progress=progress)
 
-    @takes_executor
+    @takes_means
     def sensitivity(
         self,
         dials: Sequence[str] = (),
@@ -821,6 +854,7 @@ class Game(SharedGame):
         habit: Several = None,
         variant: Several = None,
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Sensitivity:
@@ -835,6 +869,7 @@ class Game(SharedGame):
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
             sure: the chance with which each interval holds the true value.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (dials done, dials in all).
 
@@ -848,7 +883,7 @@ class Game(SharedGame):
         setting = self._setting(seed, habit, variant, sure=checked_sure(sure))
         return make_sensitivity(self, dials, measure, share, runs, setting, progress)
 
-    @takes_executor
+    @takes_means
     def sobol(
         self,
         dials: Mapping[str, str | Sequence[float]],
@@ -859,6 +894,7 @@ class Game(SharedGame):
         measure: str = "rate(win)",
         habit: Several = None,
         variant: Several = None,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> list[Index]:
@@ -872,6 +908,7 @@ class Game(SharedGame):
             measure: an estimate, like `rate(win)`, `median(time)`.
             habit: how simulated players play.
             variant: one of the file's named sets of dials.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (studies done, studies in all).
 
@@ -926,7 +963,7 @@ class Game(SharedGame):
         study = self.study(runs, seed, sure=sure, accounts=(), progress=progress, **how)
         return own_shape(name, study, (self.run(seed, run=k, **how).journal for k in range(runs)))
 
-    @takes_executor
+    @takes_means
     def tune(
         self,
         dial: str,
@@ -942,6 +979,7 @@ class Game(SharedGame):
         most_runs: float = math.inf,
         sure: float = 0.95,
         told: Callable[[float, Estimate], None] | None = None,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
     ) -> Tuned:
         """Find the values of a dial that meet a target.
@@ -959,6 +997,7 @@ class Game(SharedGame):
             most_runs: nor after so many runs in all.
             sure: the chance with which what is said of an interval holds; the search itself asks for more.
             told: is told each value that was tried, and its estimate.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
 
         Raises:
@@ -1023,7 +1062,7 @@ class Game(SharedGame):
         means = Means(engine, executor, progress, store)
         return study_game(self, runs, setting, Asked(measures, accounts, times), means, until)
 
-    @takes_executor
+    @takes_means
     def tune_many(
         self,
         dials: Mapping[str, str | Sequence[float]],
@@ -1036,6 +1075,7 @@ class Game(SharedGame):
         most_runs: float = math.inf,
         sure: float = 0.95,
         told: Callable[[Mapping[str, float], float], None] | None = None,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
     ) -> TunedMany:
         """Find settings of several dials that meet several targets, with small changes from today.
@@ -1050,6 +1090,7 @@ class Game(SharedGame):
             most_runs: nor after so many runs in all.
             sure: the chance with which what is said of an interval holds.
             told: is told each setting that was tried, and how far off it is.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
 
         Raises:
@@ -1063,7 +1104,7 @@ class Game(SharedGame):
         budget = Budget(runs, seconds, most_runs)
         return tune_dials(self, bounds_of(self, dials), wanted, budget, Setting(seed, together(habit), sure=sure), told)
 
-    @takes_executor
+    @takes_means
     def tune_words(
         self,
         dial: str,
@@ -1077,6 +1118,7 @@ class Game(SharedGame):
         seconds: float = math.inf,
         most_runs: float = math.inf,
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
     ) -> TunedWords:
         """Take each word of a dial as a game of its own: judge it, or tune further dials in it.
@@ -1092,6 +1134,7 @@ class Game(SharedGame):
             seconds: no new setting is tried after so many seconds.
             most_runs: nor after so many runs in all.
             sure: the chance with which what is said of an interval holds.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
 
         Raises:
@@ -1106,7 +1149,7 @@ class Game(SharedGame):
         setting = Setting(seed, together(habit), sure=sure)
         return tune_words(self, dial, words, bounds, wanted, Budget(runs, seconds, most_runs), setting)
 
-    @takes_executor
+    @takes_means
     def tune_habits(
         self,
         dials: Mapping[str, str | Sequence[float]],
@@ -1118,6 +1161,7 @@ class Game(SharedGame):
         seconds: float = math.inf,
         most_runs: float = math.inf,
         told: Callable[[Mapping[str, float], float], None] | None = None,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
     ) -> TunedHabits:
         """Find a variant for each habit, so that each way of playing comes to a target of its own.
@@ -1132,6 +1176,7 @@ class Game(SharedGame):
             seconds: no new setting is tried after so many seconds.
             most_runs: nor after so many runs in all.
             told: is told each setting that was tried, and how far off it is.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
 
         Raises:

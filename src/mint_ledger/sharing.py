@@ -8,12 +8,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
 
 from mint_ledger import showing
+from mint_ledger.engines.names import EngineName
 from mint_ledger.game.dial_value import Value
 from mint_ledger.game.several import together
 from mint_ledger.lowering.playable import PlayableGame, game_of
 from mint_ledger.playing.setting import habit_for
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.elsewhere import takes_executor
+from mint_ledger.studies.elsewhere import takes_means
 
 if TYPE_CHECKING:
     from mint_ledger.balance.comparison import Comparison
@@ -25,7 +26,7 @@ Several = str | Sequence[str] | None
 class SharedGame(PlayableGame):
     """A game that is shown to others."""
 
-    @takes_executor
+    @takes_means
     def compare(
         self,
         other: PlayableGame | None = None,
@@ -39,6 +40,7 @@ class SharedGame(PlayableGame):
         measures: Sequence[str] = (),
         label: str = "",
         sure: float = 0.95,
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Comparison:
@@ -55,6 +57,7 @@ class SharedGame(PlayableGame):
             measures: what is compared besides results and times.
             label: tells the other from this one in headings.
             sure: the chance with which each interval holds the true value.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (runs done, runs in all), game by game.
 
@@ -83,7 +86,7 @@ class SharedGame(PlayableGame):
             progress=progress,
         )
 
-    @takes_executor
+    @takes_means
     def report(
         self,
         runs: int = 2_000,
@@ -93,6 +96,7 @@ class SharedGame(PlayableGame):
         store: str | Path | None = None,
         sure: float = 0.95,
         command: str = "",
+        engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> str:
@@ -105,6 +109,7 @@ class SharedGame(PlayableGame):
             store: an SQLite file; sweeps that it keeps of this game are shown too, and new ones are kept in it.
             sure: the chance with which each interval and verdict holds.
             command: what makes the page again, as it is told.
+            engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (steps done, steps in all).
 

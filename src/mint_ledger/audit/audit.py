@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.audit import (
@@ -35,7 +35,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.own import CHECKS as OWN_CHECKS
 from mint_ledger.own import Own, own_parts
 from mint_ledger.own import told as told_of
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.studies.budget import Progress
 
 
@@ -89,6 +89,9 @@ def all_checks() -> tuple[Check, ...]:
     return (*CHECKS, *own.values())
 
 
+if TYPE_CHECKING:
+    import pandas as pd
+
 MOST_RUNS = 100_000
 QUICK_RUNS = 10
 GRADES: tuple[Grade, ...] = ("wrong", "maybe", "note")
@@ -130,6 +133,17 @@ class Audit:
     def notes(self) -> tuple[Finding, ...]:
         """What is only worth knowing."""
         return tuple(finding for finding in self.findings if not finding.accepted and finding.grade == "note")
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """A DataFrame with one row a finding, the evidence in one cell."""
+        import pandas as pd
+
+        columns = ["code", "name", "grade", "where", "file", "line", "column", "what", "evidence", "command"]
+        rows = [finding.as_json() for finding in self.findings]
+        return pd.DataFrame(
+            [{**row, "evidence": "\n".join(row["evidence"])} for row in rows], columns=[*columns, "mend", "accepted"]
+        )
 
     @finite
     def as_json(self) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.row import Row
@@ -34,6 +34,9 @@ from mint_ledger.studies.study import paired_values
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
     from mint_ledger.playing.run import Run
     from mint_ledger.studies.study import Study
 
@@ -121,6 +124,22 @@ class Comparison:
                 "other": list(self.parting.other),
             },
         }
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """A DataFrame with one row an estimate: its value in both, their difference and its interval."""
+        import pandas as pd
+
+        rows = [
+            {"name": d.name, "one": d.one.value, "other": d.other.value, "difference": d.difference.value}
+            | {"low": d.difference.low, "high": d.difference.high, "certain": d.is_certain}
+            for d in self.differences
+        ]
+        return pd.DataFrame(rows)
+
+    def plot(self) -> Figure:
+        """Each estimate of both with its interval; see `views.comparison_plot`."""
+        return showing.figure("comparison_plot.plot_comparison", self)
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.text_html", self.summary())

@@ -244,6 +244,19 @@ class Index:
     total: Estimate
 
 
+def index_table(indices: Sequence[Index]) -> pd.DataFrame:
+    """A DataFrame with one row a dial: both of its indices, with their intervals."""
+    import pandas as pd
+
+    rows = [
+        {"dial": one.dial}
+        | {"first": one.first.value, "first_low": one.first.low, "first_high": one.first.high}
+        | {"total": one.total.value, "total_low": one.total.low, "total_high": one.total.high}
+        for one in indices
+    ]
+    return pd.DataFrame(rows)
+
+
 def sobol(
     game: PlayableGame,
     ranges: Mapping[str, tuple[float, float]],

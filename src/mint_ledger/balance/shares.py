@@ -30,7 +30,7 @@ from mint_ledger.game.dials import turn_data
 from mint_ledger.game.differing import FileChange, file_changes
 from mint_ledger.game.source import Source
 from mint_ledger.game.target import ESTIMATE
-from mint_ledger.lowering.playable import PlayableGame, game_of
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.block import BLOCK
@@ -258,7 +258,7 @@ class _Between:
                 known = self._made(base)
             turned = known.with_dials(dials) if known is not None and self._turns(known, dials, wanted) else None
             # A text in JSON is written a hundred times as fast as one in YAML.
-            self._games[made] = turned or game_of(Source(self.first.file, wanted, json.dumps(wanted)), type(self.first))
+            self._games[made] = turned or self.first.remade(Source(self.first.file, wanted, json.dumps(wanted)))
         return self._games[made]
 
     def _turns(self, game: PlayableGame, dials: dict[str, Any], wanted: Any) -> bool:

@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal
 
+from mint_ledger import showing
 from mint_ledger.errors import NotFound, nearest
 from mint_ledger.game.dial_value import Value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
     from mint_ledger.studies.budget import Progress
     from mint_ledger.studies.study import Study
 
@@ -50,10 +54,29 @@ class Judged:
         }
 
 
+class JudgedTargets(list[Judged]):
+    """Targets that were judged, as a list; also as a table and as a figure."""
+
+    def __init__(self, title: str, judged: Iterable[Judged] = ()) -> None:
+        super().__init__(judged)
+        self.title = title
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """A DataFrame with one row a target: what was estimated, with its interval, what is wanted, the verdict."""
+        import pandas as pd
+
+        return pd.DataFrame([one.as_json() for one in self])
+
+    def plot(self) -> Figure:
+        """All estimates with their intervals beside what is wanted; see `views.targets_plot`."""
+        return showing.figure("targets_plot.plot_targets", self)
+
+
 class JudgingInterrupted(KeyboardInterrupt):
     """It was stopped with Ctrl-C; `judged` has the targets that were judged, of `targets` that were to be."""
 
-    def __init__(self, judged: list[Judged], targets: int) -> None:
+    def __init__(self, judged: JudgedTargets, targets: int) -> None:
         self.judged = judged
         super().__init__(f"stopped after {len(judged):,} of {targets:,} targets")
 
@@ -101,10 +124,11 @@ def judge_targets(
     seed: int = 1,
     *,
     only: Sequence[str] = (),
+    habit: str | None = None,
     dials: Mapping[str, Value] | None = None,
     sure: float = CONFIDENCE,
     progress: Progress | None = None,
-) -> list[Judged]:
+) -> JudgedTargets:
     """Play studies for all targets of a game and judge them; those of one habit and variant share a study.
 
     Args:
@@ -112,6 +136,7 @@ def judge_targets(
         runs: how many runs of each habit and variant.
         seed: their seed.
         only: names of targets; all by default.
+        habit: who plays for those targets that name no habit; targets that name another are left out.
         dials: dials set for this.
         sure: the chance with which each verdict and interval holds.
         progress: is told of each study how far it is.
@@ -125,7 +150,9 @@ def judge_targets(
         if name not in names:
             raise NotFound(f"there is no target '{name}'{nearest(name, names)}")
     wanted = [target for target in game.all_targets if not only or target.name in only]
-    setting = Setting(seed, dials=dials or {}, sure=sure)
+    if habit is not None:
+        wanted = [target for target in wanted if target.habit in (None, habit)]
+    setting = Setting(seed, habit, dials=dials or {}, sure=sure)
     return judge_these(game, wanted, runs, setting, progress=progress)[0]
 
 
@@ -137,7 +164,7 @@ def judge_these(
     *,
     keeps_variants: bool = False,
     progress: Progress | None = None,
-) -> tuple[list[Judged], int]:
+) -> tuple[JudgedTargets, int]:
     """Judge some targets, and say how many runs that took; see `judge_targets`.
 
     The setting's habit stands for those targets that name none, and its variant is not looked at. With
@@ -149,9 +176,9 @@ def judge_these(
         groups.setdefault((who, target.variant), []).append(target)
     by_target: dict[tuple[int, str | None], Judged] = {}
 
-    def judged() -> list[Judged]:
+    def judged() -> JudgedTargets:
         known = [by_target[id(target), who] for target, who in pairs if (id(target), who) in by_target]
-        return named_together(known)
+        return JudgedTargets(game.title, named_together(known))
 
     for (who, variant), targets in groups.items():
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))

@@ -18,13 +18,14 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.script import Wanted
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Budget, OutOfBudget, OutOfTime
 from mint_ledger.studies.estimate import Estimate, is_share, measured
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
+    import pandas as pd
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
@@ -162,6 +163,13 @@ class Tuned:
             "used_up": self.used_up,
             "interrupted": self.interrupted,
         }
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """A DataFrame with one row a value that was tried: the estimate there, its interval, and of how many runs."""
+        import pandas as pd
+
+        return pd.DataFrame(self.as_json()["tried"], columns=["value", "estimate", "low", "high", "runs"])
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.text_html", self.summary())

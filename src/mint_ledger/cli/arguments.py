@@ -62,12 +62,18 @@ SureOption = Annotated[float, typer.Option(help="The chance with which an interv
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 
-def load_game(path: Path) -> Game:
-    """Read the game of a command; `-` is stdin.
+def load_game(path: Path, script: Path | None = None) -> Game:
+    """Read the game of a command; `-` is stdin. The happenings of a script are part of it in all that is played.
 
     Raises:
         GameError: it cannot be used; all that is wrong, with line and column.
     """
+    from mint_ledger.client import load_script
+
+    return _read_game(path).scripted(load_script(script) if script is not None else ())
+
+
+def _read_game(path: Path) -> Game:
     from mint_ledger.client import load, loads
 
     if path != STREAM:

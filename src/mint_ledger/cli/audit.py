@@ -9,7 +9,16 @@ from typing import Annotated
 
 import typer
 
-from mint_ledger.cli.arguments import JsonOption, SeedOption, SetOption, load_game, set_before
+from mint_ledger.cli.arguments import (
+    EngineOption,
+    JsonOption,
+    SeedOption,
+    SetOption,
+    VariantOption,
+    joined,
+    load_game,
+    read_dials,
+)
 from mint_ledger.cli.exits import FELL_SHORT
 from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.errors import BadRequest
@@ -19,7 +28,9 @@ def audit(
     game: Annotated[Path | None, typer.Argument(metavar="GAME", help="The game file.")] = None,
     runs: Annotated[int, typer.Option(help="How many runs of each habit and variant; 0: look at the file alone.")] = 50,
     seed: SeedOption = 1,
+    variants: VariantOption = None,
     settings: SetOption = None,
+    engine: EngineOption = "auto",
     only: Annotated[
         list[str] | None, typer.Option(metavar="NAME", help="Only this check, by name or code (repeatable).")
     ] = None,
@@ -37,11 +48,14 @@ def audit(
     seconds: Annotated[
         float, typer.Option(help="Begin nothing further after so long; say what was not looked at.", show_default=False)
     ] = math.inf,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write one line a finding (.csv, .jsonl, .parquet).")
+    ] = None,
     sarif: Annotated[Path | None, typer.Option(help="Write the findings as SARIF 2.1.0 into this file.")] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Play the game in many ways and name the usual mistakes: what is wrong (exit code 1), and what may be."""
-    from mint_ledger.cli.files import write_output
+    from mint_ledger.cli.files import write_output, write_table
     from mint_ledger.cli.progress import telling_progress
     from mint_ledger.views.audit_text import found_text
 
@@ -53,7 +67,7 @@ def audit(
         return
     if game is None:
         raise BadRequest("audit wants a game file, or --about and the name of a finding")
-    loaded, _ = set_before(load_game(game), settings, None)
+    loaded = load_game(game).turned(joined(variants), read_dials(settings))
     with telling_progress(f"{loaded.title}: runs") as (progress, tell):
         found = None if tell is None else lambda finding: tell(found_text(finding))
         answer = loaded.audit(
@@ -68,11 +82,10 @@ def audit(
         )
     if sarif:
         write_output(sarif, json.dumps(answer.as_sarif(), indent=2, ensure_ascii=False) + "\n")
-    if as_json:
-        say_json(answer.as_json())
-    else:
-        say(answer.summary(notes=every))
-        if sarif:
-            hint(f"\n{sarif} is written")
+    if output:
+        write_table(output, answer.table())
+    say_json(answer.as_json()) if as_json else say(answer.summary(notes=every))
+    for path in filter(None, (sarif, output) if not as_json else ()):
+        hint(f"\n{path} is written")
     if answer.wrong or (strict and answer.open):
         raise typer.Exit(FELL_SHORT)

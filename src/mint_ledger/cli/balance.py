@@ -11,9 +11,11 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from mint_ledger.cli.arguments import (
+    EngineOption,
     GameArgument,
     HabitOption,
     JsonOption,
+    ScriptOption,
     SeedOption,
     SetOption,
     SureOption,
@@ -27,13 +29,12 @@ from mint_ledger.cli.arguments import (
 )
 from mint_ledger.cli.completing import complete_settings, complete_targets
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
-from mint_ledger.cli.looks import show_look, show_what_is_done
+from mint_ledger.cli.looks import show_look, show_what_is_done, write_both
 from mint_ledger.cli.output import hint, is_quiet, say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
     from mint_ledger.balance.matchup import Matchups
-    from mint_ledger.balance.tune import Tuned
     from mint_ledger.balance.tune_habits import TunedHabits
     from mint_ledger.balance.tune_many import TunedMany
     from mint_ledger.client import Game
@@ -63,9 +64,17 @@ def targets(
     game: GameArgument,
     runs: Annotated[int, typer.Option(help="How many runs of each habit and variant.")] = 2_000,
     seed: SeedOption = 1,
+    played_by: HabitOption = None,
+    variants: VariantOption = None,
     settings: SetOption = None,
+    script: ScriptOption = None,
+    engine: EngineOption = "auto",
     only: Annotated[list[str] | None, typer.Option(metavar="NAME", help="Only this target (repeatable).")] = None,
     sure: SureOption = 0.95,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write one line a target (.csv, .jsonl, .parquet).")
+    ] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw the targets into this file.")] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Judge the game by its targets: met, missed, or undecided at this many runs."""
@@ -73,14 +82,23 @@ def targets(
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.views.balance_text import targets_text
 
-    loaded = load_game(game)
+    loaded = load_game(game, script)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     if not loaded.targets:
         raise BadRequest(f"{game} has no targets; write some, like {{name: fair, measure: rate(win), want: 0.4..0.6}}")
     stopped: JudgingInterrupted | None = None
     with study_progress(f"{loaded.title}: runs") as progress:
         try:
-            judged = loaded.judge(runs, seed, only=only or (), dials=read_dials(settings), sure=sure, progress=progress)
+            judged = loaded.judge(
+                runs,
+                seed,
+                only=only or (),
+                habit=joined(played_by),
+                variant=joined(variants),
+                dials=read_dials(settings),
+                sure=sure,
+                progress=progress,
+            )
         except JudgingInterrupted as stop:
             stopped, judged = stop, stop.judged
     if as_json:
@@ -91,6 +109,7 @@ def targets(
     if stopped is not None:
         say(str(stopped), error=True)
         raise typer.Exit(INTERRUPTED)
+    write_both(judged, output, plot, as_json=as_json)
     if any(result.verdict == "missed" for result in judged):
         raise typer.Exit(FELL_SHORT)
 
@@ -104,6 +123,8 @@ def sweep(
     played_by: HabitOption = None,
     variants: VariantOption = None,
     settings: SetOption = None,
+    script: ScriptOption = None,
+    engine: EngineOption = "auto",
     points: Annotated[
         int | None, typer.Option(help="Spread so many points over the ranges, instead of a grid of all values.")
     ] = None,
@@ -121,10 +142,9 @@ def sweep(
     habit = joined(played_by)
     variant = joined(variants)
     from mint_ledger.balance.sweep import SweepInterrupted
-    from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
 
-    loaded, variant = set_before(load_game(game), settings, variant)
+    loaded, variant = set_before(load_game(game, script), settings, variant)
     tell_meant(loaded, (read_named(text)[0] for text in dial), quiet=as_json)
     stopped: SweepInterrupted | None = None
     with counted_progress(f"{loaded.title}: points") as progress:
@@ -146,14 +166,7 @@ def sweep(
         except SweepInterrupted as stop:
             stopped, answer = stop, stop.sweep
     show_what_is_done(answer, stopped, as_json=as_json)
-    if output:
-        write_table(output, answer.table())
-    if plot:
-        write_figure(plot, answer.plot())
-    say_json(answer.as_json()) if as_json else say(answer.summary())
-    if not as_json:
-        for path in filter(None, (output, plot)):
-            hint(f"\n{path} is written")
+    show_look(answer, plot, output, as_json=as_json)
 
 
 def tune(
@@ -190,12 +203,17 @@ def tune(
     played_by: HabitOption = None,
     variants: VariantOption = None,
     settings: SetOption = None,
+    script: ScriptOption = None,
+    engine: EngineOption = "auto",
     habits: Annotated[
         bool, typer.Option("--habits", help="Find a variant for each habit, so that each has its own target.")
     ] = False,
     seconds: Annotated[float, typer.Option(help="Try nothing new after so many seconds.")] = 600.0,
     most_runs: Annotated[int | None, typer.Option(help="Try nothing new after so many runs in all.", min=1)] = None,
     sure: SureOption = 0.95,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write what was tried of one dial (.csv, .jsonl, .parquet).")
+    ] = None,
     plot: Annotated[Path | None, typer.Option(help="Draw what was seen of one dial into this file.")] = None,
     write: Annotated[bool, typer.Option("--write", help="Write the answer into the game file.")] = False,
     answer: Annotated[int, typer.Option(help="With --write: which of several answers.", min=1)] = 1,
@@ -207,8 +225,7 @@ def tune(
     """Find the values of dials that give what is wanted, and how sure that is."""
     habit = joined(played_by)
     variant = joined(variants)
-    from mint_ledger.balance.tune import check_runs
-    from mint_ledger.cli.files import write_figure
+    from mint_ledger.balance.tune import Tuned, check_runs
     from mint_ledger.cli.progress import counted_progress
 
     bounds = dict(read_named(text) for text in dial)
@@ -218,11 +235,11 @@ def tune(
         raise BadRequest("one of the dials is named twice")
     if most is not None or least is not None:
         others: dict[str, object] = {"--target": target, "--want": want, "--habits": habits, "--write": write}
-        others |= {"--plot": plot, "--as": as_variant, "--least": least if most is not None else None}
+        others |= {"--plot": plot, "-o": output, "--as": as_variant, "--least": least if most is not None else None}
         option = "--most" if most is not None else "--least"
         for name in (name for name, value in others.items() if value):
             raise BadRequest(f"{name} does not go with {option}, which looks for the best of all settings")
-        loaded, variant = set_before(load_game(game), settings, variant)
+        loaded, variant = set_before(load_game(game, script), settings, variant)
         tell_meant(loaded, bounds, quiet=as_json)
         with counted_progress(f"{loaded.title}: settings") as progress:
             found = loaded.tune_most(
@@ -238,20 +255,21 @@ def tune(
             )
         say_json(found.as_json()) if as_json else say(found.summary())
         return
-    if plot is not None and (habits or len(bounds) > 1 or len(target or ()) > 1):
-        raise BadRequest("--plot draws the tuning of one dial to one target")
+    if (plot or output) and (habits or len(bounds) > 1 or len(target or ()) > 1):
+        what = "--plot draws" if plot else "-o writes"
+        raise BadRequest(f"{what} the tuning of one dial to one target")
     if not habits and len(wants) > 1:
         raise BadRequest("--want stands once; several targets stand in the file, or belong to --habits")
     if not habits and len(bounds) == 1 and len(target or ()) <= 1:
         check_runs(runs)
     if not habits and bool(target) == bool(wants) and (target or len(bounds) == 1):
         raise BadRequest("tune wants --target NAME of the file, or --want RANGE")
-    loaded, variant = set_before(load_game(game), settings, variant)
+    loaded, variant = set_before(load_game(game, script), settings, variant)
     tell_meant(loaded, bounds, quiet=as_json)
     words = [name for name in bounds if name in loaded.dials.names and isinstance(loaded.dials.shown(name), str)]
     if words:
-        if len(words) > 1 or habits or write or plot is not None:
-            raise BadRequest("one dial at a time may be a word, without --habits, --write and --plot")
+        if len(words) > 1 or habits or write or plot or output:
+            raise BadRequest("one dial at a time may be a word, without --habits, --write, --plot and -o")
         by_word = loaded.tune_words(
             words[0],
             [part.strip() for part in bounds.pop(words[0]).split(",")],
@@ -320,10 +338,10 @@ def tune(
         )
         fell_short = not one.reached or one.verdict == "missed"
         changes = [(as_variant, {name: one.best})] if one.reached else []
-        if plot is not None:
-            write_figure(plot, one.plot())
         tuned = one
     say_json(tuned.as_json()) if as_json else say(tuned.summary())
+    if isinstance(tuned, Tuned):
+        write_both(tuned, output, plot, as_json=as_json)
     if write and not tuned.interrupted:
         for into, values in changes:
             write_numbers(game, values, into, quiet=as_json)
@@ -376,6 +394,11 @@ def sensitivity(
     played_by: HabitOption = None,
     variants: VariantOption = None,
     settings: SetOption = None,
+    script: ScriptOption = None,
+    engine: EngineOption = "auto",
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write one line a dial (.csv, .jsonl, .parquet).")
+    ] = None,
     plot: Annotated[Path | None, typer.Option(help="Draw the ranking into this file.")] = None,
     sure: SureOption = 0.95,
     as_json: JsonOption = False,
@@ -383,12 +406,14 @@ def sensitivity(
     """Say which dials matter: what one per cent more of each does."""
     habit = joined(played_by)
     variant = joined(variants)
-    from mint_ledger.balance.sensitivity import SensitivityInterrupted
-    from mint_ledger.cli.files import write_figure
+    from mint_ledger.balance.sensitivity import SensitivityInterrupted, index_table
+    from mint_ledger.cli.files import write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.views.sensitivity_text import sobol_text
 
-    loaded, variant = set_before(load_game(game), settings, variant)
+    if sobol is not None and plot is not None:
+        raise BadRequest("--plot draws the ranking, without --sobol; -o writes the indices")
+    loaded, variant = set_before(load_game(game, script), settings, variant)
     tell_meant(loaded, (read_named(text)[0] for text in dial or () if "=" in text), quiet=as_json)
     stopped: SensitivityInterrupted | None = None
     with counted_progress(f"{loaded.title}: {'studies' if sobol else 'dials'}") as progress:
@@ -419,13 +444,13 @@ def sensitivity(
             for i in indices
         ]
         say_json({"measure": measure, "indices": plain}) if as_json else say(sobol_text(loaded.title, measure, indices))
+        if output:
+            write_table(output, index_table(indices))
+        if output and not as_json:
+            hint(f"\n{output} is written")
         return
     show_what_is_done(answer, stopped, as_json=as_json)
-    if plot:
-        write_figure(plot, answer.plot())
-    say_json(answer.as_json()) if as_json else say(answer.summary())
-    if plot and not as_json:
-        hint(f"\n{plot} is written")
+    show_look(answer, plot, output, as_json=as_json)
 
 
 def matchup(

@@ -8,9 +8,11 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from mint_ledger.cli.arguments import (
+    EngineOption,
     GameArgument,
     HabitOption,
     JsonOption,
+    ScriptOption,
     SeedOption,
     SetOption,
     SureOption,
@@ -24,7 +26,7 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.exits import INTERRUPTED
 from mint_ledger.cli.looks import show_look, show_what_is_done
 from mint_ledger.cli.origin import has_read
-from mint_ledger.cli.output import say, say_json
+from mint_ledger.cli.output import say
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
@@ -51,17 +53,17 @@ def compare(
     shares: Annotated[
         bool, typer.Option("--shares", help="Share the difference out over the numbers and rules that differ.")
     ] = False,
-    plot: Annotated[
-        Path | None, typer.Option(help="With --shape or --shares: draw it into this file (.png, .svg, .pdf).")
-    ] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw it into this file (.png, .svg, .pdf).")] = None,
     output: Annotated[
-        Path | None, typer.Option("-o", "--output", help="With --shape or --shares: a table (.csv, .jsonl, .parquet).")
+        Path | None, typer.Option("-o", "--output", help="Write one line a row (.csv, .jsonl, .parquet).")
     ] = None,
     runs: Annotated[int, typer.Option(help="How many runs of each.")] = 2_000,
     seed: SeedOption = 1,
     played_by: HabitOption = None,
     variants: VariantOption = None,
     settings: SetOption = None,
+    script: ScriptOption = None,
+    engine: EngineOption = "auto",
     sure: SureOption = 0.95,
     as_json: JsonOption = False,
 ) -> None:
@@ -75,21 +77,18 @@ def compare(
 
     if (other is None) == (not with_):
         raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")
-    one = _load(game)
+    one = _load(game, script)
     habit = habit_for(one, habit)
     changed, dials = read_changes(with_ or (), "--with", ("habit", "variant"))
     tell_meant(one, (*read_dials(settings), *dials), quiet=as_json)
     first = one.with_variant(variant) if variant else one
     first = first.with_dials(read_dials(settings))
-    second, second_habit = (_load(other), habit) if other is not None else (first, habit)
+    second, second_habit = (_load(other, script), habit) if other is not None else (first, habit)
     second_habit = changed.get("habit", second_habit)
     second = second.with_variant(changed["variant"]) if "variant" in changed else second
     second = second.with_dials(dials) if dials else second
     # Habit and variant stand in the heading of each game already.
     differs = ", ".join(text for text in with_ or () if text.partition("=")[0].strip() not in changed)
-    for option, value in (("--plot", plot), ("-o", output)):
-        if value is not None and shape is None and not shares:
-            raise BadRequest(f"{option} is of how a measure is spread, or of shares, so it wants --shape or --shares")
     if shape is not None and shares:
         raise BadRequest("--shape and --shares do not go together")
     if shares:
@@ -116,15 +115,17 @@ def compare(
         show_look(spread, plot, output, as_json=as_json)
         return
     show_what_is_done(answer, stopped, as_json=as_json)
-    say_json(answer.as_json()) if as_json else say(answer.summary())
+    show_look(answer, plot, output, as_json=as_json)
 
 
-def _load(path: Path) -> Game:
+def _load(path: Path, script: Path | None) -> Game:
     """A game file, or one of a revision of git."""
-    from mint_ledger.client import load_revision
+    from mint_ledger.client import load_revision, load_script
     from mint_ledger.game.revision import looks_like_revision
 
-    return has_read(load_revision(str(path))) if looks_like_revision(str(path)) else load_game(path)
+    if not looks_like_revision(str(path)):
+        return load_game(path, script)
+    return has_read(load_revision(str(path))).scripted(load_script(script) if script is not None else ())
 
 
 def _show_shares(

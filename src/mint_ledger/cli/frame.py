@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Callable, Mapping
+from contextlib import AbstractContextManager, nullcontext
 from functools import wraps
 from typing import Annotated, Any
 
@@ -97,7 +98,8 @@ def _shared(function: Callable[..., None], name: str) -> Callable[..., None]:
     def call(*, log_level: str | None, quiet: bool, **given: Any) -> None:
         _tell_streams_apart(given)
         asked(name, given, read_dials)
-        function(**given)
+        with _engine(given.get("engine", "auto")):
+            function(**given)
 
     signature = inspect.signature(function, eval_str=True)
     more = [
@@ -109,6 +111,15 @@ def _shared(function: Callable[..., None], name: str) -> Callable[..., None]:
     call.__annotations__ = {parameter.name: parameter.annotation for parameter in parameters}
     del call.__wrapped__
     return call
+
+
+def _engine(name: str) -> AbstractContextManager[None]:
+    """All that is played meanwhile is played by the engine that `--engine` names."""
+    if name == "auto":
+        return nullcontext()
+    from mint_ledger.studies.elsewhere import played_by
+
+    return played_by(name)  # type: ignore[arg-type]
 
 
 def _tell_streams_apart(given: Mapping[str, Any]) -> None:

@@ -60,17 +60,32 @@ def tell_look(
     show_look(answer, plot, output, as_json=as_json)
 
 
-def show_look(answer: Look, plot: Path | None, output: Path | None, *, as_json: bool) -> None:
-    """Tell what was found, and write what is wanted of it."""
+class Drawn(Protocol):
+    """What can be written as a table, and drawn."""
+
+    def table(self) -> pd.DataFrame:
+        """It as a table."""
+
+    def plot(self) -> Figure:
+        """It as a figure."""
+
+
+def write_both(answer: Drawn, output: Path | None, plot: Path | None, *, as_json: bool) -> None:
+    """Write the table and the figure that are wanted of what was found."""
     from mint_ledger.cli.files import write_figure, write_table
 
     if output:
         write_table(output, answer.table())
     if plot:
         write_figure(plot, answer.plot())
-    say_json(answer.as_json()) if as_json else say(answer.summary())
     for path in filter(None, (output, plot) if not as_json else ()):
         hint(f"\n{path} is written")
+
+
+def show_look(answer: Look, plot: Path | None, output: Path | None, *, as_json: bool) -> None:
+    """Tell what was found, and write what is wanted of it."""
+    say_json(answer.as_json()) if as_json else say(answer.summary())
+    write_both(answer, output, plot, as_json=as_json)
 
 
 def show_what_is_done(

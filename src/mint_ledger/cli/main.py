@@ -65,7 +65,10 @@ from mint_ledger.versions import __version__
 from mint_ledger.views.width import set_width
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from mint_ledger.game.dial_value import Value
+    from mint_ledger.journal.statement import Statement
     from mint_ledger.playing.run import Run
 
 SCHEMA = "mint-ledger.schema.json"
@@ -293,6 +296,9 @@ def statement(
             help="Show another run beside it, with another seed, run, habit, variant or dial (repeatable).",
         ),
     ] = None,
+    output: Annotated[
+        Path | None, typer.Option("-o", "--output", help="Write one line a cause (.csv, .jsonl, .parquet).")
+    ] = None,
     plot: Annotated[Path | None, typer.Option(help="Draw the statement into this file (.png, .svg or .pdf).")] = None,
     as_json: JsonOption = False,
 ) -> None:
@@ -329,6 +335,8 @@ def statement(
         say_json({"comparisons": [each.as_json() for each in both]}) if as_json else say(
             "\n\n".join(comparison_text(each, unit=unit) for each in both)
         )
+        if output:
+            _write_lines(output, [(each.one, each.table()) for each in both], quiet=as_json)
         return
     statements = [
         each
@@ -350,6 +358,23 @@ def statement(
         )
     else:
         say("\n\n".join(statement_text(each, unit=unit) for each in statements))
+    if output:
+        _write_lines(output, [(each, each.table()) for each in statements], quiet=as_json)
+
+
+def _write_lines(output: Path, tables: list[tuple[Statement, pd.DataFrame]], *, quiet: bool) -> None:
+    """Write the lines of statements below one another, each with its account and its times."""
+    import pandas as pd
+
+    from mint_ledger.cli.files import write_table
+
+    for statement, table in tables:
+        table.insert(0, "account", statement.account)
+        table.insert(1, "from", statement.start)
+        table.insert(2, "until", statement.end)
+    write_table(output, pd.concat([table for _, table in tables], ignore_index=True))
+    if not quiet:
+        hint(f"\n{output} is written")
 
 
 def why(

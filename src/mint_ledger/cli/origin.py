@@ -65,6 +65,8 @@ def origin() -> dict[str, Any]:
         if option in _Asked.given and (option, _Asked.command) != ("number", "history"):
             value = _Asked.given[option]
             told[name] = " + ".join(value) if isinstance(value, list) else value
+    if "script" in _Asked.given:
+        told["script"] = None if _Asked.given["script"] is None else str(_Asked.given["script"])
     if "settings" in _Asked.given:
         told["dials"] = _Asked.read_dials(_Asked.given["settings"])
     return {**told, "versions": versions()}

@@ -9,8 +9,10 @@ from typing import Annotated
 import typer
 
 from mint_ledger.cli.arguments import (
+    EngineOption,
     GameArgument,
     JsonOption,
+    ScriptOption,
     SeedOption,
     SetOption,
     SureOption,
@@ -36,6 +38,8 @@ def players(
     like: Annotated[
         str | None,
         typer.Option(
+            "--like",
+            "--habit",
             metavar="HABIT",
             autocompletion=complete_habits,
             help="Whose timing, slips and finds all players have; with PLAYS: the habit beside them.",
@@ -76,6 +80,8 @@ def players(
     seed: SeedOption = 1,
     variants: VariantOption = None,
     settings: SetOption = None,
+    script: ScriptOption = None,
+    engine: EngineOption = "auto",
     skill: Annotated[
         bool, typer.Option("--skill", help="What skill is worth: wins from quick and sure to slow and clumsy.")
     ] = False,
@@ -103,6 +109,7 @@ def players(
             anyway,
             bank,
             plot,
+            script,
         )
         show_plays(game, asked, runs or 4_000, seed, joined(variants), settings, write, sure, output, as_json=as_json)
         return
@@ -122,7 +129,7 @@ def players(
     from mint_ledger.files import write_text
     from mint_ledger.players.writing import with_habit
 
-    loaded = load_game(game)
+    loaded = load_game(game, script)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     with counted_progress(f"{loaded.title}: searching, runs") as progress:
         found = loaded.play_range(

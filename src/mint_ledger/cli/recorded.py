@@ -29,6 +29,7 @@ class Asked:
     anyway: bool
     bank: Path | None
     plot: Path | None
+    script: Path | None
 
 
 def show_plays(
@@ -55,7 +56,7 @@ def show_plays(
         for option, given in (("--with", asked.changes), ("--bank", asked.bank), ("--write", write)):
             if given:
                 raise BadRequest(f"{option} wants a fitted habit: --fit DIAL=RANGE")
-    loaded = load_game(path)
+    loaded = load_game(path, asked.script)
     dials = read_dials(settings)
     tell_meant(loaded, dials, quiet=as_json)
     columns = dict(_parted(text, "--columns", "hp=closing(keeper.health)") for text in asked.columns)

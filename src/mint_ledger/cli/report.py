@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from mint_ledger.cli.arguments import (
+    EngineOption,
     GameArgument,
     SeedOption,
     SetOption,
@@ -44,6 +45,7 @@ def report(
     ] = None,
     variant: VariantOption = None,
     settings: SetOption = None,
+    engine: EngineOption = "auto",
 ) -> None:
     """Write one HTML page for those you talk to: targets, outcomes, hits, findings, two runs."""
     from mint_ledger.cli.files import form_of, write_output

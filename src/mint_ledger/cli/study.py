@@ -16,6 +16,7 @@ from mint_ledger.cli.arguments import (
     GameArgument,
     HabitOption,
     JsonOption,
+    ScriptOption,
     SeedOption,
     SetOption,
     SureOption,
@@ -72,6 +73,7 @@ def study(
     figure: Annotated[
         list[str] | None, typer.Option(help="What to draw: outcomes, survival, bands, causes (repeatable; all).")
     ] = None,
+    script: ScriptOption = None,
     engine: EngineOption = "auto",
     cluster: Annotated[
         str | None, typer.Option(metavar="ADDRESS", help="Play on a Dask scheduler, like tcp://host:8786.")
@@ -128,7 +130,7 @@ def study(
     for name in figure or ():
         if name not in FIGURES:
             raise NotFound(f"there is no figure '{name}'{nearest(name, FIGURES)}; there are {', '.join(FIGURES)}")
-    loaded = load_game(game)
+    loaded = load_game(game, script)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     looks: dict[str, object] = {"--ends": ends, "--per": per is not None, "--each": each}
     looks |= {"--attacks": attacks, "--income": income is not None, "--own": own is not None}
@@ -224,6 +226,7 @@ def study(
             f" --{name} {value}" for name, value in (("habit", habit), ("variant", variant)) if value is not None
         )
         options += "".join(f" --set {setting}" for setting in settings or ())
+        options += f" --script {script}" if script is not None else ""
         say("\n" + worst_text(answer, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
     for path in filter(None, (output, plot)):
         hint(f"\n{path} is written")

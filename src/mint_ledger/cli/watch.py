@@ -11,7 +11,9 @@ from typing import Annotated
 import typer
 
 from mint_ledger.cli.arguments import (
+    EngineOption,
     GameArgument,
+    ScriptOption,
     SeedOption,
     SetOption,
     SureOption,
@@ -35,9 +37,11 @@ def watch(
     sure: SureOption = 0.95,
     variant: VariantOption = None,
     settings: SetOption = None,
+    script: ScriptOption = None,
+    engine: EngineOption = "auto",
 ) -> None:
     """Keep an eye on the file: after each save, what it moved. Ctrl-C ends it."""
-    from mint_ledger.client import load
+    from mint_ledger.client import load, load_script
     from mint_ledger.studies.estimate import checked_sure
     from mint_ledger.views.watch_text import change_text, look_text
     from mint_ledger.watching.change import change_between
@@ -50,7 +54,7 @@ def watch(
     good: Look | None = None
     try:
         say(f"watching {game}; Ctrl-C ends it")
-        for there in _saves(game):
+        for there in _saves(game, script):
             began = time.monotonic()
             when = datetime.now().strftime("%H:%M:%S")
             if not there:
@@ -58,7 +62,8 @@ def watch(
                 flush()
                 continue
             try:
-                look = look_at(load(game).turned(joined(variant), dials), runs, seed, sure)
+                happenings = load_script(script) if script is not None else ()
+                look = look_at(load(game).turned(joined(variant), dials).scripted(happenings), runs, seed, sure)
             except MintError as error:
                 stands = "; the last good answer stands" if good is not None else ""
                 say(f"\n{when}  cannot be used{stands}\n{_indented(str(error))}")
@@ -72,19 +77,20 @@ def watch(
         say("\nno longer watching")
 
 
-def _saves(path: Path) -> Iterator[bool]:
+def _saves(path: Path, script: Path | None = None) -> Iterator[bool]:
     """True for the file as it is now and each time that it was saved since; False as it is gone."""
     from mint_ledger.game.table_files import files_beside
 
     known: Stamps | bool = True
-    beside = files_beside(path)
+    more = [script] if script is not None else []
+    beside = [*files_beside(path), *more]
     while True:
         now = _stamps(path, beside)
         if now[0] is not None and now != known:
             time.sleep(SETTLED)
             if _stamps(path, beside) != now:
                 continue
-            beside = files_beside(path)
+            beside = [*files_beside(path), *more]
             now = _stamps(path, beside)
         if now != known:
             known = now
@@ -93,7 +99,7 @@ def _saves(path: Path) -> Iterator[bool]:
 
 
 def _stamps(path: Path, beside: list[Path]) -> Stamps:
-    """The stamps of the game file and of those of its tables."""
+    """The stamps of the game file and of those that are read beside it."""
     return tuple(_stamp(file) for file in (path, *beside))
 
 

@@ -115,6 +115,8 @@ class Walk:
         decisions: Collection[int] = (),
     ) -> None:
         program = lowered.program
+        if lowered.script:
+            raise BadRequest(f"{program.title}: what a script does is not walked; play it many times instead")
         program = replace(
             program, procedures={**program.procedures, parts.MEASURES: Procedure(parts.MEASURES, 0, 0, ())}
         )

@@ -58,6 +58,11 @@ def read_script(items: ScriptItems) -> list[Happening]:
     return happenings(Source("script", plain), plain)
 
 
+def script_text(script: Sequence[Happening]) -> tuple[str, ...]:
+    """Happenings as JSON, one text each, of which `read_script` makes the same again."""
+    return tuple(item.model_dump_json(by_alias=True, exclude_unset=True) for item in script)
+
+
 def load_script(path: str | Path) -> list[Happening]:
     """Read a script file: a YAML list of happenings, or a mapping with the key `script`.
 

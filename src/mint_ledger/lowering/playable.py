@@ -18,6 +18,8 @@ from mint_ledger.game.document import GameFile
 from mint_ledger.game.loading import Path as FilePath
 from mint_ledger.game.loading import read_game
 from mint_ledger.game.scaling import concrete
+from mint_ledger.game.script import Happening
+from mint_ledger.game.script_reading import ScriptItems, read_script
 from mint_ledger.game.sections import sections
 from mint_ledger.game.several import apart
 from mint_ledger.game.source import Source, parse_source
@@ -37,6 +39,8 @@ class PlayableGame(GameFile):
     """The models of a game file and the program that they make. It never changes once it is made."""
 
     _turning: Turning | None = PrivateAttr(None)
+    # What happens from outside in every run.
+    _script: tuple[Happening, ...] = PrivateAttr(())
     # The game before its numbers were turned, where it is the same program; and programs that take more measures.
     _plain: PlayableGame | None = PrivateAttr(None)
     _measured: dict[tuple[tuple[str, str], ...], Lowered] = PrivateAttr(default_factory=dict)
@@ -56,7 +60,36 @@ class PlayableGame(GameFile):
     @cached_property
     def lowered(self) -> Lowered:
         """The game as a program; raises `GameError` with all faults."""
-        return lower(self)
+        return lower(self, self._script)
+
+    @property
+    def script(self) -> tuple[Happening, ...]:
+        """What happens from outside in every run; see `scripted`."""
+        return self._script
+
+    def scripted(self, script: ScriptItems) -> Self:
+        """The same game with happenings from outside in every run, like the `script` of a playtest, after those that it
+        has already. It is studied, swept, tuned and compared with them.
+
+        Raises:
+            GameError: one of them is no happening, or names what the game does not have.
+        """
+        more = tuple(read_script(script))
+        if not more:
+            return self
+        game = _constructed(type(self), self.model_fields_set, dict(self))
+        game._source, game._turning = self._source, self._turning
+        game._script = (*self._script, *more)
+        game.__dict__["lowered"] = lower(game, game._script)
+        return game
+
+    def remade(self, source: Source, turning: Turning | None = None) -> Self:
+        """The game of another source, with the same happenings from outside.
+
+        Raises:
+            GameError: it cannot be used; all that is wrong, with line and column.
+        """
+        return game_of(source, type(self), turning).scripted(self._script)
 
     def lowered_with(self, measures: Mapping[str, str]) -> Lowered:
         """The program with more measures than the file's; games that differ in numbers alone share it.
@@ -72,7 +105,7 @@ class PlayableGame(GameFile):
         if key not in self._measured:
             if len(self._measured) >= MOST_MEASURED:
                 self._measured.clear()
-            self._measured[key] = lower(self, (), measures)
+            self._measured[key] = lower(self, self._script, measures)
         return self._measured[key]
 
     @property
@@ -96,7 +129,7 @@ class PlayableGame(GameFile):
         written = {dials.place(name): value for name, value in changes.items()}
         turning = (self._turning or Turning(self.source, program.cast, {})).further(written)
         if any(name in dials.formulas for name in changes):
-            return game_of(turning.source(), type(self), turning)
+            return self.remade(turning.source(), turning)
         by_index: dict[int, float | bool] = {}
         for name, value in changes.items():
             index = dials.find(name)
@@ -105,9 +138,9 @@ class PlayableGame(GameFile):
         game = _constructed(type(self), self.model_fields_set, parts)
         lowered = self.lowered.turned(game, turning, by_index)
         if lowered is None:
-            return game_of(turning.source(), type(self), turning)
+            return self.remade(turning.source(), turning)
         game.__dict__["lowered"] = lowered
-        game._turning = turning
+        game._turning, game._script = turning, self._script
         game._plain = self._plain or self
         return game
 

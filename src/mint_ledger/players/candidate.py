@@ -20,8 +20,9 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.facts.bounds import bounds_of
 from mint_ledger.game.source import Source
 from mint_ledger.journal.wording import number
-from mint_ledger.lowering.playable import PlayableGame, game_of
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.setting import Setting
+from mint_ledger.program.program import scripts_of
 from mint_ledger.studies.request import StudyRequest, prepare_game
 from mint_ledger.studies.studying import Asked, study_game
 
@@ -185,11 +186,11 @@ class Played:
         # What is asked of the game says nothing of how it is played.
         for section in ("playtests", "targets", "allow", "variants", "readout"):
             data.pop(section, None)
-        self.game = game_of(Source(game.file, data, json.dumps(data)), PlayableGame)
+        self.game = game.remade(Source(game.file, data, json.dumps(data)))
         program = self.game.lowered.program
         request = StudyRequest(text="", name="", seed=1, habit=SEARCHED, engine="native")
         self.prepared = prepare_game(self.game, request)
-        self.code = make_code(program, thorough=True)
+        self.code = make_code(program, scripts_of(self.prepared.script), thorough=True)
         self.index = {name: program.dials.find(name) for name in program.dials.names if name.startswith(f"{SEARCHED}_")}
         self.winning = np.array([ending.result == "win" for ending in program.endings] + [False])
         self.runs = 0
@@ -230,7 +231,7 @@ class Played:
         """Which of some runs are won; flags of shape (runs,)."""
         player = self._players.get(seed)
         if player is None:
-            player = NativePlayer(self.code, seed=seed, starts=self.prepared.starts)
+            player = NativePlayer(self.code, seed=seed, starts=self.prepared.starts, script=self.prepared.script)
             player.take(self.prepared.taking.slots, self.prepared.taking.tallied, ROOM)
             self._players = {seed: player}
         for name, value in self._dials(candidate).items():

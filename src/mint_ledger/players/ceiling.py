@@ -12,7 +12,7 @@ from typing import Any
 from mint_ledger.errors import BadRequest, RunStopped
 from mint_ledger.exact.optimum import Optimum, best_play
 from mint_ledger.game.source import Source
-from mint_ledger.lowering.playable import PlayableGame, game_of
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.players.candidate import Space
 
 FREE, WAIT = "free to choose", "wait"
@@ -68,4 +68,4 @@ def _free_game(game: PlayableGame, space: Space) -> PlayableGame:
     data["habits"] = {**data.get("habits", {}), FREE: {**space.base, "choose": "random", "acts": acts}}
     for section in ("playtests", "targets", "allow", "variants", "readout", "measures"):
         data.pop(section, None)
-    return game_of(Source(game.file, data, json.dumps(data), dict(game.source.places)), PlayableGame)
+    return game.remade(Source(game.file, data, json.dumps(data), dict(game.source.places)))

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.game.source import Source
-from mint_ledger.lowering.playable import PlayableGame, game_of
+from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
@@ -176,4 +176,4 @@ def _skilled(
         names.append(name)
     for section in ("playtests", "targets", "allow", "variants", "readout"):
         data.pop(section, None)
-    return game_of(Source(game.file, data, json.dumps(data)), PlayableGame), names
+    return game.remade(Source(game.file, data, json.dumps(data))), names

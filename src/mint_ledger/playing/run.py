@@ -12,17 +12,16 @@ from mint_ledger import showing
 from mint_ledger.engines.names import EngineName, check_engine, compiling_takes
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
-from mint_ledger.game.script_reading import ScriptItems, read_script
+from mint_ledger.game.script_reading import ScriptItems
 from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account, reconcile
 from mint_ledger.journal.statement import Statement, make_statement
 from mint_ledger.journal.table import csv_text, journal_table, jsonl_text
-from mint_ledger.lowering.lower import lower
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import labelled
 from mint_ledger.playing.setting import Setting, check_seed, habit_starts, titled
 from mint_ledger.program.expressions import Constant, Dial, DialOf
-from mint_ledger.program.program import ScriptItem
+from mint_ledger.program.program import ScriptItem, scripts_of
 from mint_ledger.program.row import WHATS, Row
 from mint_ledger.program.state import Start
 
@@ -105,7 +104,7 @@ class Run:
         from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
 
         settings = self._settings
-        code = native_code(self.program, list(dict.fromkeys(item.procedure for item in settings["script"])))
+        code = native_code(self.program, scripts_of(settings["script"]))
         names = ("seed", "starts", "script", "only_script")
         player = NativePlayer(code, **{name: settings[name] for name in names})
         engine = self._engine()
@@ -400,8 +399,8 @@ def play_run(
 ) -> Run:
     """Play a game once; see `Game.run`, which says what may be wrong."""
     check_engine(engine)
-    turned = setting.of(game)
-    lowered = lower(turned, read_script(script)) if script else turned.lowered
+    turned = setting.of(game).scripted(script)
+    lowered = turned.lowered
     return Run(
         lowered,
         seed=setting.seed,

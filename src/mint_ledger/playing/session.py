@@ -60,6 +60,8 @@ class Session:
         self, game: PlayableGame, setting: Setting, level: str | None = None, *, only_script: bool = False
     ) -> None:
         check_seed(setting.seed)
+        if game.script:
+            raise BadRequest("what happens from outside is done by hand here; take the game without its script")
         self.game = game
         self.setting, self.level, self.only_script = setting, level, only_script
         self._additions = Additions(setting.of(game))

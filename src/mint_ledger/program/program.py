@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cache, cached_property
 from typing import Literal
@@ -180,6 +181,11 @@ class ScriptItem:
 
     at: float
     procedure: Handle
+
+
+def scripts_of(script: Iterable[ScriptItem]) -> list[Handle]:
+    """The procedures that a script calls, each once."""
+    return list(dict.fromkeys(item.procedure for item in script))
 
 
 @dataclass(frozen=True, slots=True)

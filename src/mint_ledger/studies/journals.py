@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from mint_ledger.engines.names import EngineName, check_engine
+from mint_ledger.engines.names import EngineName
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.setting import Setting, habit_starts
-from mint_ledger.program.program import Program
+from mint_ledger.program.program import Program, ScriptItem, scripts_of
 from mint_ledger.program.row import MAX_VALUES, WHAT_CODES, Row
+from mint_ledger.program.state import Start
 from mint_ledger.studies.budget import Progress
+from mint_ledger.studies.elsewhere import chosen_engine
 from mint_ledger.studies.estimate import checked_sure
 
 MOST_RUNS = 1_000_000
@@ -97,7 +99,7 @@ def journals(
         BadRequest: the number of runs makes no sense.
         RunStopped: a run could not go on.
     """
-    check_engine(engine)
+    engine = chosen_engine(engine)
     checked_sure(setting.sure)
     if not 1 <= runs <= MOST_RUNS:
         raise BadRequest(f"journals are kept of 1 to {MOST_RUNS:,} runs, not of {runs:,}")
@@ -106,13 +108,14 @@ def journals(
     program = lowered.program
     starts = habit_starts(lowered, setting.habit)
     play = _by_hand if engine == "reference" else _by_machine
+    played = _Played(program, setting.seed, starts, lowered.script)
     for first in range(0, runs, AT_ONCE):
         count = min(AT_ONCE, runs - first)
         if progress is not None:
             progress(first, runs)
         parts: list[Floats] = []
         states: list[Floats] = []
-        for rows, state in play(program, setting.seed, starts, range(first, first + count)):
+        for rows, state in play(played, range(first, first + count)):
             parts.append(rows)
             states.append(state)
         ends = np.cumsum([0, *map(len, parts)])
@@ -121,19 +124,30 @@ def journals(
         progress(runs, runs)
 
 
-def _by_machine(program: Program, seed: int, starts: Any, runs: range) -> Iterator[tuple[Floats, Floats]]:
-    player = NativePlayer(native_code(program), program.dials.numbers, seed=seed, starts=starts)
+@dataclass(frozen=True, slots=True)
+class _Played:
+    """What all runs have in common."""
+
+    program: Program
+    seed: int
+    starts: Sequence[Start]
+    script: Sequence[ScriptItem]
+
+
+def _by_machine(played: _Played, runs: range) -> Iterator[tuple[Floats, Floats]]:
+    code = native_code(played.program, scripts_of(played.script))
+    player = NativePlayer(code, seed=played.seed, starts=played.starts, script=played.script)
     for run in runs:
         try:
             yield player.rows(run), player.state.copy()
         except CannotGoOn:
             # The reference engine says why.
-            yield from _by_hand(program, seed, starts, range(run, run + 1))
+            yield from _by_hand(played, range(run, run + 1))
 
 
-def _by_hand(program: Program, seed: int, starts: Any, runs: range) -> Iterator[tuple[Floats, Floats]]:
+def _by_hand(played: _Played, runs: range) -> Iterator[tuple[Floats, Floats]]:
     for run in runs:
-        engine = ReferenceEngine(program, seed=seed, run=run, starts=starts)
+        engine = ReferenceEngine(played.program, seed=played.seed, run=run, starts=played.starts, script=played.script)
         engine.play()
         yield _numbers(engine.rows), np.array(engine.state)
 

@@ -19,10 +19,10 @@ import numpy as np
 from mint_ledger.engines.names import compiling_takes
 from mint_ledger.engines.native.cache import program_key
 from mint_ledger.engines.native.engine import Interrupted, NativeCode, known_code, make_code, native_code
-from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import MintError
-from mint_ledger.studies.block import Block, NativeBlocks, Player, ReferenceBlocks
+from mint_ledger.program.program import scripts_of
+from mint_ledger.studies.block import Block, NativeBlocks, Player, ReferenceBlocks, reference_engine
 from mint_ledger.studies.elsewhere import elsewhere
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
 
@@ -66,21 +66,21 @@ def play_blocks(
 
 def _code(prepared: Prepared, request: StudyRequest, runs: int) -> NativeCode | None:
     """The machine code to play with; none where compiling would take longer than playing."""
-    program = prepared.lowered.program
+    program, scripts = prepared.lowered.program, scripts_of(prepared.script)
     if request.engine == "native":
-        return native_code(program, list(dict.fromkeys(item.procedure for item in prepared.script)))
+        return native_code(program, scripts)
     if runs <= 2:
         return None
-    code = known_code(program)
+    code = known_code(program, scripts)
     if code is not None:
         return code
     began = time.perf_counter()
-    engine = ReferenceEngine(program, seed=prepared.seed, journal=False, starts=prepared.starts)
+    engine = reference_engine(prepared, journal=False)
     engine.open()
     patience = compiling_takes(program)
     while not engine.is_over and (time.perf_counter() - began) * runs < patience:
         engine.step()
-    return None if engine.is_over else make_code(program)
+    return None if engine.is_over else make_code(program, scripts)
 
 
 def _by_machine_code(blocks: NativeBlocks, spans: Iterable[Span], runs: int) -> Iterator[Block]:
@@ -194,7 +194,8 @@ def _player(request: StudyRequest) -> Player:
     prepared = prepare(request)
     if request.engine == "reference":
         return ReferenceBlocks(prepared)
-    return NativeBlocks(prepared, native_code(prepared.lowered.program), np.zeros(1, dtype=np.int64))
+    code = native_code(prepared.lowered.program, scripts_of(prepared.script))
+    return NativeBlocks(prepared, code, np.zeros(1, dtype=np.int64))
 
 
 _one_at_a_time = threading.Lock()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -33,6 +34,7 @@ class StudyRequest:
         accounts: accounts whose changes are added up by cause.
         sampled: accounts whose values are read at `times`.
         variant: the variant that set some of the dials, for the heading.
+        script: what happens from outside in every run, each as JSON.
     """
 
     text: str
@@ -46,6 +48,7 @@ class StudyRequest:
     times: tuple[float, ...] = ()
     engine: EngineName = "auto"
     variant: str = ""
+    script: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -84,7 +87,7 @@ def prepare_game(game: PlayableGame, request: StudyRequest) -> Prepared:
         raise BadRequest("the times at which values are read go up from 0, a step apart at least")
     starts = tuple(habit_starts(lowered, request.habit))
     assert program is not None
-    return Prepared(lowered, request.seed, starts, taking, accounts, sampled, tuple(steps))
+    return Prepared(lowered, request.seed, starts, taking, accounts, sampled, tuple(steps), script=lowered.script)
 
 
 @lru_cache(maxsize=8)
@@ -96,6 +99,7 @@ def prepare(request: StudyRequest) -> Prepared:
 def game_of_request(request: StudyRequest) -> PlayableGame:
     """The game that a request is for, with its dials set."""
     game = game_in(request.text, request.name, PlayableGame)
+    game = game.scripted([json.loads(item) for item in request.script])
     return game.with_dials(dict(request.dials)) if request.dials else game
 
 

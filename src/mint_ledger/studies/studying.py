@@ -7,11 +7,13 @@ from concurrent.futures import Executor
 from dataclasses import dataclass
 from pathlib import Path
 
-from mint_ledger.engines.names import EngineName, check_engine
+from mint_ledger.engines.names import EngineName
+from mint_ledger.game.script_reading import script_text
 from mint_ledger.journal.books import account_name, all_accounts
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
+from mint_ledger.studies.elsewhere import chosen_engine
 from mint_ledger.studies.estimate import checked_sure
 from mint_ledger.studies.making import make_study, parse_until
 from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, named_measures, prepare_game
@@ -48,7 +50,7 @@ def study_game(
     first: int = 0,
 ) -> Study:
     """Play a game many times, from the run `first` on; see `Game.study`, which says what may be wrong."""
-    check_engine(means.engine)
+    engine = chosen_engine(means.engine)
     checked_sure(setting.sure)
     turned = setting.of(game)
     named = _expanded(turned, named_measures(asked.measures))
@@ -64,8 +66,9 @@ def study_game(
         accounts=chosen,
         sampled=chosen if len(asked.times) else (),
         times=tuple(float(time) for time in asked.times),
-        engine=means.engine,
+        engine=engine,
         variant=turned.chosen_variant,
+        script=script_text(turned.script),
     )
     prepared = prepare_game(turned, request)
     limit = parse_until(until) if until is not None else None
