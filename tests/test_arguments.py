@@ -20,25 +20,25 @@ def test_numbers_of_numpy_and_pandas_are_numbers(demo: mint.Game) -> None:
     plain = demo.study(60, 2, habit="careful", dials={"crab.bite": 13}, times=(0.0, 10.0))
     other = demo.study(
         np.int64(60),
-        np.int32(2),  # type: ignore[arg-type]
+        np.int32(2),
         habit="careful",
-        dials=pd.Series({"crab.bite": 13}),  # type: ignore[arg-type]
-        times=np.array([0, 10]),  # type: ignore[arg-type]
+        dials=pd.Series({"crab.bite": 13}),
+        times=np.array([0, 10]),
     )
     assert other.measures.equals(plain.measures)
     assert other.bands("keeper.oil").equals(plain.bands("keeper.oil"))
     for value in (np.int64(13), np.float32(13)):
-        assert demo.with_dials({"crab.bite": value}).dials.value("crab.bite") == 13.0  # type: ignore[dict-item]
-    assert demo.run(np.int64(3)).seed == 3  # type: ignore[arg-type]
+        assert demo.with_dials({"crab.bite": value}).dials.value("crab.bite") == 13.0
+    assert demo.run(np.int64(3)).seed == 3
 
 
 def test_ranges_and_wants_may_be_pairs(demo: mint.Game) -> None:
     kept = {"habit": "careful", "runs": 400}
-    pair = demo.tune("crab.bite", (8, 16), "rate(win)", (0.5, 0.7), **kept)  # type: ignore[arg-type]
-    text = demo.tune("crab.bite", "8..16", "rate(win)", "0.5..0.7", **kept)  # type: ignore[arg-type]
+    pair = demo.tune("crab.bite", (8, 16), "rate(win)", (0.5, 0.7), **kept)
+    text = demo.tune("crab.bite", "8..16", "rate(win)", "0.5..0.7", **kept)
     assert pair.as_json() == text.as_json()
     with pytest.raises(BadRequest, match="between two numbers"):
-        demo.tune("crab.bite", (8, 16), "rate(win)", (0.5, 0.6, 0.7), **kept)  # type: ignore[arg-type]
+        demo.tune("crab.bite", (8, 16), "rate(win)", (0.5, 0.6, 0.7), **kept)
 
 
 @pytest.mark.parametrize("runs", [0, -3, 2.5, True, "many", np.float64(3.0)])

@@ -9,6 +9,9 @@ from pathlib import Path
 import pytest
 
 SCRIPT = """
+import numpy as np
+import pandas as pd
+
 import mint_ledger as mint
 
 game = mint.Game(title="Well", kinds={"digger": {"stats": {"health": 10}}}, clock={"limit": 5})
@@ -19,6 +22,14 @@ wide: mint.TunedMany = game.tune_many({"digger.health": (1, 9)}, ["fair"])
 value: float | bool | str = game.dials["digger.health"]
 run: mint.Run = game.run(7)
 judged: list[mint.Judged] = game.judge()
+runs, seed, bite = np.int64(100), np.uint8(3), np.float32(2.5)
+game.study(runs, seed, dials={"digger.health": np.int64(12)}, times=np.arange(3), until=0.1)
+game.study(runs, seed, times=pd.Series([0.0, 1.0]))
+game.run(seed, run=np.int32(4), dials={"digger.health": bite})
+game.sweep({"digger.health": np.arange(1, 4), "digger.depth": pd.Series([1, 2])}, runs)
+game.tune("digger.health", (np.int64(1), 9, 1), want=(np.float64(0.2), 0.4), runs=runs)
+game.with_dials({"digger.health": np.int64(3)}).turned(None, {"digger.health": bite})
+game.scripted([{"at": 2, "set": "digger.health = 1"}]).study(runs, engine="reference")
 """
 CHECKERS = {
     "mypy": ["-m", "mypy", "--strict", "--no-error-summary"],

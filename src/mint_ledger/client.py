@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
+from mint_ledger.arguments import plain_dials, plain_numbers, plain_ranges, whole
 from mint_ledger.errors import BadRequest
-from mint_ledger.game.dial_value import Value
 from mint_ledger.game.script import Wanted
 from mint_ledger.game.script_reading import ScriptItems, load_script, read_script
 from mint_ledger.game.several import together
@@ -22,6 +22,7 @@ from mint_ledger.studies.budget import Budget, Progress
 from mint_ledger.studies.elsewhere import takes_means
 
 if TYPE_CHECKING:
+    from mint_ledger.arguments import Number, Numbers, Settings, Whole, Words
     from mint_ledger.audit.audit import Audit
     from mint_ledger.audit.finding import Finding
     from mint_ledger.balance.attacks import Attacks
@@ -77,15 +78,15 @@ class Game(SharedGame):
 
     def _setting(
         self,
-        seed: int,
+        seed: Whole,
         habit: Several,
         variant: Several,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         sure: float = 0.95,
     ) -> Setting:
         """How it is played: by its only habit, where nothing else is said."""
-        turned = dict(dials) if dials is not None else {}
-        return Setting(seed, habit_for(self, together(habit)), together(variant), turned, sure)
+        turned = plain_dials(dials)
+        return Setting(whole(seed), habit_for(self, together(habit)), together(variant), turned, sure)
 
     def _wanted(self, targets: Sequence[str | Target]) -> list[Target]:
         """Targets by their names, or all of the file; one of several habits or variants once for each."""
@@ -97,14 +98,14 @@ class Game(SharedGame):
 
     def run(
         self,
-        seed: int = 1,
+        seed: Whole = 1,
         *,
-        run: int = 0,
+        run: Whole = 0,
         habit: Several = None,
         variant: Several = None,
         script: ScriptItems = (),
         only_script: bool = False,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         engine: EngineName = "auto",
     ) -> Run:
         """Play the game once.
@@ -125,18 +126,19 @@ class Game(SharedGame):
         """
         from mint_ledger.playing.run import play_run
 
+        seed, run = whole(seed), whole(run)
         setting = self._setting(seed, habit, variant, dials)
         return play_run(self, setting, run, script, only_script=only_script, engine=engine)
 
     def play(
         self,
-        seed: int = 1,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
         level: str | None = None,
         only_script: bool = False,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
     ) -> Session:
         """Play the game by hand, step by step.
 
@@ -153,6 +155,7 @@ class Game(SharedGame):
         """
         from mint_ledger.playing.session import Session
 
+        seed = whole(seed)
         return Session(self, self._setting(seed, habit, variant, dials), level, only_script=only_script)
 
     def play_tests(self) -> list[PlaytestResult]:
@@ -163,8 +166,8 @@ class Game(SharedGame):
 
     def audit(
         self,
-        runs: int = 50,
-        seed: int = 1,
+        runs: Whole = 50,
+        seed: Whole = 1,
         *,
         only: Sequence[str] = (),
         quick: bool = False,
@@ -191,6 +194,7 @@ class Game(SharedGame):
         """
         from mint_ledger.audit.audit import make_audit
 
+        runs, seed = whole(runs), whole(seed)
         return make_audit(
             self,
             runs=runs,
@@ -206,13 +210,13 @@ class Game(SharedGame):
     @takes_means
     def judge(
         self,
-        runs: int = 2_000,
-        seed: int = 1,
+        runs: Whole = 2_000,
+        seed: Whole = 1,
         *,
         only: Sequence[str] = (),
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
         executor: Executor | None = None,
@@ -237,20 +241,23 @@ class Game(SharedGame):
         """
         from mint_ledger.balance.targets import judge_targets
 
+        runs, seed = whole(runs), whole(seed)
         game, who = self.turned(together(variant), None), together(habit)
-        return judge_targets(game, runs, seed, only=only, habit=who, dials=dials, sure=sure, progress=progress)
+        return judge_targets(
+            game, runs, seed, only=only, habit=who, dials=plain_dials(dials), sure=sure, progress=progress
+        )
 
     @takes_means
     def sweep(
         self,
-        dials: Mapping[str, str | Sequence[float | str]],
-        runs: int = 1_000,
-        seed: int = 1,
+        dials: Mapping[str, str | Words],
+        runs: Whole = 1_000,
+        seed: Whole = 1,
         *,
         measures: Sequence[str] = ("rate(win)",),
         habit: Several = None,
         variant: Several = None,
-        points: int | None = None,
+        points: Whole | None = None,
         spread: str = "latin",
         store: str | Path | None = None,
         patient: bool = False,
@@ -283,19 +290,21 @@ class Game(SharedGame):
         """
         from mint_ledger.balance.sweep import PATIENCE, sweep_ranges
 
+        runs, seed, points = whole(runs), whole(seed), whole(points)
         budget = Budget(runs, math.inf if patient else PATIENCE)
         spread_over = None if points is None else (points, spread)
         setting = self._setting(seed, habit, variant, sure=sure)
-        return sweep_ranges(self, dials, measures, budget, setting, points=spread_over, store=store, progress=progress)
+        over = plain_ranges(dials)
+        return sweep_ranges(self, over, measures, budget, setting, points=spread_over, store=store, progress=progress)
 
     def ends(
         self,
-        runs: int = 1_000,
-        seed: int = 1,
+        runs: Whole = 1_000,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         seconds: float = 10.0,
         sure: float = 0.95,
         engine: EngineName = "auto",
@@ -321,18 +330,19 @@ class Game(SharedGame):
         """
         from mint_ledger.studies.ends import find_ends
 
+        runs, seed = whole(runs), whole(seed)
         return find_ends(self, runs, self._setting(seed, habit, variant, dials, sure=sure), seconds, engine, progress)
 
     def course(
         self,
         per: str,
-        runs: int = 1_000,
-        seed: int = 1,
+        runs: Whole = 1_000,
+        seed: Whole = 1,
         *,
         accounts: Sequence[str] | None = None,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
         progress: Progress | None = None,
@@ -358,6 +368,7 @@ class Game(SharedGame):
         """
         from mint_ledger.studies.course import find_course
 
+        runs, seed = whole(runs), whole(seed)
         setting = self._setting(seed, habit, variant, dials, sure=sure)
         return find_course(self, runs, setting, per, accounts, engine, progress)
 
@@ -365,14 +376,14 @@ class Game(SharedGame):
     def play_range(
         self,
         like: str | None = None,
-        runs: int = 10_000,
-        seed: int = 1,
+        runs: Whole = 10_000,
+        seed: Whole = 1,
         *,
-        most_runs: int | None = None,
+        most_runs: Whole | None = None,
         seconds: float = math.inf,
         skill: bool = False,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
         executor: Executor | None = None,
@@ -404,6 +415,7 @@ class Game(SharedGame):
         """
         from mint_ledger.players.range import find_range
 
+        runs, seed, most_runs = whole(runs), whole(seed), whole(most_runs)
         chosen = like or habit_for(self, None)
         if chosen is None:
             raise BadRequest(f"say whose timing the players have: one of {', '.join(self.habits) or 'no habits'}")
@@ -439,12 +451,12 @@ class Game(SharedGame):
     def judge_plays(
         self,
         plays: Plays | Told,
-        runs: int = 4_000,
-        seed: int = 1,
+        runs: Whole = 4_000,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
         executor: Executor | None = None,
@@ -468,18 +480,19 @@ class Game(SharedGame):
         """
         from mint_ledger.players.likeness import compare_plays
 
+        runs, seed = whole(runs), whole(seed)
         return compare_plays(self, plays, self._setting(seed, habit, variant, dials, sure=sure), runs)
 
     @takes_means
     def fit_plays(
         self,
         plays: Plays | Told,
-        ranges: Mapping[str, str | tuple[float, float]],
-        seed: int = 1,
+        ranges: Mapping[str, str | Numbers],
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         bank: str | Path | None = None,
         engine: EngineName = "auto",
         executor: Executor | None = None,
@@ -505,6 +518,7 @@ class Game(SharedGame):
         """
         from mint_ledger.players.fitting import find_fit
 
+        seed = whole(seed)
         setting = self._setting(seed, habit, variant, dials)
         return find_fit(self, plays, ranges, setting, bank=bank, progress=progress)
 
@@ -513,10 +527,10 @@ class Game(SharedGame):
         self,
         plays: Plays,
         habits: Sequence[str],
-        seed: int = 1,
+        seed: Whole = 1,
         *,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
@@ -539,14 +553,15 @@ class Game(SharedGame):
         """
         from mint_ledger.players.mixture import find_mixture
 
+        seed = whole(seed)
         return find_mixture(self, plays, habits, self._setting(seed, None, variant, dials), progress)
 
     @takes_means
     def change_for(
         self,
         fit: Fit,
-        changes: Mapping[str, Value],
-        seed: int = 1,
+        changes: Settings,
+        seed: Whole = 1,
         *,
         variant: Several = None,
         anyway: bool = False,
@@ -572,18 +587,19 @@ class Game(SharedGame):
         """
         from mint_ledger.players.change import find_change
 
+        seed = whole(seed)
         setting = self._setting(seed, fit.habit or None, variant, None)
-        return find_change(self, fit, changes, setting, anyway=anyway, progress=progress)
+        return find_change(self, fit, plain_dials(changes), setting, anyway=anyway, progress=progress)
 
     def income(
         self,
         account: str,
-        runs: int = 1_000,
-        seed: int = 1,
+        runs: Whole = 1_000,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
         progress: Progress | None = None,
@@ -608,16 +624,17 @@ class Game(SharedGame):
         """
         from mint_ledger.studies.income import find_income
 
+        runs, seed = whole(runs), whole(seed)
         return find_income(self, account, runs, self._setting(seed, habit, variant, dials, sure=sure), engine, progress)
 
     def attacks_in_play(
         self,
-        runs: int = 1_000,
-        seed: int = 1,
+        runs: Whole = 1_000,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
         progress: Progress | None = None,
@@ -641,6 +658,7 @@ class Game(SharedGame):
         """
         from mint_ledger.balance.attacks import find_attacks
 
+        runs, seed = whole(runs), whole(seed)
         return find_attacks(self, runs, self._setting(seed, habit, variant, dials, sure=sure), engine, progress)
 
     @takes_means
@@ -648,8 +666,8 @@ class Game(SharedGame):
         self,
         other: Game,
         measure: str = "rate(win)",
-        runs: int = 2_000,
-        seed: int = 1,
+        runs: Whole = 2_000,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
@@ -680,6 +698,7 @@ class Game(SharedGame):
         """
         from mint_ledger.balance.shares import share_out
 
+        runs, seed = whole(runs), whole(seed)
         setting = self._setting(seed, habit, variant, sure=sure)
         label = other.file if other.title == self.title else ""
         return share_out(self, other, measure, runs=runs, setting=setting, label=label, progress=progress)
@@ -689,12 +708,12 @@ class Game(SharedGame):
         self,
         each: Mapping[str, str | Sequence[str] | None],
         measure: str = "rate(win)",
-        runs: int = 1_000,
-        seed: int = 1,
+        runs: Whole = 1_000,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
         executor: Executor | None = None,
@@ -723,6 +742,7 @@ class Game(SharedGame):
         from mint_ledger.balance.grid import make_grid
         from mint_ledger.studies.estimate import checked_sure
 
+        runs, seed = whole(runs), whole(seed)
         setting = self._setting(seed, habit, variant, dials, sure=checked_sure(sure))
         return make_grid(self, each, measure, runs, setting, progress)
 
@@ -753,7 +773,7 @@ class Game(SharedGame):
 
     def matchup_curves(
         self,
-        dials: Mapping[str, str | Sequence[float | str]],
+        dials: Mapping[str, str | Words],
         pair: str | None = None,
         *,
         progress: Progress | None = None,
@@ -773,7 +793,8 @@ class Game(SharedGame):
         from mint_ledger.balance.dial_range import values_of
         from mint_ledger.balance.matchup_curve import make_curves
 
-        values = {name: values_of(self, name, text) if isinstance(text, str) else text for name, text in dials.items()}
+        over = plain_ranges(dials).items()
+        values = {name: values_of(self, name, text) if isinstance(text, str) else text for name, text in over}
         return make_curves(self, values, pair, progress)
 
     def odds(
@@ -781,8 +802,8 @@ class Game(SharedGame):
         *,
         at: Mapping[str, float | bool | str] | None = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
-        drawings: int | None = None,
+        dials: Settings | None = None,
+        drawings: Whole | None = None,
     ) -> Odds:
         """The exact odds of the game's lots: each branch in the long run, at each drawing, and until it first comes.
 
@@ -799,6 +820,7 @@ class Game(SharedGame):
         """
         from mint_ledger.exact.odds import game_odds
 
+        drawings = whole(drawings)
         return game_odds(self.turned(together(variant), dials), at, drawings)
 
     @takes_means
@@ -808,8 +830,8 @@ class Game(SharedGame):
         measure: str = "rate(win)",
         *,
         most: bool = True,
-        runs: int = 1_000,
-        seed: int = 1,
+        runs: Whole = 1_000,
+        seed: Whole = 1,
         habit: Several = None,
         variant: Several = None,
         sure: float = 0.95,
@@ -839,6 +861,7 @@ class Game(SharedGame):
         from mint_ledger.balance.tune_most import tune_most
         from mint_ledger.studies.estimate import checked_sure
 
+        runs, seed = whole(runs), whole(seed)
         setting = self._setting(seed, habit, variant, sure=checked_sure(sure))
         return tune_most(self, dials, measure, setting, runs, most=most, progress=progress)
 
@@ -846,8 +869,8 @@ class Game(SharedGame):
     def sensitivity(
         self,
         dials: Sequence[str] = (),
-        runs: int = 1_000,
-        seed: int = 1,
+        runs: Whole = 1_000,
+        seed: Whole = 1,
         *,
         measure: str = "rate(win)",
         share: float = 0.1,
@@ -880,16 +903,17 @@ class Game(SharedGame):
         from mint_ledger.balance.sensitivity import make_sensitivity
         from mint_ledger.studies.estimate import checked_sure
 
+        runs, seed = whole(runs), whole(seed)
         setting = self._setting(seed, habit, variant, sure=checked_sure(sure))
         return make_sensitivity(self, dials, measure, share, runs, setting, progress)
 
     @takes_means
     def sobol(
         self,
-        dials: Mapping[str, str | Sequence[float]],
-        points: int = 32,
-        runs: int = 200,
-        seed: int = 1,
+        dials: Mapping[str, str | Numbers],
+        points: Whole = 32,
+        runs: Whole = 200,
+        seed: Whole = 1,
         *,
         measure: str = "rate(win)",
         habit: Several = None,
@@ -919,6 +943,7 @@ class Game(SharedGame):
         from mint_ledger.balance.dial_range import bounds_of
         from mint_ledger.balance.sensitivity import sobol
 
+        points, runs, seed = whole(points), whole(runs), whole(seed)
         ranges = {name: (low, high) for name, (low, high, _) in bounds_of(self, dials).items()}
         setting = self._setting(seed, habit, variant)
         return sobol(self, ranges, measure=measure, points=points, runs=runs, setting=setting, progress=progress)
@@ -926,12 +951,12 @@ class Game(SharedGame):
     def own_shape(
         self,
         name: str,
-        runs: int = 200,
-        seed: int = 1,
+        runs: Whole = 200,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
         progress: Progress | None = None,
@@ -958,6 +983,7 @@ class Game(SharedGame):
         """
         from mint_ledger.studies.own_measure import own_measure, own_shape
 
+        runs, seed = whole(runs), whole(seed)
         own_measure(name)  # a wrong name is told before anything is played
         how: dict[str, Any] = {"habit": habit, "variant": variant, "dials": dials, "engine": engine}
         study = self.study(runs, seed, sure=sure, accounts=(), progress=progress, **how)
@@ -967,12 +993,12 @@ class Game(SharedGame):
     def tune(
         self,
         dial: str,
-        bounds: str | tuple[float, float, float],
+        bounds: str | Numbers,
         measure: str = "rate(win)",
-        want: str | float | Sequence[float] = "0.5",
+        want: str | Number | Numbers = "0.5",
         *,
-        runs: int = 10_000,
-        seed: int = 1,
+        runs: Whole = 10_000,
+        seed: Whole = 1,
         habit: Several = None,
         variant: Several = None,
         seconds: float = math.inf,
@@ -1007,6 +1033,7 @@ class Game(SharedGame):
         from mint_ledger.balance.dial_range import bounds_of, read_want
         from mint_ledger.balance.tune import tune_dial
 
+        runs, seed = whole(runs), whole(seed)
         wanted = Wanted(measure, read_want(want), str(want))
         known = bounds_of(self, {dial: bounds}, together(variant))[dial]
         budget = Budget(runs, seconds, most_runs)
@@ -1014,15 +1041,15 @@ class Game(SharedGame):
 
     def study(
         self,
-        runs: int = 200,
-        seed: int = 1,
+        runs: Whole = 200,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         measures: Mapping[str, str] | Sequence[str] = (),
         accounts: Sequence[str] | None = None,
-        times: Sequence[float] = (),
+        times: Numbers = (),
         until: str | float | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
@@ -1058,18 +1085,19 @@ class Game(SharedGame):
         """
         from mint_ledger.studies.studying import Asked, Means, study_game
 
+        runs, seed = whole(runs), whole(seed)
         setting = self._setting(seed, habit, variant, dials, sure)
         means = Means(engine, executor, progress, store)
-        return study_game(self, runs, setting, Asked(measures, accounts, times), means, until)
+        return study_game(self, runs, setting, Asked(measures, accounts, plain_numbers(times)), means, until)
 
     @takes_means
     def tune_many(
         self,
-        dials: Mapping[str, str | Sequence[float]],
+        dials: Mapping[str, str | Numbers],
         targets: Sequence[str | Target] = (),
         *,
-        runs: int = 10_000,
-        seed: int = 1,
+        runs: Whole = 10_000,
+        seed: Whole = 1,
         habit: Several = None,
         seconds: float = math.inf,
         most_runs: float = math.inf,
@@ -1100,6 +1128,7 @@ class Game(SharedGame):
         from mint_ledger.balance.dial_range import bounds_of
         from mint_ledger.balance.tune_many import tune_dials
 
+        runs, seed = whole(runs), whole(seed)
         wanted = self._wanted(targets)
         budget = Budget(runs, seconds, most_runs)
         return tune_dials(self, bounds_of(self, dials), wanted, budget, Setting(seed, together(habit), sure=sure), told)
@@ -1109,11 +1138,11 @@ class Game(SharedGame):
         self,
         dial: str,
         words: Sequence[str] = (),
-        dials: Mapping[str, str | Sequence[float]] | None = None,
+        dials: Mapping[str, str | Numbers] | None = None,
         targets: Sequence[str | Target] = (),
         *,
-        runs: int = 10_000,
-        seed: int = 1,
+        runs: Whole = 10_000,
+        seed: Whole = 1,
         habit: Several = None,
         seconds: float = math.inf,
         most_runs: float = math.inf,
@@ -1144,6 +1173,7 @@ class Game(SharedGame):
         from mint_ledger.balance.dial_range import bounds_of
         from mint_ledger.balance.tune_words import tune_words
 
+        runs, seed = whole(runs), whole(seed)
         wanted = self._wanted(targets)
         bounds = bounds_of(self, dials) if dials else {}
         setting = Setting(seed, together(habit), sure=sure)
@@ -1152,12 +1182,12 @@ class Game(SharedGame):
     @takes_means
     def tune_habits(
         self,
-        dials: Mapping[str, str | Sequence[float]],
+        dials: Mapping[str, str | Numbers],
         wants: Mapping[str, str | float] | None = None,
         measure: str = "rate(win)",
         *,
-        runs: int = 10_000,
-        seed: int = 1,
+        runs: Whole = 10_000,
+        seed: Whole = 1,
         seconds: float = math.inf,
         most_runs: float = math.inf,
         told: Callable[[Mapping[str, float], float], None] | None = None,
@@ -1186,6 +1216,7 @@ class Game(SharedGame):
         from mint_ledger.balance.dial_range import bounds_of, read_want
         from mint_ledger.balance.tune_habits import tune_habits
 
+        runs, seed = whole(runs), whole(seed)
         spans = {habit: read_want(want) for habit, want in (wants or {}).items()}
         return tune_habits(self, bounds_of(self, dials), spans, measure, Budget(runs, seconds, most_runs), seed, told)
 
@@ -1194,9 +1225,9 @@ class Game(SharedGame):
         *,
         habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         measures: Mapping[str, str] | Sequence[str] | None = None,
-        states: int = 250_000,
+        states: Whole = 250_000,
         seconds: float = math.inf,
         progress: Progress | None = None,
     ) -> Exact:
@@ -1221,6 +1252,7 @@ class Game(SharedGame):
         """
         from mint_ledger.exact.answers import exact_answers
 
+        states = whole(states)
         setting = self._setting(1, habit, variant, dials)
         turned = setting.of(self)
         return exact_answers(

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
 
 from mint_ledger import showing
+from mint_ledger.arguments import whole
 from mint_ledger.engines.names import EngineName
-from mint_ledger.game.dial_value import Value
 from mint_ledger.game.several import together
 from mint_ledger.lowering.playable import PlayableGame, game_of
 from mint_ledger.playing.setting import habit_for
@@ -17,6 +17,7 @@ from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.elsewhere import takes_means
 
 if TYPE_CHECKING:
+    from mint_ledger.arguments import Settings, Whole
     from mint_ledger.balance.comparison import Comparison
 
 Several = str | Sequence[str] | None
@@ -30,13 +31,13 @@ class SharedGame(PlayableGame):
     def compare(
         self,
         other: PlayableGame | None = None,
-        runs: int = 2_000,
-        seed: int = 1,
+        runs: Whole = 2_000,
+        seed: Whole = 1,
         *,
         habit: Several = None,
         other_habit: Several = None,
         variant: Several = None,
-        dials: Mapping[str, Value] | None = None,
+        dials: Settings | None = None,
         measures: Sequence[str] = (),
         label: str = "",
         sure: float = 0.95,
@@ -68,10 +69,11 @@ class SharedGame(PlayableGame):
         """
         from mint_ledger.balance.comparison import compare_games
 
+        runs, seed = whole(runs), whole(seed)
         second = self if other is None else other
         named = together(variant)
         second = second.with_variant(named) if named else second
-        second = second.with_dials(dials) if dials else second
+        second = second.turned(None, dials)
         first_habit = habit_for(self, together(habit))
         second_habit = first_habit if other_habit is None else habit_for(second, together(other_habit))
         return compare_games(
@@ -89,8 +91,8 @@ class SharedGame(PlayableGame):
     @takes_means
     def report(
         self,
-        runs: int = 2_000,
-        seed: int = 1,
+        runs: Whole = 2_000,
+        seed: Whole = 1,
         *,
         dials: Mapping[str, str] | None = None,
         store: str | Path | None = None,
@@ -120,6 +122,7 @@ class SharedGame(PlayableGame):
         """
         from mint_ledger.report.gathering import gather
 
+        runs, seed = whole(runs), whole(seed)
         page = gather(
             self, runs=runs, seed=seed, sure=sure, dials=dials, store=store, command=command, progress=progress
         )

@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping, Sequence, Sized
+from collections.abc import Mapping, Sized
+from typing import TYPE_CHECKING
 
+from mint_ledger.arguments import plain_ranges
 from mint_ledger.errors import BadRequest, nearest
 from mint_ledger.game.dial_value import Value, is_pattern, times
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span, parse_span
 from mint_ledger.game.scaling import matching
 from mint_ledger.lowering.playable import PlayableGame
+
+if TYPE_CHECKING:
+    from mint_ledger.arguments import Number, Numbers
 
 Bounds = tuple[float, float, float]
 """The least, the most and the step of a dial."""
@@ -144,9 +149,7 @@ def read_bounds(text: str, today: float) -> Bounds:
     return low, high, 1.0 if whole else (high - low) / 100
 
 
-def bounds_of(
-    game: PlayableGame, dials: Mapping[str, str | Sequence[float]], variant: str | None = None
-) -> dict[str, Bounds]:
+def bounds_of(game: PlayableGame, dials: Mapping[str, str | Numbers], variant: str | None = None) -> dict[str, Bounds]:
     """The bounds and steps of some dials.
 
     Raises:
@@ -157,7 +160,7 @@ def bounds_of(
         raise BadRequest("tuning wants a dial, like crab.bite=4..12")
     turned = game.turned(variant, None)
     found: dict[str, Bounds] = {}
-    for name, bounds in dials.items():
+    for name, bounds in plain_ranges(dials).items():
         no_word(turned, name, "tuning moves numbers")
         today = today_of(turned, name)
         if not isinstance(bounds, str) and len(bounds) == 2:
@@ -177,7 +180,7 @@ def bounds_of(
     return found
 
 
-def read_want(want: str | float | Sequence[float]) -> Span:
+def read_want(want: str | Number | Numbers) -> Span:
     """What is wanted of an estimate: a range like `0.55..0.65` or `(0.55, 0.65)`, or one value.
 
     Raises:
@@ -188,7 +191,8 @@ def read_want(want: str | float | Sequence[float]) -> Span:
             raise BadRequest(f"what is wanted lies between two numbers, like (0.55, 0.65), not {want}")
         want = "..".join(repr(float(end)) for end in want)
     try:
-        return parse_span(float(want) if isinstance(want, str) and ".." not in want else want)
+        plain = want.item() if hasattr(want, "item") else want
+        return parse_span(float(plain) if isinstance(plain, str) and ".." not in plain else plain)
     except ValueError:
         raise BadRequest(f"what is wanted is a range like 0.55..0.65 or a number, not '{want}'") from None
 

@@ -6,10 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
-from typing import Any, Generic, Self, TypeVar, cast
+from typing import TYPE_CHECKING, Any, Generic, Self, TypeVar, cast
 
 from pydantic import PrivateAttr
 
+from mint_ledger.arguments import plain_dials
 from mint_ledger.errors import Fault, GameError, NotFound, nearest
 from mint_ledger.files import write_text
 from mint_ledger.game.dial_value import Value
@@ -30,6 +31,9 @@ from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.lower import lower, open_lowering
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.sites import Sites
+
+if TYPE_CHECKING:
+    from mint_ledger.arguments import Settings
 
 MOST_MEASURED = 8
 SomeGame = TypeVar("SomeGame", bound="PlayableGame")
@@ -113,7 +117,7 @@ class PlayableGame(GameFile):
         """All dials of the game, by name."""
         return self.lowered.program.dials
 
-    def with_dials(self, changes: Mapping[str, Value]) -> Self:
+    def with_dials(self, changes: Settings) -> Self:
         """The same game with some dials set; `{"*.bite": "x0.8"}` multiplies all that the pattern means.
 
         Raises:
@@ -123,9 +127,7 @@ class PlayableGame(GameFile):
         """
         program = self.lowered.program
         dials = program.dials
-        # Numbers of NumPy and pandas are numbers.
-        changes = {name: value.item() if hasattr(value, "item") else value for name, value in changes.items()}
-        changes = concrete(dials, program.cast, self.stats, changes)
+        changes = concrete(dials, program.cast, self.stats, plain_dials(changes))
         written = {dials.place(name): value for name, value in changes.items()}
         turning = (self._turning or Turning(self.source, program.cast, {})).further(written)
         if any(name in dials.formulas for name in changes):
@@ -163,10 +165,10 @@ class PlayableGame(GameFile):
         """The variant that set some of its dials, or several: `hard + trowel`; empty if none did."""
         return self._turning.variant if self._turning is not None else ""
 
-    def turned(self, variant: str | None, dials: Mapping[str, Value] | None) -> Self:
+    def turned(self, variant: str | None, dials: Settings | None) -> Self:
         """The same game with the dials of a variant, then some dials set; see `with_variant` and `with_dials`."""
         game = self.with_variant(variant) if variant else self
-        return game.with_dials(dials) if dials else game
+        return game.with_dials(dials) if dials is not None and len(dials) else game
 
     def target(self, name: str) -> Target:
         """One of the file's targets by its name.
