@@ -180,3 +180,27 @@ def test_what_is_included_is_looked_at_as_part_of_its_game_and_other_files_are_l
         assert hover is None
 
     speak(tmp_path, talk)
+
+
+def test_a_fault_of_ours_is_told_in_one_line(capsys: pytest.CaptureFixture[str]) -> None:
+    """What the package for editors logs with a traceback."""
+    import logging
+
+    from mint_ledger.cli.own_fault import tell_in_one_line
+    from mint_ledger.plain import neutral
+
+    tell_in_one_line("some.package")
+    logger = logging.getLogger("some.package.deep")
+    try:
+        neutral(None)  # type: ignore[arg-type]
+    except AttributeError:
+        logger.exception("Exception occurred")
+    try:
+        int("no\nnumber")
+    except ValueError:
+        logger.exception("Exception occurred")
+    logger.info("nobody wants to know")
+    said = capsys.readouterr().err.splitlines()
+    assert len(said) == 2
+    assert "fault of its own at plain.py:" in said[0] and "AttributeError" in said[0]
+    assert said[1].startswith("some.package.deep: ValueError: invalid literal")

@@ -226,3 +226,16 @@ def test_faults_of_space(old: str, new: str, words: str) -> None:
     with pytest.raises(mint.GameError) as caught:
         mint.loads(text.replace(old, new, 1))
     assert words in str(caught.value)
+
+
+def test_a_radius_that_nothing_asks_for_may_be_faulty_all_the_same() -> None:
+    game = """
+title: Pond
+clock: {limit: 5}
+space: {}
+kinds:
+  ring: {where: [0, 0], radius: "sise * 2", stats: {size: 3}}
+"""
+    with pytest.raises(mint.GameError, match=r"ring.radius: unknown name 'sise', did you mean 'size'"):
+        mint.loads(game)
+    assert mint.loads(game.replace("sise", "size")).run().time == 5.0

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.arguments import plain_dials, plain_numbers, plain_ranges, whole
+from mint_ledger.accepted import plain_dials, plain_numbers, plain_ranges, whole
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.script import Wanted
 from mint_ledger.game.script_reading import ScriptItems, load_script, read_script
@@ -22,7 +22,7 @@ from mint_ledger.studies.budget import Budget, Progress
 from mint_ledger.studies.elsewhere import takes_means
 
 if TYPE_CHECKING:
-    from mint_ledger.arguments import Number, Numbers, Settings, Whole, Words
+    from mint_ledger.accepted import Number, Numbers, Settings, Whole, Words
     from mint_ledger.audit.audit import Audit
     from mint_ledger.audit.finding import Finding
     from mint_ledger.balance.attacks import Attacks

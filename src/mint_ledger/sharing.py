@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Self
 
 from mint_ledger import showing
-from mint_ledger.arguments import whole
+from mint_ledger.accepted import whole
 from mint_ledger.engines.names import EngineName
 from mint_ledger.game.several import together
 from mint_ledger.lowering.playable import PlayableGame, game_of
@@ -17,7 +17,7 @@ from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.elsewhere import takes_means
 
 if TYPE_CHECKING:
-    from mint_ledger.arguments import Settings, Whole
+    from mint_ledger.accepted import Settings, Whole
     from mint_ledger.balance.comparison import Comparison
 
 Several = str | Sequence[str] | None

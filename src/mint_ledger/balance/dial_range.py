@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping, Sized
 from typing import TYPE_CHECKING
 
-from mint_ledger.arguments import plain_ranges
+from mint_ledger.accepted import plain_ranges
 from mint_ledger.errors import BadRequest, nearest
 from mint_ledger.game.dial_value import Value, is_pattern, times
 from mint_ledger.game.dials import plain_value
@@ -16,7 +16,7 @@ from mint_ledger.game.scaling import matching
 from mint_ledger.lowering.playable import PlayableGame
 
 if TYPE_CHECKING:
-    from mint_ledger.arguments import Number, Numbers
+    from mint_ledger.accepted import Number, Numbers
 
 Bounds = tuple[float, float, float]
 """The least, the most and the step of a dial."""

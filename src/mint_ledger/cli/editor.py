@@ -15,6 +15,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from mint_ledger.cli.own_fault import tell_in_one_line
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
@@ -36,6 +37,7 @@ def editor() -> None:
     """Speak with an editor (Language Server Protocol, over stdin and stdout): faults, names, what they mean."""
     try:
         server, games = make_server()
+        tell_in_one_line("pygls", "asyncio")
         # What is typed is answered while a text is looked at beside it.
         sys.setswitchinterval(SWITCH)
         # What is there from the start stays, and need not be looked through each time.

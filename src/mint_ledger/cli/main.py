@@ -54,6 +54,7 @@ from mint_ledger.cli.frame import (
 )
 from mint_ledger.cli.odds import odds
 from mint_ledger.cli.output import flush, hint, say, say_json
+from mint_ledger.cli.own_fault import error_line, fault_line
 from mint_ledger.cli.players import players
 from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
@@ -61,7 +62,6 @@ from mint_ledger.cli.tables import export, tables
 from mint_ledger.cli.watch import watch
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import BadRequest, BooksError, BrokenProgram, MintError
-from mint_ledger.versions import __version__
 from mint_ledger.views.width import set_width
 
 if TYPE_CHECKING:
@@ -478,7 +478,8 @@ def _code_of(command: Callable[[], None]) -> str | int | None:
                 say("interrupted", error=True)
         flush()
     except (BrokenProgram, BooksError) as error:
-        code = _fault(str(error))
+        say(fault_line(str(error)), error=True)
+        code = INTERNAL_FAULT
     except MintError as error:
         say(str(error), error=True)
         code = UNUSABLE
@@ -494,24 +495,9 @@ def _code_of(command: Callable[[], None]) -> str | int | None:
         say(f"cannot go on: {error.strerror or error}{f' ({error.filename})' if error.filename else ''}", error=True)
         code = UNUSABLE
     except Exception as error:
-        code = _fault(f"{type(error).__name__}: {' '.join(str(error).split())[:200]}", error)
+        say(error_line(error), error=True)
+        code = INTERNAL_FAULT
     return code
-
-
-def _fault(what: str, error: BaseException | None = None) -> int:
-    """A fault of ours: one line with what is needed to find it, and where to send it."""
-    at = ""
-    trace = error.__traceback__ if error is not None else None
-    while trace is not None:
-        name = Path(trace.tb_frame.f_code.co_filename)
-        at = f" at {name.name}:{trace.tb_lineno}" if "mint_ledger" in name.parts else at
-        trace = trace.tb_next
-    say(
-        f"mint-ledger {__version__} has a fault of its own{at}: {what}. Nothing is wrong with your file. Please send "
-        "this line, and the file if you may, to whoever gave you Mint Ledger",
-        error=True,
-    )
-    return INTERNAL_FAULT
 
 
 def _let_go_of_output() -> None:

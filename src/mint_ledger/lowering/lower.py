@@ -33,7 +33,7 @@ from mint_ledger.lowering.lot import lower_weights
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.luck import rule_luck
 from mint_ledger.lowering.measure import lower_measures
-from mint_ledger.lowering.motion import check_space, forget_motion, lower_motion
+from mint_ledger.lowering.motion import check_radii, check_space, forget_motion, lower_motion
 from mint_ledger.lowering.named_formula import check_named_formulas
 from mint_ledger.lowering.presence import emit_beginnings, lower_begin, lower_opening, lower_presence, lower_watch_gone
 from mint_ledger.lowering.readout import lower_readout
@@ -179,6 +179,7 @@ def _lower_all(
     _check_overrides(lowering)
     taken = lower_measures(lowering, measures or {})
     _lower_parts(lowering)
+    check_radii(lowering)
     size = lowering.layout.layout().size
     if size > MOST_NUMBERS:
         message = (

@@ -329,6 +329,17 @@ def radius(lowering: Lowering, b: BlockBuilder, ref: EntityRef) -> Expr:
     return amount(scope, member.kind.radius, "radius")
 
 
+def check_radii(lowering: Lowering) -> None:
+    """Look at the formulas of radii that nothing has asked for: they may be faulty all the same."""
+    for member in lowering.cast.members.values():
+        formula = member.kind.radius
+        if not member.room or not is_somewhere(member) or formula is None or formula.number is not None:
+            continue
+        owner = next((a for a in member.family if lowering.game.kinds[a].radius is not None), member.name)
+        if ("kinds", owner, "radius") not in lowering.sites.seen:
+            radius(lowering, BlockBuilder(), EntityRef(const(float(member.first)), (member,)))
+
+
 def emit_place(scope: Scope, ref: EntityRef, to: list[Formula], cause: Expr, by: Expr, *path: str | int) -> None:
     """Emit the putting of an entity at a place."""
     b = scope.builder

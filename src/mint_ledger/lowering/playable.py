@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Generic, Self, TypeVar, cast
 
 from pydantic import PrivateAttr
 
-from mint_ledger.arguments import plain_dials
+from mint_ledger.accepted import plain_dials
 from mint_ledger.errors import Fault, GameError, NotFound, nearest
 from mint_ledger.files import write_text
 from mint_ledger.game.dial_value import Value
@@ -33,7 +33,7 @@ from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.sites import Sites
 
 if TYPE_CHECKING:
-    from mint_ledger.arguments import Settings
+    from mint_ledger.accepted import Settings
 
 MOST_MEASURED = 8
 SomeGame = TypeVar("SomeGame", bound="PlayableGame")

@@ -1,4 +1,4 @@
-"""What calls take in the place of plain numbers: those of NumPy and pandas, alone or in arrays and series."""
+"""What calls accept in the place of plain numbers: those of NumPy and pandas, alone or in arrays and series."""
 
 from __future__ import annotations
 
