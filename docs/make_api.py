@@ -32,7 +32,7 @@ WHOLE: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ("", "mint_ledger.balance.attacks", ("Attacks",)),
     ("", "mint_ledger.balance.grid", ("Grid",)),
     ("Exact answers", "mint_ledger.exact.answers", ("Exact",)),
-    ("Targets", "mint_ledger.balance.targets", ("Judged",)),
+    ("Targets", "mint_ledger.balance.targets", ("Judged", "JudgedTargets")),
     ("Sweeps, comparisons and shares", "mint_ledger.balance.sweep", ("Sweep",)),
     ("", "mint_ledger.balance.comparison", ("Comparison",)),
     ("", "mint_ledger.balance.shares", ("Shares",)),
@@ -51,7 +51,7 @@ WHOLE: tuple[tuple[str, str, tuple[str, ...]], ...] = (
 )  # fmt: skip
 ONLY = {
     "PlayableGame": (
-        "dials", "with_dials", "with_variant", "turned", "target", "file", "changes", "lowered", "model_copy",
+        "dials", "with_dials", "with_variant", "turned", "scripted", "script", "target", "file", "changes", "lowered", "model_copy",
         "to_yaml", "save",
     ),
 }  # fmt: skip
@@ -67,6 +67,10 @@ def api_page() -> str:
         "What a call raises is a `mint.MintError`, whose text is for a designer (only `Game(…)` itself raises what pydantic "
         "does, where its arguments fit no model). A call that takes long takes "
         "`progress=`, and is stopped with Ctrl-C.",
+        "",
+        "In signatures `Whole` is a whole number and `Number` any number, of Python's own or of NumPy; `Numbers` are "
+        "several, as a list, an array or a series, and `Words` numbers or words; `Settings` are dials by name with what "
+        "they are set to, as a mapping or a series.",
     ]
     for heading, module, names in WHOLE:
         if heading:

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from mint_ledger.balance.sensitivity import Sensitivity
     from mint_ledger.balance.shares import Shares
     from mint_ledger.balance.sweep import Sweep
-    from mint_ledger.balance.targets import Judged
+    from mint_ledger.balance.targets import Judged, JudgedTargets
     from mint_ledger.balance.tune import Tuned
     from mint_ledger.balance.tune_habits import TunedHabits
     from mint_ledger.balance.tune_many import TunedMany
@@ -79,6 +79,7 @@ _PLACES = {
     "Shares": "balance.shares",
     "Sweep": "balance.sweep",
     "Judged": "balance.targets",
+    "JudgedTargets": "balance.targets",
     "Tuned": "balance.tune",
     "TunedHabits": "balance.tune_habits",
     "TunedMany": "balance.tune_many",
@@ -144,6 +145,7 @@ __all__ = [
     "Grid",
     "Income",
     "Judged",
+    "JudgedTargets",
     "Likeness",
     "MatchupCurves",
     "Matchups",
