@@ -398,7 +398,7 @@ class Game(SharedGame):
             like: the habit whose timing, slips and finds all have; by default the only one of the game.
             runs: how many runs confirm each number that is told.
             seed: the seed; the same one and the same `most_runs` find the same.
-            most_runs: how many runs the search may take, besides those that prune what is found; by default 200,000,
+            most_runs: how many runs the search may take, besides those that prune what is found; by default 160,000,
                 and more where runs are short.
             seconds: begin no further rounds of the search after so long.
             skill: say what skill is worth as well: the wins of each at reactions and slips from perfect to poor.

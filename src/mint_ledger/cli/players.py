@@ -74,7 +74,7 @@ def players(
         int | None, typer.Option(help="How many runs confirm each number that is told: 10,000; beside PLAYS 4,000.")
     ] = None,
     most_runs: Annotated[
-        int | None, typer.Option(help="How many runs the search may take: 200,000, more where runs are short.")
+        int | None, typer.Option(help="How many runs the search may take: 160,000, more where runs are short.")
     ] = None,
     seconds: Annotated[float, typer.Option(help="Begin no further round of the search after so many.")] = math.inf,
     seed: SeedOption = 1,

@@ -29,7 +29,7 @@ from mint_ledger.studies.studying import Asked, study_game
 SEARCHED, RANDOM = "searched", "searched at random"
 # So many acts at most, each with so many conditions; thresholds are sixteenths of the range.
 SLOTS, TERMS, PARTS = 6, 2, 16
-MOST_FEATURES = 12
+MOST_FEATURES = 13
 MOST_COUNTED = 4
 ROOM, SAMPLED = 4_000, 200
 # A threshold that is not to be met by what stands on it exactly.
@@ -69,11 +69,14 @@ Candidate = tuple[Slot, ...]
 
 
 def tidy(slots: Iterable[Slot]) -> Candidate:
-    """Without what can never be come to: an act again behind its own without a condition."""
+    """Without what can never be come to, or changes nothing: an act again behind its own without a condition, or right
+    before it."""
     kept: list[Slot] = []
     always: set[str] = set()
     for slot in slots:
         if slot.action not in always:
+            while not slot.terms and kept and kept[-1].action == slot.action:
+                kept.pop()
             kept.append(slot)
             if not slot.terms:
                 always.add(slot.action)
@@ -104,8 +107,8 @@ class Space:
 
 
 def find_space(game: PlayableGame, like: str) -> Space:
-    """What the players of a habit can do, and see: their own stats, those of the game and of single others, how many
-    there are of each kind.
+    """What the players of a habit can do, and see: their own stats, those of the game and of single others, the time,
+    how many there are of each kind.
 
     Where the habit says what it `sees`, it is that alone.
 
@@ -132,7 +135,11 @@ def find_space(game: PlayableGame, like: str) -> Space:
             between = facts.account(name, entity)
             if between is not None:
                 features.setdefault(name, _thresholds(between.low, between.high, whole=bool(stat.whole)))
-    cast = lowered.program.cast
+    clock, cast = lowered.program.clock, lowered.program.cast
+    if wanted is None and clock.limit is not None:
+        # Near the end it may pay to dare more, or less.
+        parts = _thresholds(0.0, clock.limit, whole=False)
+        features["time"] = tuple(sorted({float(round(part)) for part in parts} - {0.0})) or parts
     for member in cast.members.values():
         # Of one foe it is known which is meant; of many only how many there are.
         for name, stat in member.kind.stats.items() if member.is_single and member.name != player.name else ():

@@ -32,13 +32,13 @@ if TYPE_CHECKING:
 
 CONFIRM = 10_000
 # So many runs of so many steps may be searched; more of shorter ones, which take as long, up to so many times more.
-SEARCHED_RUNS, STEPS_OF_A_RUN, MOST_MORE = 200_000, 4_000, 50
+SEARCHED_RUNS, STEPS_OF_A_RUN, MOST_MORE = 160_000, 4_000, 50
 # Searches that begin anew: so many at least and at most, one for each so many runs.
-RESTARTS, RUNS_A_RESTART = (3, 10), 100_000
+RESTARTS, RUNS_A_RESTART = (3, 8), 100_000
 # Of the runs so much looks for the best; the rest for what each act is worth, which begins from the best.
-LOOKING = 0.75
-# So many of what they found are climbed on from, where runs are short.
-CLIMBERS = 3
+LOOKING = 0.6
+# So many of what they found are climbed on from, where runs are short; and what is better is judged by more of them.
+CLIMBERS, CARE = 3, 4
 # Apart from the seed of all studies: for the search, for the choice, and for what is told.
 CHOICE, TOLD = 500_000, 700_000
 # What lies as near as this to another rate is as good.
@@ -189,23 +189,28 @@ def find_range(
         parts += [(("without", action), space.without(action)) for action in space.actions]
     # Of two acts, one alone is the best without the other.
     distinct = {part.actions for _, part in parts}
-    shares = round(most_runs * LOOKING / restarts), round(most_runs * (1 - LOOKING) / max(len(distinct), 1))
+    # Where runs are short, there is time for many beginnings.
+    is_short = restarts > RESTARTS[0]
+    searches = restarts if is_short else 1
+    shares = round(most_runs * LOOKING / searches), round(most_runs * (1 - LOOKING) / max(len(distinct), 1))
     tried: list[Candidate] = []
-    last = Search(played, setting.seed, shares[0], until, progress)
+    care = CARE if is_short else 1
+    last = Search(played, setting.seed, shares[0], until, progress, care=care)
     others: dict[tuple[str, str], Candidate] = {}
     try:
-        for restart in range(restarts):
-            last = Search(played, setting.seed + 10_000 * restart, shares[0], until, progress)
+        tried.append(last.built(()))
+        for restart in range(1, searches):
+            last = Search(played, setting.seed + 10_000 * restart, shares[0], until, progress, care=care)
             tried.append(last.run(()))
-        if restarts > RESTARTS[0]:
+        if is_short:
             # And once more from what all of them found.
-            last = Search(played, setting.seed + 10_000 * restarts, shares[0], until, progress)
+            last = Search(played, setting.seed + 10_000 * restarts, shares[0], until, progress, care=care)
             tried.append(last.run(tried))
 
         def chosen(candidate: Candidate) -> float:
-            return float(played.wins(candidate, JUDGED, setting.seed + CHOICE).mean())
+            return float(played.wins(candidate, JUDGED * care, setting.seed + CHOICE).mean())
 
-        if restarts > RESTARTS[0]:
+        if is_short:
             # Runs are short: from the best of them to whatever is higher among all neighbours.
             tried = [last.climbed(candidate) for candidate in sorted(tried, key=chosen)[-CLIMBERS:]]
         best = last.polished(last.pruned(max(tried, key=chosen)))
@@ -213,8 +218,8 @@ def find_range(
         for what, part in parts:
             if part.actions not in by_acts:
                 begin = tuple(slot for slot in best if slot.action in part.actions)
-                search = Search(played, setting.seed + 20_000, shares[1], until, progress)
-                by_acts[part.actions] = search.run([begin], part)
+                search = Search(played, setting.seed + 20_000, shares[1], until, progress, care=care)
+                by_acts[part.actions] = search.built([begin], part)
             others[what] = by_acts[part.actions]
         # What was found with fewer acts is a habit like any other.
         higher = max((best, *by_acts.values()), key=chosen)
@@ -238,7 +243,8 @@ def find_range(
 
     def of_habit(habit: str) -> Estimate:
         fresh = Setting(setting.seed + TOLD, habit, sure=setting.sure)
-        return study_game(played.game, runs, fresh, Asked((), ())).rate("win")
+        game_ = played.game if habit == played.random else turned
+        return study_game(game_, runs, fresh, Asked((), ())).rate("win")
 
     entities = turned.lowered.habit_players[like]
     players = turned.lowered.habit_players

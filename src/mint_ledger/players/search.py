@@ -1,4 +1,4 @@
-"""Searches for the habit that wins most: a beam over neighbours, with successive halving under the same, fresh luck.
+"""Searches for the habit that wins most: among neighbours, with successive halving under the same, fresh luck.
 
 Sources: Karnin, Koren, Somekh, "Almost optimal exploration in multi-armed bandits", ICML 2013, for halving; the beam is
 a common search of artificial intelligence (Lowerre, "The HARPY speech recognition system", 1976).
@@ -20,14 +20,20 @@ from mint_ledger.studies.budget import Progress
 # So many are tried in a round, of which so many go on; the first round has more, drawn at random.
 WIDE, BEAM, BEGIN = 96, 4, 320
 FIRST_RUNS, MOST_RUNS = 30, 1_600
+# Neighbours are many and mostly worse: of those of a round a fifth goes on each time.
+CUT, FIRST_OF_PAIRS, FIRST_OF_ROUND, LAST_OF_ROUND = 5, 20, 40, 1_200
+# Of so many thresholds all are looked at from the start.
+FEW = 4
 # The search is over after so many rounds in which nothing better came.
-STILL = 4
+STILL, STILL_BUILT = 4, 2
 # What costs less than a quarter of a point is left out.
 WORTH = 0.0025
-MOST_PASSES = 3
+MOST_PASSES, FIRST_OF_POLISH = 3, 120
 JUDGED, PARTS = 4_000, 4
 # A climb takes so many steps at most, and ends where so many rounds found nothing higher.
 MOST_CLIMBS, STILL_CLIMBS = 16, 2
+# So many that are farther away are looked at each time.
+MOST_FAR = 8_000
 # How candidates are changed; what stands here more often is done more often.
 KINDS = (*["threshold"] * 3, "term", "term", "act", "put in", "put in", "drop", "swap")
 
@@ -39,6 +45,7 @@ class Search:
     Attributes:
         budget: begin no more rounds after so many runs; `until`, or after that moment (of `time.monotonic`).
         best: the best that was found so far, should the search be broken off.
+        care: by so many times as many runs it is judged what is better, where runs are short.
     """
 
     played: Played
@@ -47,6 +54,12 @@ class Search:
     until: float
     progress: Progress | None = None
     best: Candidate = ()
+    care: int = 1
+
+    @property
+    def judged(self) -> int:
+        """So many runs judge what is better."""
+        return JUDGED * self.care
 
     def run(self, begin: Sequence[Candidate], space: Space | None = None) -> Candidate:
         """The best candidate that is found from some to begin with, of the acts of a space."""
@@ -66,45 +79,102 @@ class Search:
                 self.progress(min(self.played.runs - spent, self.budget), self.budget)
         return best
 
-    def _halved(self, pool: list[Candidate], seed: int, most: int) -> list[Candidate]:
+    def built(self, begin: Sequence[Candidate], space: Space | None = None) -> Candidate:
+        """The best that is built up from pairs of acts: in each round the best of those that are a coarse step away."""
+        space = space or self.played.space
+        terms = _coarse(space)
+        spent = self.played.runs
+        beam = self._halved(
+            list(dict.fromkeys([*begin, (), *_pairs(space, terms)])),
+            self.seed,
+            spent + self.budget,
+            begin=FIRST_OF_PAIRS,
+            cut=CUT,
+        )
+        best, still, round_ = beam[0], 0, 0
+        self.best = best
+        while still < STILL_BUILT and self.played.runs - spent < self.budget and time.monotonic() < self.until:
+            round_ += 1
+            pool = list(dict.fromkeys([best, *beam, *_around(best, space, terms)]))
+            # A round that is begun is played to its end: what is best half way through is best by luck.
+            beam = self._halved(
+                pool, self.seed + round_, sys.maxsize, begin=FIRST_OF_ROUND, cut=CUT, last=LAST_OF_ROUND, known=best
+            )
+            still = still + 1 if beam[0] == best else 0
+            best = self.best = beam[0]
+            if self.progress is not None:
+                self.progress(min(self.played.runs - spent, self.budget), self.budget)
+        return best
+
+    def _halved(
+        self,
+        pool: list[Candidate],
+        seed: int,
+        most: int,
+        *,
+        begin: int = FIRST_RUNS,
+        cut: int = 4,
+        last: int = MOST_RUNS,
+        known: Candidate | None = None,
+    ) -> list[Candidate]:
         """The best of a pool: the worse part goes, the others are played on, with the same luck each.
 
-        Nothing more is played once so many runs were played in all.
+        Nothing more is played once so many runs were played in all. What is `known`, the first of the pool, is played
+        to the end; what is won and lost in the very same runs at first is taken to play alike, and left out.
         """
-        runs, first = FIRST_RUNS, 0
+        runs, first = begin, 0
         won = dict.fromkeys(pool, 0.0)
         while True:
+            flags = {candidate: self.played.wins(candidate, runs, seed, first) for candidate in pool}
+            if known is not None and first == 0:
+                pool = [one for one in pool if one == known or not np.array_equal(flags[one], flags[known])]
             for candidate in pool:
-                won[candidate] += float(self.played.wins(candidate, runs, seed, first).sum())
+                won[candidate] += float(flags[candidate].sum())
             first += runs
             pool = sorted(pool, key=lambda candidate: -won[candidate])
-            if (len(pool) <= BEAM and runs >= MOST_RUNS // 4) or self.played.runs >= most:
+            if (len(pool) <= BEAM + (known is not None) and runs >= last // 4) or self.played.runs >= most:
                 return pool[:BEAM]
-            pool = pool[: max(BEAM, len(pool) // 4)]
-            runs = min(3 * runs, MOST_RUNS)
+            better = pool[: max(BEAM, len(pool) // cut)]
+            pool = better if known is None or known in better else [*better, known]
+            runs = min(3 * runs, last)
 
     def _gap(self, candidate: Candidate, base: Flags, seed: int) -> tuple[float, float]:
         """By how much a candidate wins more often than the one whose wins are known, under the same luck, and half of
         the interval; one that is clearly worse is not played to the end."""
         won: list[Flags] = []
         while True:
-            first = len(won) * (JUDGED // PARTS)
-            won.append(self.played.wins(candidate, JUDGED // PARTS, seed, first))
-            gap = np.concatenate(won).astype(float) - base[: first + JUDGED // PARTS]
+            first = len(won) * (self.judged // PARTS)
+            won.append(self.played.wins(candidate, self.judged // PARTS, seed, first))
+            gap = np.concatenate(won).astype(float) - base[: first + self.judged // PARTS]
             half = 1.96 * float(gap.std(ddof=1)) / len(gap) ** 0.5
             if len(won) == PARTS or gap.mean() + 1.5 * half < -WORTH:
                 return float(gap.mean()), half
 
     def climbed(self, candidate: Candidate) -> Candidate:
-        """The best neighbour of all, and of that the best again, as long as it certainly wins more often."""
-        space, still = self.played.space, 0
+        """The best neighbour of all, and of that the best again, as long as it certainly wins more often; where none
+        does, the best of many that are farther away."""
+        space, still, draw = self.played.space, 0, random.Random(f"{self.seed} climbing")
         for round_ in range(MOST_CLIMBS):
             if time.monotonic() >= self.until:
                 break
-            pool = list(dict.fromkeys([candidate, *_neighbours(candidate, space)]))
+            near = (_far(candidate, space, draw) for _ in range(MOST_FAR)) if still else _neighbours(candidate, space)
+            pool = list(dict.fromkeys([candidate, *near]))
             seed = self.seed + 4_000 + round_
-            higher = self._halved(pool, seed, sys.maxsize)[0]
-            base = self.played.wins(candidate, JUDGED, seed + 1_000)
+            higher = self._halved(
+                pool,
+                seed,
+                sys.maxsize,
+                begin=FIRST_RUNS * self.care,
+                cut=CUT,
+                last=MOST_RUNS * self.care,
+                known=candidate,
+            )[0]
+            if higher == candidate:
+                still += 1
+                if still == STILL_CLIMBS:
+                    break
+                continue
+            base = self.played.wins(candidate, self.judged, seed + 1_000)
             gap, half = self._gap(higher, base, seed + 1_000)
             if gap > half:
                 candidate, still = higher, 0
@@ -119,7 +189,7 @@ class Search:
         """Without what costs less than a quarter point: acts, and conditions."""
         seed = self.seed + 1_000
         while candidate:
-            base = self.played.wins(candidate, JUDGED, seed)
+            base = self.played.wins(candidate, self.judged, seed)
             best: tuple[float, Candidate] | None = None
             for shorter in _shorter(candidate):
                 gap, half = self._gap(shorter, base, seed)
@@ -132,32 +202,29 @@ class Search:
 
     def polished(self, candidate: Candidate) -> Candidate:
         """With thresholds moved to where it certainly wins more often, one after another, as long as that helps."""
-        seed = self.seed + 3_000
-        base = self.played.wins(candidate, JUDGED, seed)
-        for _ in range(MOST_PASSES):
-            before = candidate
-            for place, number, term in _terms_of(candidate):
-                known = self.played.space.features[term.feature]
-                at = min(range(len(known)), key=lambda k: abs(known[k] - term.threshold))
-                tried = []
-                for step in (-4, -2, -1, 1, 2, 4):
-                    if not 0 <= at + step < len(known):
-                        continue
-                    moved = _with_term(candidate, place, number, replace(term, threshold=known[at + step]))
-                    gap, half = self._gap(moved, base, seed)
-                    if gap > half:
-                        tried.append((gap, moved))
-                if tried:
-                    candidate = max(tried, key=lambda one: one[0])[1]
-                    base = self.played.wins(candidate, JUDGED, seed)
-            if candidate == before:
+        for pass_ in range(MOST_PASSES):
+            seed = self.seed + 3_000 + pass_
+            moved = (
+                _with_term(candidate, place, number, replace(term, threshold=threshold))
+                for place, number, term in _terms_of(candidate)
+                for threshold in self.played.space.features[term.feature]
+            )
+            pool = list(dict.fromkeys([candidate, *moved]))
+            higher = self._halved(
+                pool, seed, sys.maxsize, begin=FIRST_OF_POLISH, cut=3, last=MOST_RUNS * self.care, known=candidate
+            )[0]
+            if higher == candidate:
                 break
+            gap, half = self._gap(higher, self.played.wins(candidate, self.judged, seed + 500), seed + 500)
+            if gap <= half:
+                break
+            candidate = higher
         return candidate
 
     def flat(self, candidate: Candidate) -> dict[tuple[int, int], tuple[float, float]]:
         """For each condition (act, condition) between which thresholds wins stay within a quarter point of the best."""
         seed, spans = self.seed + 2_000, {}
-        base = self.played.wins(candidate, JUDGED, seed)
+        base = self.played.wins(candidate, self.judged, seed)
         for place, slot in enumerate(candidate):
             for number, term in enumerate(slot.terms):
                 known = self.played.space.features[term.feature]
@@ -193,10 +260,15 @@ def _shorter(candidate: Candidate) -> Iterator[Candidate]:
             yield tidy(_with_term(candidate, place, number, None))
 
 
-def _neighbours(candidate: Candidate, space: Space) -> Iterator[Candidate]:
+def _all_terms(space: Space) -> list[Term]:
+    return [Term(name, below, at) for name, known in space.features.items() for at in known for below in (True, False)]
+
+
+def _neighbours(candidate: Candidate, space: Space, terms: Sequence[Term] | None = None) -> Iterator[Candidate]:
     """All that are one change away: an act put in (with one condition or none), left out, another or exchanged; a
     condition another, dropped or added."""
-    terms = [Term(name, below, at) for name, known in space.features.items() for at in known for below in (True, False)]
+    if terms is None:
+        terms = _all_terms(space)
     for place in range(len(candidate) + 1 if len(candidate) < SLOTS else 0):
         for action in space.actions:
             for some in ((), *((term,) for term in terms)):
@@ -217,12 +289,49 @@ def _neighbours(candidate: Candidate, space: Space) -> Iterator[Candidate]:
             yield tidy(slots)
 
 
+def _coarse(space: Space) -> list[Term]:
+    """Conditions at the quarters of each range, both ways; all of few."""
+    return [
+        Term(feature, below, at)
+        for feature, known in space.features.items()
+        for at in (known if len(known) <= FEW else sorted(_quarters(known)))
+        for below in (True, False)
+    ]
+
+
+def _quarters(known: Sequence[float]) -> set[float]:
+    return {known[len(known) * quarter // 4] for quarter in (1, 2, 3)}
+
+
+def _pairs(space: Space, terms: Sequence[Term]) -> Iterator[Candidate]:
+    """One act, or one and before or behind it another, under one condition or none."""
+    for action in space.actions:
+        yield (Slot(action),)
+        for term in terms:
+            yield (Slot(action, (term,)),)
+        for other in space.actions:
+            for term in terms if other != action else ():
+                yield (Slot(action), Slot(other, (term,)))
+                yield (Slot(other, (term,)), Slot(action))
+
+
+def _around(candidate: Candidate, space: Space, terms: Sequence[Term]) -> Iterator[Candidate]:
+    """Those that are a coarse step away: one act or condition changed, at the quarters; thresholds also near by."""
+    yield from _neighbours(candidate, space, terms)
+    for place, number, term in _terms_of(candidate):
+        known = space.features[term.feature]
+        at = min(range(len(known)), key=lambda k: abs(known[k] - term.threshold))
+        for step in (-4, -2, -1, 1, 2, 4):
+            if 0 <= at + step < len(known):
+                yield _with_term(candidate, place, number, replace(term, threshold=known[at + step]))
+
+
 def _simple(space: Space) -> Iterator[Candidate]:
     """One act, without a condition or with one at a quarter of the range."""
     for action in space.actions:
         yield (Slot(action),)
         for feature, known in space.features.items():
-            for threshold in sorted({known[len(known) * quarter // 4] for quarter in (1, 2, 3)}):
+            for threshold in sorted(_quarters(known)):
                 for below in (True, False):
                     yield (Slot(action, (Term(feature, below, threshold),)),)
 
@@ -272,6 +381,11 @@ def _changed(candidate: Candidate, space: Space, draw: random.Random) -> Candida
             slots[place], slots[other] = slots[other], slots[place]
         candidate = tidy(slots)
     return candidate
+
+
+def _far(candidate: Candidate, space: Space, draw: random.Random) -> Candidate:
+    """Two to four changes away."""
+    return _changed(_changed(candidate, space, draw), space, draw)
 
 
 def _moved(term: Term, space: Space, draw: random.Random) -> Term:
