@@ -121,6 +121,10 @@ def printed(command: str, folder: Path) -> dict[str, Any]:
     return content
 
 
+# What may be named, though it was not in any output that was looked at.
+NAMES = ("habit", "variant", "script")
+
+
 def schema_name(command: str) -> str:
     """Which schema a command's output has: its name, and what of its options makes another one of it."""
     words = command.split()
@@ -185,6 +189,8 @@ def inferred(values: list[Any], words: tuple[dict[str, str], set[str]], under: s
         kinds.append("string")
     if any(isinstance(value, (int, float)) and not isinstance(value, bool) for value in plain):
         kinds.append("number")
+    if plain and under in NAMES and "string" not in kinds:
+        kinds.append("string")
     if plain and kinds != ["boolean"]:
         kinds.append("null")
     if kinds:

@@ -21,6 +21,7 @@ QUICK = [
     "check cellar_siege.yaml",
     "check glasshouse_nights.yaml",
     "run ferry_toll.yaml",
+    "run saltmere.yaml --variant calm --habit careful",
     "statement orchard_dusk.yaml --all",
     "study glasshouse_nights.yaml --runs 60",
     "targets glasshouse_nights.yaml --runs 60",
@@ -83,6 +84,16 @@ def test_what_is_printed_fits_its_schema(making: ModuleType, games: Path, line: 
 @pytest.mark.parametrize("line", SLOW)
 def test_what_else_is_printed_fits_its_schema(making: ModuleType, games: Path, line: str) -> None:
     fits(making, games, line)
+
+
+def test_a_script_is_told_as_the_schemas_say(making: ModuleType, games: Path) -> None:
+    (games / "storm.yaml").write_text("- {at: 3, set: keeper.oil = 20}\n", "utf-8")
+    for line in ("targets", "compare --with crab.bite=9", "sweep --dial crab.bite=9,10"):
+        name, *more = line.split()
+        asked = " ".join([name, "saltmere.yaml", *more, "--script storm.yaml --runs 40 --variant calm"])
+        content = making.printed(asked, games)
+        assert faults(name, content) == []
+        assert (content["origin"]["script"], content["origin"]["variant"]) == ("storm.yaml", "calm")
 
 
 def test_a_schema_refuses_what_it_does_not_describe(making: ModuleType, games: Path) -> None:
