@@ -139,6 +139,10 @@ def test_commands_play_a_script(command: Command, files: Path) -> None:
     exact = command("study", "plank.yaml", *same, "--exact", cwd=files)
     assert (exact.returncode, exact.stdout) == (2, "")
     assert "not walked" in exact.stderr
+    (files / "misspelt.yaml").write_text("- {at: 3, cue: guts}\n", "utf-8")
+    heard = command("run", "plank.yaml", "--script", "misspelt.yaml", cwd=files)
+    assert heard.returncode == 0 and "nothing hears the cue 'guts', did you mean 'gust'" in heard.stderr
+    assert "Plank · with a script · brisk" in command("study", "plank.yaml", *same, cwd=files).stdout
     wrong = command("targets", "plank.yaml", "--script", "nowhere.yaml", cwd=files)
     assert wrong.returncode == 2
     assert "nowhere.yaml" in wrong.stderr

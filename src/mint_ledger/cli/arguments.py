@@ -20,7 +20,7 @@ from mint_ledger.cli.completing import (
 )
 from mint_ledger.cli.files import STDIN, STREAM
 from mint_ledger.cli.origin import games_read, has_read
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, nearest
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
@@ -68,9 +68,26 @@ def load_game(path: Path, script: Path | None = None) -> Game:
     Raises:
         GameError: it cannot be used; all that is wrong, with line and column.
     """
+    game = _read_game(path)
+    return game if script is None else with_script(game, script)
+
+
+def with_script(game: Game, script: Path) -> Game:
+    """A game with the happenings of a file; it is said which of its cues nothing hears.
+
+    Raises:
+        GameError: the file cannot be used, or names what the game does not have.
+    """
+    from mint_ledger.cli.output import is_quiet, say
     from mint_ledger.client import load_script
 
-    return _read_game(path).scripted(load_script(script) if script is not None else ())
+    scripted = game.scripted(load_script(script))
+    lowered = scripted.lowered
+    silent = set(lowered.cues(heard=False))
+    for cue in dict.fromkeys(item.cue for item in scripted.script if item.cue in silent):
+        if not is_quiet():
+            say(f"{script}: nothing hears the cue '{cue}'{nearest(str(cue), lowered.cues(heard=True))}", error=True)
+    return scripted
 
 
 def _read_game(path: Path) -> Game:

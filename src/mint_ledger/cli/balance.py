@@ -105,7 +105,7 @@ def targets(
         say_json({"targets": [result.as_json() for result in judged]})
     else:
         met = sum(result.verdict == "met" for result in judged)
-        say(f"{loaded.title}: {met} of {len(judged)} targets are met ({runs:,} runs each)\n\n{targets_text(judged)}")
+        say(f"{judged.title}: {met} of {len(judged)} targets are met ({runs:,} runs each)\n\n{targets_text(judged)}")
     if stopped is not None:
         say(str(stopped), error=True)
         raise typer.Exit(INTERRUPTED)

@@ -22,6 +22,7 @@ from mint_ledger.cli.arguments import (
     read_changes,
     read_dials,
     tell_meant,
+    with_script,
 )
 from mint_ledger.cli.exits import INTERRUPTED
 from mint_ledger.cli.looks import show_look, show_what_is_done
@@ -120,12 +121,13 @@ def compare(
 
 def _load(path: Path, script: Path | None) -> Game:
     """A game file, or one of a revision of git."""
-    from mint_ledger.client import load_revision, load_script
+    from mint_ledger.client import load_revision
     from mint_ledger.game.revision import looks_like_revision
 
     if not looks_like_revision(str(path)):
         return load_game(path, script)
-    return has_read(load_revision(str(path))).scripted(load_script(script) if script is not None else ())
+    game = has_read(load_revision(str(path)))
+    return game if script is None else with_script(game, script)
 
 
 def _show_shares(

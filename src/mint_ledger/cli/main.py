@@ -240,18 +240,14 @@ def _played(
     quiet: bool = False,
 ) -> Run:
     """The run that the options of `run` and `statement` ask for; `more` are dials besides those of `--set`."""
-    from mint_ledger.client import load_script
-
-    happenings = load_script(script) if script else ()
     dials = {**read_dials(settings), **(more or {})}
-    loaded = load_game(game)
+    loaded = load_game(game, script)
     tell_meant(loaded, dials, quiet=quiet)
     return loaded.run(
         seed,
         run=number,
         habit=habit,
         variant=variant,
-        script=happenings,
         dials=dials,
         engine=engine,  # type: ignore[arg-type]
     )

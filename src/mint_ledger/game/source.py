@@ -78,8 +78,8 @@ def _fault(file: str, message: str, line: int = 1, column: int = 1) -> GameError
     return GameError([Fault(Place(file, line, column), "", message)])
 
 
-def read_text(file: Path) -> str:
-    """The text of a file.
+def read_text(file: Path, *, missing: str = "; 'mint-ledger new' makes a game to start from") -> str:
+    """The text of a file; `missing` goes on with what is told where there is none.
 
     Raises:
         GameError: there is no such file, or it cannot be read as text.
@@ -97,7 +97,7 @@ def read_text(file: Path) -> str:
             # What a file says of its size need not be what comes out of it.
             raw = stream.read(MAX_BYTES + 1)
     except FileNotFoundError:
-        raise _fault(name, "there is no such file; 'mint-ledger new' makes a game to start from") from None
+        raise _fault(name, f"there is no such file{missing}") from None
     except (OSError, ValueError) as error:
         raise _fault(name, f"cannot be read: {getattr(error, 'strerror', None) or error}") from None
     return _as_text(raw, name)
@@ -132,7 +132,7 @@ def read_list(path: str | Path, key: str) -> Source:
     Raises:
         GameError: it cannot be read, or holds no such list.
     """
-    source = parse_source(read_text(Path(path)), str(path), any_shape=True)
+    source = parse_source(read_text(Path(path), missing=""), str(path), any_shape=True)
     if isinstance(source.data, dict) and isinstance(source.data.get(key), list):
         places = {path[1:]: place for path, place in source.places.items() if path[:1] == (key,)}
         return Source(source.file, source.data[key], source.text, places)

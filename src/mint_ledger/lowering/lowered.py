@@ -53,6 +53,13 @@ class Lowered:
         """The content that it was made of, with its text."""
         return self.made_of if isinstance(self.made_of, Source) else self.made_of.source()
 
+    def cues(self, *, heard: bool) -> tuple[str, ...]:
+        """The cues that something hears, or those that are given and that nothing hears."""
+        found = [
+            event for event in self.program.events if event.phase == "cue" and (event.handler is not None) == heard
+        ]
+        return tuple(str(event.handle.owner[0]) for event in found)
+
     def with_numbers_of(self, other: Lowered) -> Lowered:
         """This program with the numbers of one that differs in numbers (and measures) alone."""
         numbers = other.program

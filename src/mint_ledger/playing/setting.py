@@ -57,7 +57,17 @@ class Setting:
 
     def title(self, game: PlayableGame) -> str:
         """The heading of a game that is played so."""
-        return titled(game.title, game.lowered, self.habit, self.variant or game.chosen_variant)
+        return titled(name_of(game), game.lowered, self.habit, self.variant or game.chosen_variant)
+
+
+def name_of(game: PlayableGame) -> str:
+    """The title of a game, and that a script is played along with it, if one is."""
+    return with_script(game.title, game.lowered)
+
+
+def with_script(title: str, lowered: Lowered) -> str:
+    """A title, and that a script is played along, if one is."""
+    return f"{title} · with a script" if lowered.script else title
 
 
 def titled(title: str, lowered: Lowered, habit: str | None, variant: str = "", *, by_hand: bool = False) -> str:
