@@ -26,6 +26,8 @@ DRAWN: dict[str, Callable[[mint.Game], Any]] = {
     "grid": lambda g: g.grid({"habit": None}, runs=40).plot,
     "shares": lambda g: g.share_out(g.with_dials({"crab.bite": 15, "keeper.oil": 60}), runs=40, habit="careful").plot,
     "sweep": lambda g: g.sweep({"crab.bite": "10..14"}, 40, habit="careful").plot,
+    "targets": lambda g: g.judge(40).plot,
+    "compare": lambda g: g.compare(runs=40, habit="careful", dials={"crab.bite": 15}).plot,
     "run": lambda g: g.run(habit="careful").plot,
     "statement": lambda g: g.run(habit="careful").statement("keeper.health").plot,
 }

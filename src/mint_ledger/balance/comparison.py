@@ -35,6 +35,7 @@ from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
     from mint_ledger.playing.run import Run
@@ -137,9 +138,9 @@ class Comparison:
         ]
         return pd.DataFrame(rows)
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """Each estimate of both with its interval; see `views.comparison_plot`."""
-        return showing.figure("comparison_plot.plot_comparison", self)
+        return showing.figure("comparison_plot.plot_comparison", self, ax=ax)
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.text_html", self.summary())

@@ -20,6 +20,7 @@ from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
     from mint_ledger.studies.budget import Progress
@@ -68,9 +69,16 @@ class JudgedTargets(list[Judged]):
 
         return pd.DataFrame([one.as_json() for one in self])
 
-    def plot(self) -> Figure:
+    def plot(self, ax: Axes | None = None) -> Figure:
         """All estimates with their intervals beside what is wanted; see `views.targets_plot`."""
-        return showing.figure("targets_plot.plot_targets", self)
+        return showing.figure("targets_plot.plot_targets", self, ax=ax)
+
+    def summary(self) -> str:
+        """All verdicts as text."""
+        return showing.text("balance_text.targets_text", self)
+
+    def _repr_html_(self) -> str:
+        return showing.text("notebook.text_html", self.summary())
 
 
 class JudgingInterrupted(KeyboardInterrupt):
