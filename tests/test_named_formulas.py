@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 from both_engines import assert_same
 
@@ -177,3 +179,23 @@ def test_no_formula_is_missed_where_it_is_deep() -> None:
     formulas = {f"f{i}": {"of": ["x"], "is": f"f{i - 1}(x)" if i else "x + 1"} for i in range(25)}
     with pytest.raises(mint.GameError, match="'f20' calls others 21 deep, and 20 deep is the most"):
         mint.Game(title="Deep", formulas=formulas).play()
+
+
+@pytest.mark.parametrize("engine", ["native", "reference"])
+def test_measures_and_their_formulas_read_the_numbers_of_the_file(engine: Any) -> None:
+    game = mint.loads(
+        """
+title: Lamp oil
+clock: {limit: 4, step: 1}
+numbers: {soft: 3}
+kinds: {lamp: {stats: {oil: {start: 6}}}}
+formulas: {eased: {of: [v], is: v / (v + soft)}}
+measures: {left: eased(closing(lamp.oil)), worth: closing(lamp.oil) * soft}
+"""
+    )
+    for soft in (3, 2, 6):
+        measured = game.study(3, dials={"soft": soft}, engine=engine).measures
+        assert list(measured["left"]) == [6 / (6 + soft)] * 3
+        assert list(measured["worth"]) == [6.0 * soft] * 3
+    with pytest.raises(mint.GameError, match="unknown measure 'sofd', did you mean 'soft'"):
+        game.study(1, measures=["time * sofd"])

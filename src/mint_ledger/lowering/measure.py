@@ -122,7 +122,7 @@ class _Measures:
             case ast.Constant(value=bool() | float() as number):
                 return float(number)
             case ast.Name(id=name):
-                return self._named(name)
+                return self._named(scope, name)
             case ast.BinOp(op=operator) if type(operator) in OPERATORS:
                 parts = (self._value(scope, node.left), self._value(scope, node.right))
                 return Calculation(OPERATORS[type(operator)], parts)
@@ -194,11 +194,13 @@ class _Measures:
         ref, name = posting.target(scope, node)
         return posting.account_owners(scope, ref, name)[0][1]
 
-    def _named(self, name: str) -> Value:
+    def _named(self, scope: Scope, name: str) -> Value:
         if self.handed is not None:
             if name in self.handed:
                 return self.handed[name]
-            raise Problem(f"a formula that measures a run reads what is handed to it alone, and not '{name}'")
+            if name in self.lowering.game.numbers:
+                return self._dial(scope, name)
+            raise Problem(f"a formula that measures a run reads what is handed to it and numbers, and not '{name}'")
         if name == "time":
             return Reading("time")
         if name == "level":
@@ -207,7 +209,22 @@ class _Measures:
             return Reading("level", level_column(self.lowering).base)
         if name in self.known:
             return self.known[name].value
-        raise Problem(f"unknown measure '{name}'{nearest(name, ['time', 'level', *self.known])}")
+        if name in self.lowering.game.numbers:
+            return self._dial(scope, name)
+        raise Problem(
+            f"unknown measure '{name}'{nearest(name, ['time', 'level', *self.known, *self.lowering.game.numbers])}"
+        )
+
+    def _dial(self, scope: Scope, name: str) -> Reading:
+        """One of the file's numbers, as its dial stands."""
+        key = ("number", name)
+        if key not in self.watched:
+            b = self.builder
+            value = lower_formula(scope, Formula(name, ast.Name(name))).expr
+            column = self.lowering.layout.column(Handle("measure number", (name,)), "measure")
+            b.emit(Set(column, ZERO, value))
+            self.watched[key] = Reading("kept", column.base)
+        return self.watched[key]
 
     def _reading(self, scope: Scope, name: str, arguments: list[ast.expr]) -> Value:
         if name in ROW_CALLS:
