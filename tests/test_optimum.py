@@ -89,12 +89,12 @@ def test_all_neighbours_are_one_change_away() -> None:
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("seed", [1, 2, 3, 4, 5])
 @pytest.mark.parametrize("name", ["kiln", "bridge"])
-def test_what_is_found_comes_near_to_the_best_and_never_above(name: str, seed: int) -> None:
+def test_what_is_found_comes_near_to_the_best_and_never_above(name: str) -> None:
+    """Of one seed; `benchmarks/search.py` tries all three duels with five seeds each."""
     duel = DUELS[name]
     best = duel.optimum()
-    play = mint.loads(duel.text).play_range("plain", seed=seed)
+    play = mint.loads(duel.text).play_range("plain", seed=3)
     assert play.best.value >= 0.97 * best
     assert play.best.low <= best
     assert play.ceiling.optimum is not None
@@ -104,15 +104,11 @@ def test_what_is_found_comes_near_to_the_best_and_never_above(name: str, seed: i
     assert play.as_json()["at_most"]["wins"] == pytest.approx(best, abs=1e-9)
 
 
-@pytest.mark.slow
-def test_what_depends_on_the_time_left_is_found_by_the_time() -> None:
-    """On the raft the last turns are played otherwise; lists that do not look at the time win four fifths of the best."""
-    duel = DUELS["raft"]
-    best = duel.optimum()
-    play = mint.loads(duel.text).play_range("plain", seed=3)
-    assert play.best.low <= best and play.best.value >= 0.95 * best
-    assert any(term.feature == "time" for slot in play.found for term in slot.terms)
-    assert play.ceiling.optimum is not None and play.ceiling.optimum.wins == pytest.approx(best, abs=1e-9)
+def test_the_time_is_looked_at_in_whole_turns_or_seconds(demo: mint.Game) -> None:
+    raft = find_space(mint.loads(DUELS["raft"].text), "plain").features["time"]
+    assert raft == (1, 2, 4, 5, 6, 8, 9, 10, 11, 12, 14, 15, 16, 18, 19)
+    limit = demo.clock.limit
+    assert find_space(demo, "careful").features["time"] == tuple(round(limit * part / 16) for part in range(1, 16))
 
 
 @pytest.mark.slow
