@@ -10,7 +10,7 @@ import pytest
 
 SCRIPT = """
 import numpy as np
-import pandas as pd
+import pandas as pd  # type: ignore[import-untyped, unused-ignore]
 
 import mint_ledger as mint
 
