@@ -14,7 +14,7 @@ from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
-from mint_ledger.playing.setting import Setting, name_of
+from mint_ledger.playing.setting import Setting, scripted_title
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured
 from mint_ledger.studies.studying import Asked, Means, study_game
 
@@ -186,7 +186,7 @@ def judge_these(
 
     def judged() -> JudgedTargets:
         known = [by_target[id(target), who] for target, who in pairs if (id(target), who) in by_target]
-        return JudgedTargets(name_of(game), named_together(known))
+        return JudgedTargets(scripted_title(game.title, game.lowered), named_together(known))
 
     for (who, variant), targets in groups.items():
         measures = list(dict.fromkeys(m for target in targets for m in measured(game, target.measure)))

@@ -33,8 +33,8 @@ if TYPE_CHECKING:
 CONFIRM = 10_000
 # So many runs of so many steps may be searched; more of shorter ones, which take as long, up to so many times more.
 SEARCHED_RUNS, STEPS_OF_A_RUN, MOST_MORE = 160_000, 4_000, 50
-# Searches that begin anew: so many at least and at most, one for each so many runs.
-RESTARTS, RUNS_A_RESTART = (3, 8), 100_000
+# Runs of fewer steps are short: then there is time to begin anew, once for each so many runs, and so often at most.
+SHORT, RUNS_A_RESTART, MOST_RESTARTS = 1_000, 100_000, 8
 # Of the runs so much looks for the best; the rest for what each act is worth, which begins from the best.
 LOOKING = 0.6
 # So many of what they found are climbed on from, where runs are short; and what is better is judged by more of them.
@@ -178,9 +178,10 @@ def find_range(
     turned = setting.of(game)
     space = find_space(turned, like)
     played = Played(turned, space)
+    steps = played.steps(setting.seed)
     if most_runs is None:
-        most_runs = round(SEARCHED_RUNS * min(max(STEPS_OF_A_RUN / played.steps(setting.seed), 1.0), MOST_MORE))
-    restarts = min(max(most_runs // RUNS_A_RESTART, RESTARTS[0]), RESTARTS[1])
+        most_runs = round(SEARCHED_RUNS * min(max(STEPS_OF_A_RUN / steps, 1.0), MOST_MORE))
+    restarts = min(most_runs // RUNS_A_RESTART, MOST_RESTARTS)
     until = time.monotonic() + seconds
     interrupted = False
     best: Candidate = ()
@@ -189,8 +190,7 @@ def find_range(
         parts += [(("without", action), space.without(action)) for action in space.actions]
     # Of two acts, one alone is the best without the other.
     distinct = {part.actions for _, part in parts}
-    # Where runs are short, there is time for many beginnings.
-    is_short = restarts > RESTARTS[0]
+    is_short = steps < SHORT and restarts > 1
     searches = restarts if is_short else 1
     shares = round(most_runs * LOOKING / searches), round(most_runs * (1 - LOOKING) / max(len(distinct), 1))
     tried: list[Candidate] = []

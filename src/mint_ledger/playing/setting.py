@@ -57,15 +57,12 @@ class Setting:
 
     def title(self, game: PlayableGame) -> str:
         """The heading of a game that is played so."""
-        return titled(name_of(game), game.lowered, self.habit, self.variant or game.chosen_variant)
+        return titled(
+            scripted_title(game.title, game.lowered), game.lowered, self.habit, self.variant or game.chosen_variant
+        )
 
 
-def name_of(game: PlayableGame) -> str:
-    """The title of a game, and that a script is played along with it, if one is."""
-    return with_script(game.title, game.lowered)
-
-
-def with_script(title: str, lowered: Lowered) -> str:
+def scripted_title(title: str, lowered: Lowered) -> str:
     """A title, and that a script is played along, if one is."""
     return f"{title} · with a script" if lowered.script else title
 

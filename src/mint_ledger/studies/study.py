@@ -14,7 +14,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite, labelled
-from mint_ledger.playing.setting import titled, with_script
+from mint_ledger.playing.setting import scripted_title, titled
 from mint_ledger.studies.columns import Columns, Outcomes, arrow_table, study_table
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, checked_sure, mean, mean_of, quantile, rate
 from mint_ledger.studies.intervals import OPEN, wilson
@@ -139,7 +139,7 @@ class Study:
     @property
     def title(self) -> str:
         """The game, the habit and the variant."""
-        title, by_hand = with_script(self.lowered.program.title, self.lowered), bool(self.lowered.script)
+        title, by_hand = scripted_title(self.lowered.program.title, self.lowered), bool(self.lowered.script)
         return titled(title, self.lowered, self.request.habit, self.request.variant, by_hand=by_hand)
 
     @property
