@@ -102,3 +102,25 @@ def test_conditions_see_a_flow_cross_their_value() -> None:
     run = play("{start: 50, min: 0, fade: {rate: 1}}", rules)
     told = run.journal[run.journal["what"] == "tell"]
     assert list(told["time"]) == [10.05]  # at 10 s it is 40, and 39.95 one step later
+
+
+@pytest.mark.parametrize("engine", ["reference", "native"])
+@pytest.mark.parametrize(
+    ("stat", "rule", "at"),
+    [
+        # 40 and 5 s of recovery are 45; 75 lies past the end, and comes down to it from there.
+        ("{start: 40, max: 100, recover: {to: 50, rate: 1}}", "lamp.oil += 30", {5: 75, 8: 72, 20: 60}),
+        ("{start: 40, max: 100, recover: {to: 50, rate: 1, after: 2}}", "lamp.oil += 30", {5: 73, 7: 73, 8: 72}),
+        ("{start: 40, max: 100, recover: {to: 50, rate: 1}}", "lamp.oil = 50", {5: 50, 20: 50}),
+        ("{start: 60, min: 0, fade: {to: 50, rate: 1}}", "lamp.oil -= 30", {5: 25, 8: 28, 20: 40}),
+        ("{start: 60, min: 0, whole: true, fade: {to: 50, rate: 1}}", "lamp.oil -= 30", {5: 25, 8: 28, 20: 40}),
+    ],
+)
+def test_what_is_moved_past_the_end_of_its_flow_comes_back_to_it_at_its_rate(
+    stat: str, rule: str, at: dict[float, float], engine: str
+) -> None:
+    rules = f"[{{when: {{every: 5}}, at_most: 1, do: ['{rule}']}}]"
+    game = mint.loads(LAMP.format(oil=stat, rules=rules, step=0.05, limit=20))
+    run = game.run(engine=engine)
+    run.reconcile()
+    assert {time: run.at(time)["lamp.oil"] for time in at} == at

@@ -239,3 +239,22 @@ kinds:
     with pytest.raises(mint.GameError, match=r"ring.radius: unknown name 'sise', did you mean 'size'"):
         mint.loads(game)
     assert mint.loads(game.replace("sise", "size")).run().time == 5.0
+
+
+@pytest.mark.parametrize("engine", ["reference", "native"])
+def test_whoever_takes_the_number_of_one_that_left_appears_where_it_is_put(engine: str) -> None:
+    game = """
+title: Track
+clock: {step: 0.1, limit: 6}
+space: {}
+kinds:
+  post: {where: [0, 0]}
+  runner: {copies: 0, room: 1, where: [5, 0], moves: {toward: post, speed: 1}}
+rules:
+  - {when: {every: 3, first: 1}, do: [{spawn: runner, where: [-5, 0]}]}
+  - {when: {every: 3, first: 2}, do: [{remove: "runner[1]"}]}
+"""
+    run = mint.loads(game).run(engine=engine)
+    run.reconcile()
+    # Each sets off in the step after it appears; the second begins at -5 as the first did, on that side of the post.
+    assert [run.at(time)["runner.x"] for time in (1, 2, 4, 5)] == [-5, -4.1, -5, -4.1]

@@ -179,6 +179,10 @@ class Accounts(Expressions):
         self.state[flows.booked.offset + index] = after
         self.state[flows.since.offset + index] = self.state[self._step]
         end = min(max(self._evaluate(flow.to, spec_frame(float(index), spec.locals)), limits[0]), limits[1])
+        rate, to = self.state[flows.rate.offset + index], self.state[flows.to.offset + index]
+        if (rate > 0.0 and after > to) or (rate < 0.0 and after < to):
+            # It is past the end that the flow went to: what flows from here on, flows the other way.
+            self.state[flows.rate.offset + index] = 0.0
         if abs(end - after) > abs(end - before):
             self.state[flows.waits_from.offset + index] = self.time
             away = limits[0] if after < end else limits[1]

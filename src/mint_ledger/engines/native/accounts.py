@@ -373,6 +373,12 @@ def _after_posting(
     assert flows is not None
     body.store(after, body.slot_at(flows.booked.offset, "%e"))
     body.store(body.load(body.slot(body.module.step)), body.slot_at(flows.since.offset, "%e"))
+    rate_slot = body.slot_at(flows.rate.offset, "%e")
+    rate, to = body.load(rate_slot), body.load(body.slot_at(flows.to.offset, "%e"))
+    above = r.let(f"and i1 {op.compared(r, '>', rate, op.ZERO)}, {op.compared(r, '>', after, to)}")
+    below = r.let(f"and i1 {op.compared(r, '<', rate, op.ZERO)}, {op.compared(r, '<', after, to)}")
+    with r.when(r.let(f"or i1 {above}, {below}")):
+        body.store(op.ZERO, rate_slot)
     end = flow_end(body, flow, "%e", limits)
     farther = op.size_of(r, op.sub(r, end, after))
     with r.when(op.compared(r, ">", farther, op.size_of(r, op.sub(r, end, before)))):
