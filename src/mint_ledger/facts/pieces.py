@@ -32,6 +32,32 @@ def pieces_of(program: Program) -> list[Piece]:
     return pieces
 
 
+def only_in(program: Program, pieces: Iterable[Piece]) -> dict[Handle, int]:
+    """The procedures that are carried out in one piece of a step and nowhere else, with its number."""
+    pieces = list(pieces)
+    by_parts = {piece.part for piece in pieces}
+    callers: dict[Handle, set[int]] = {}
+    for piece in pieces:
+        for callee in _called(piece.statements):
+            callers.setdefault(callee, set()).add(piece.number)
+    elsewhere = -1
+    for handle, procedure in program.procedures.items():
+        if handle not in by_parts:
+            for callee in _called(procedure.body):
+                callers.setdefault(callee, set()).add(elsewhere)
+    # What is called by name, and not by a statement: the parts themselves, handlers of events, scripts.
+    found = {}
+    for handle, numbers in callers.items():
+        handles_event = any(event.handler == handle for event in program.events)
+        if len(numbers) == 1 and elsewhere not in numbers and not handles_event:
+            found[handle] = numbers.pop()
+    return found
+
+
+def _called(statements: st.Block) -> set[Handle]:
+    return {node.procedure for node in nodes(statements) if isinstance(node, st.Call)}
+
+
 def _cut(statements: st.Block) -> list[st.Block]:
     """Cut a block where no local goes from one side to the other, and before the first that leaves it."""
     uses = [locals_of((statement,)) for statement in statements]

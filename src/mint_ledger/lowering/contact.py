@@ -8,38 +8,51 @@ from __future__ import annotations
 
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering.context import EmitPair, Lowering
-from mint_ledger.lowering.handles import MOTION
-from mint_ledger.lowering.motion import touches
+from mint_ledger.lowering.handles import motion
+from mint_ledger.lowering.motion import (
+    NEVER,
+    Pair,
+    Way,
+    first_touch,
+    forget_faster,
+    has_plain_size,
+    is_faster,
+    moved_by_hand,
+    moving_members,
+    pair_of,
+    touches,
+    way_of,
+)
 from mint_ledger.lowering.scope import EntityRef
 from mint_ledger.lowering.space import is_somewhere
 from mint_ledger.program import parts
-from mint_ledger.program.building import BlockBuilder, add, compare, const, higher_of, mul, no, sub
-from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Or, Time, inside
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, higher_of, mul, no, sub
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Or, Step, Time, inside
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, Note, Set
 
-Pair = tuple[Member, Member]
+Kinds = tuple[Member, Member]
 
 
-def block_of(lowering: Lowering, one: Member, other: Member) -> Pair:
+def block_of(lowering: Lowering, one: Member, other: Member) -> Kinds:
     """The two kinds in the order of the file."""
     names = list(lowering.cast.members)
     return (one, other) if names.index(one.name) <= names.index(other.name) else (other, one)
 
 
-def _column(lowering: Lowering, what: str, pair: Pair, role: str = "time", opening: float = 0.0) -> Column:
+def _column(lowering: Lowering, what: str, pair: Kinds, role: str = "time", opening: float = 0.0) -> Column:
     handle = Handle(f"contact {what}", (pair[0].name, pair[1].name))
     return lowering.layout.column(handle, role, 0, pair[0].room * pair[1].room, opening)  # type: ignore[arg-type]
 
 
-def _touching(lowering: Lowering, pair: Pair) -> Column:
+def _touching(lowering: Lowering, pair: Kinds) -> Column:
     column = _column(lowering, "touching", pair, "counter")
     return lowering.touching.setdefault((pair[0].name, pair[1].name), column)
 
 
-def _index(pair: Pair, one: Expr, other: Expr) -> Expr:
+def _index(pair: Kinds, one: Expr, other: Expr) -> Expr:
     row = mul(sub(one, const(pair[0].first)), const(pair[1].room))
     return add(row, sub(other, const(pair[1].first)))
 
@@ -103,21 +116,25 @@ def emit_meet(lowering: Lowering, b: BlockBuilder, one: EntityRef, other: Entity
             with b.when(both):
                 index = _index(pair, first, second)
                 b.emit(Set(_column(lowering, "asked", pair, "counter"), index, ONE))
+                if _can_wait(lowering, pair):
+                    b.emit(Set(_waits(lowering, pair), index, Step()))
                 b.emit(Set(_column(lowering, "until", pair, opening=-1.0), index, until))
 
 
 def lower_contacts(lowering: Lowering) -> None:
     """Make the contacts' share of part 4: see what touches, and let what begins set off its rules."""
     b = BlockBuilder()
-    pairs: dict[tuple[str, str], Pair] = {}
+    pairs: dict[tuple[str, str], Kinds] = {}
     for one, other in lowering.wiring.touches:
         pair = block_of(lowering, lowering.cast.members[one], lowering.cast.members[other])
         pairs[pair[0].name, pair[1].name] = pair
     live = _live(lowering)
     if lowering.game.space is not None:
-        b.emit(Call(MOTION, ()))
+        for member in moving_members(lowering):
+            b.emit(Call(motion(member.name), ()))
+        _look_again(lowering, b, [pair for pair in pairs.values() if _can_wait(lowering, pair)])
     asked = Or((At(live, ZERO), no(Due(At(_latest(lowering), ZERO)))))
-    looks: Expr = ONE if any(_by_size(pair) for pair in pairs.values()) else asked
+    looks: Expr = ONE if any(_by_size(lowering, pair) for pair in pairs.values()) else asked
     with b.when(looks):
         b.emit(Set(live, ZERO, ZERO))
         for pair in pairs.values():
@@ -127,43 +144,107 @@ def lower_contacts(lowering: Lowering) -> None:
     lowering.procedure(b.procedure(parts.CONTACT))
 
 
-def _by_size(pair: Pair) -> bool:
-    return is_somewhere(pair[0]) and is_somewhere(pair[1])
+def _by_size(lowering: Lowering, pair: Kinds) -> bool:
+    return lowering.game.space is not None and is_somewhere(pair[0]) and is_somewhere(pair[1])
 
 
-def _lower_block(lowering: Lowering, b: BlockBuilder, pair: Pair) -> None:
+def _can_wait(lowering: Lowering, pair: Kinds) -> bool:
+    """Whether it can be known how long two kinds cannot touch."""
+    return _by_size(lowering, pair) and all(has_plain_size(member) for member in pair)
+
+
+def _waits(lowering: Lowering, pair: Kinds) -> Column:
+    """The first step in which two might touch."""
+    return _column(lowering, "waits", pair, "step")
+
+
+def _look_again(lowering: Lowering, b: BlockBuilder, pairs: list[Kinds]) -> None:
+    """Whoever was put somewhere, or is of a kind that goes faster than ever, may touch at once."""
+    members = {member.name: member for pair in pairs for member in pair}
+    for member in members.values():
+        mine = [(pair, side) for pair in pairs for side in (0, 1) if pair[side] is member]
+        seen = lowering.layout.column(Handle("contact seen", ("kinds", member.name)), "step", member.first, member.room)
+        with b.each(((member.first, member.room),)) as who:
+            with b.when(compare(">=", moved_by_hand(lowering, who), At(seen, who))):
+                b.emit(Set(seen, who, Step()))
+                for pair, side in mine:
+                    _let_touch(lowering, b, pair, side, who)
+        with b.when(is_faster(lowering, member)):
+            with b.repeat(const(member.room)) as number:
+                who = b.let(add(const(member.first), number))
+                for pair, side in mine:
+                    _let_touch(lowering, b, pair, side, who)
+            forget_faster(lowering, b, member)
+
+
+def _let_touch(lowering: Lowering, b: BlockBuilder, pair: Kinds, side: int, who: Expr) -> None:
+    """One may touch all others of a pair of kinds from now on."""
+    theirs = pair[1 - side]
+    with b.repeat(const(theirs.room)) as number:
+        whom = b.let(add(const(theirs.first), number))
+        index = _index(pair, who, whom) if side == 0 else _index(pair, whom, who)
+        b.emit(Set(_waits(lowering, pair), index, Step()))
+
+
+def _lower_block(lowering: Lowering, b: BlockBuilder, pair: Kinds) -> None:
     one, other = pair
-    touching = _touching(lowering, pair)
-    asked = _column(lowering, "asked", pair, "counter")
-    until = _column(lowering, "until", pair, opening=-1.0)
     begins = lowering.wiring.touches
-    with b.each(((one.first, one.room),)) as who, b.each(((other.first, other.room),)) as whom:
-        index = b.let(_index(pair, who, whom))
-        near: list[Expr] = [At(asked, index), no(Due(At(until, index)))]
-        before = b.let(At(touching, index))
-        ends = EntityRef(who, (one,)), EntityRef(whom, (other,))
-        size = touches(lowering, b, *ends, before) if _by_size(pair) else None
-        if size is not None:
-            # Within one kind each pair comes up twice; what touches by its size is seen once.
-            near.append(And((size, compare("<", who, whom))) if one is other else size)
-        now = b.let(And((Or(tuple(near)), lowering.present(who), lowering.present(whom))))
-        b.emit(Set(asked, index, ZERO))
-        b.emit(Set(touching, index, now))
-        with b.when(now):
-            b.emit(Set(_live(lowering), ZERO, ONE))
-        with b.when(And((now, no(before)))):
-            b.emit(Note("contact", who, whom, const(-1)))
-            for emit in begins.get((one.name, other.name), []):
-                emit(b, who, whom)
-            if one is not other:
-                for emit in begins.get((other.name, one.name), []):
-                    emit(b, whom, who)
+    # Where nothing happens as two meet, nobody is moved in between.
+    stays = not begins.get((one.name, other.name)) and not begins.get((other.name, one.name))
+    with b.each(((one.first, one.room),)) as who:
+        mine = EntityRef(who, (one,))
+        way = way_of(lowering, b, mine) if stays and _by_size(lowering, pair) else None
+        with b.each(((other.first, other.room),)) as whom:
+            ends = mine, EntityRef(whom, (other,))
+            index = b.let(_index(pair, who, whom))
+            if _can_wait(lowering, pair):
+                with b.when(compare(">=", Step(), At(_waits(lowering, pair), index))):
+                    _lower_pair(lowering, b, pair, ends, index, way)
             else:
-                for emit in begins.get((one.name, one.name), []):
-                    emit(b, whom, who)
+                _lower_pair(lowering, b, pair, ends, index, way)
 
 
-def _forget_on_appearing(lowering: Lowering, pair: Pair) -> None:
+def _lower_pair(
+    lowering: Lowering, b: BlockBuilder, kinds: Kinds, ends: tuple[EntityRef, EntityRef], index: Expr, way: Way | None
+) -> None:
+    one, other = kinds
+    who, whom = (end.entity for end in ends)
+    touching = _touching(lowering, kinds)
+    asked = _column(lowering, "asked", kinds, "counter")
+    until = _column(lowering, "until", kinds, opening=-1.0)
+    begins = lowering.wiring.touches
+    near: list[Expr] = [At(asked, index), no(Due(At(until, index)))]
+    before = b.let(At(touching, index))
+    pair: Pair | None = None
+    if _by_size(lowering, kinds):
+        ways = way or way_of(lowering, b, ends[0]), way_of(lowering, b, ends[1])
+        pair = pair_of(b, ends, ways)
+        size = touches(lowering, b, pair, before)
+        # Within one kind each pair comes up twice; what touches by its size is seen once.
+        near.append(And((size, compare("<", who, whom))) if one is other else size)
+    now = b.let(And((Or(tuple(near)), lowering.present(who), lowering.present(whom))))
+    b.emit(Set(asked, index, ZERO))
+    b.emit(Set(touching, index, now))
+    if pair is not None and _can_wait(lowering, kinds):
+        again: Expr = b.let(first_touch(lowering, b, pair))
+        if one is other:
+            again = choose(compare("<", who, whom), again, const(NEVER))
+        b.emit(Set(_waits(lowering, kinds), index, choose(now, Step(), again)))
+    with b.when(now):
+        b.emit(Set(_live(lowering), ZERO, ONE))
+    with b.when(And((now, no(before)))):
+        b.emit(Note("contact", who, whom, const(-1)))
+        for emit in begins.get((one.name, other.name), []):
+            emit(b, who, whom)
+        if one is not other:
+            for emit in begins.get((other.name, one.name), []):
+                emit(b, whom, who)
+        else:
+            for emit in begins.get((one.name, one.name), []):
+                emit(b, whom, who)
+
+
+def _forget_on_appearing(lowering: Lowering, pair: Kinds) -> None:
     """Whoever takes a number that was used before touches nobody."""
 
     def forget(side: int) -> None:

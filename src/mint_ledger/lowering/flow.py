@@ -14,6 +14,7 @@ from mint_ledger.lowering.posting import account_owners, target
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion
+from mint_ledger.lowering.timer import is_number
 from mint_ledger.program.building import BlockBuilder, add
 from mint_ledger.program.expressions import ZERO, At, Due, Expr, Local, Seconds
 from mint_ledger.program.handle import Path
@@ -90,10 +91,15 @@ def _followed(
 
 
 def emit_flows(lowering: Lowering, b: BlockBuilder) -> None:
-    """Look at every flow once: some begin, some have come to their end."""
-    for account in lowering.accounts.values():
+    """Look at every flow once: some begin, some have come to their end.
+
+    Motion is looked at in part 4, at each posting and as somebody appears, and nothing else can turn it, unless the
+    limits of a place move.
+    """
+    for name, account in lowering.accounts.items():
         for first, count, spec in account.specs:
-            if spec.flow is None:
+            fixed = all(limit is None or is_number(limit) for limit in (spec.low, spec.high))
+            if spec.flow is None or (fixed and is_motion(lowering.cast.member_of(first), name)):
                 continue
             with b.each(((first, count),)) as who:
                 b.emit(Flow(account.column, who))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from mint_ledger.program.handle import Handle
 
-GONE, REMOVE, MOTION, ENTER_LEVEL = Handle("gone"), Handle("remove"), Handle("motion"), Handle("enter level")
+GONE, REMOVE, ENTER_LEVEL = Handle("gone"), Handle("remove"), Handle("enter level")
 APPEARED = Handle("appeared")
 
 
@@ -21,6 +21,11 @@ def begin(kind: str) -> Handle:
 def spawn(kind: str) -> Handle:
     """Lets one more of a kind appear."""
     return Handle("spawn", ("kinds", kind))
+
+
+def motion(kind: str) -> Handle:
+    """Sets the courses of all of a kind."""
+    return Handle("motion", ("kinds", kind))
 
 
 def defend(kind: str) -> Handle:

@@ -6,6 +6,8 @@ So it is exact while the goal and the speed stay the same, at any number of step
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Member
@@ -13,8 +15,9 @@ from mint_ledger.game.space import Move
 from mint_ledger.lowering.columns import account_column, flow_columns, habit_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount, condition, entity_text
-from mint_ledger.lowering.handles import MOTION
+from mint_ledger.lowering.handles import motion
 from mint_ledger.lowering.problem import Problem
+from mint_ledger.lowering.reading import touched_column
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import AXES, DEGREE, coordinate, direction, is_somewhere, offsets, squared_distance
 from mint_ledger.lowering.status_effect import MOVES, blocked
@@ -42,6 +45,7 @@ from mint_ledger.program.expressions import (
     Expr,
     Fold,
     Local,
+    Or,
     Read,
     Seconds,
     Step,
@@ -54,11 +58,17 @@ from mint_ledger.program.statements import Flow, Let, Post, Set
 
 FAR = 1e15
 LEAST_TURN = 10.0
+SURELY_AHEAD = 0.17
+"""Whoever is off its line by less than this share of the way along it is less than 9.7 degrees off."""
+MEASURABLE = 1e-280, 1e280
+"""Between these, products of two lengths neither vanish nor overflow."""
+NEVER = 1e18
+ROUNDING = 1e-9
 PARTING = 1e-6
 """Two that touch part beyond the sum of their radii by this share of it and this much more."""
 
 
-def _slot(lowering: Lowering, what: str, role: str = "value") -> Column:
+def _slot(lowering: Lowering, what: str, role: str = "mark") -> Column:
     return lowering.layout.column(Handle(f"motion {what}"), role, 0, lowering.cast.size)  # type: ignore[arg-type]
 
 
@@ -77,19 +87,55 @@ def motion_spec(lowering: Lowering, member: Member, axis: str) -> FlowSpec:
 
 
 def lower_motion(lowering: Lowering) -> None:
-    """Make `part 4 motion`: where everything that moves goes from this step on."""
-    b = BlockBuilder()
-    for member in lowering.cast.members.values():
-        if not is_somewhere(member) or not member.room:
-            continue
+    """Make `motion KIND`: where all of a kind that are somewhere go from this step on."""
+    for member in moving_members(lowering):
+        b = BlockBuilder()
+        aims = _Aims(lowering, b, member)
         with b.each(((member.first, member.room),)) as who:
-            _emit_member(lowering, b, member, who)
+            _emit_member(lowering, b, member, who, aims)
         moves = ", ".join(move.key for move in member.kind.moves or []) or "still"
         lowering.order.append(OrderLine("4 contact", f"{member.name} moves: {moves}", ("kinds", member.name)))
-    lowering.procedure(b.procedure(MOTION))
+        lowering.procedure(b.procedure(motion(member.name)))
 
 
-def _emit_member(lowering: Lowering, b: BlockBuilder, member: Member, who: Expr) -> None:
+def moving_members(lowering: Lowering) -> list[Member]:
+    """The kinds that are somewhere."""
+    return [member for member in lowering.cast.members.values() if is_somewhere(member) and member.room]
+
+
+class _Aims:
+    """Where those stand that are the only ones of their kind, worked out once for all who go toward them.
+
+    They stand still in the meantime: moving one changes nobody else's place.
+    """
+
+    def __init__(self, lowering: Lowering, b: BlockBuilder, member: Member) -> None:
+        self._known: dict[int, tuple[Expr, Expr]] = {}
+        habits = [habit.moves for habit in lowering.game.habits.values() if member in lowering.cast.families(habit.by)]
+        for move in [move for moves in (member.kind.moves, *habits) for move in moves or []]:
+            members = _members_of(lowering, str(move.toward))
+            if len(members) == 1 and members[0].room == 1 and member.room > 1 and is_somewhere(members[0]):
+                first = members[0].first
+                ref = EntityRef(const(first), members)
+                if first not in self._known:
+                    x, y = (b.let(coordinate(lowering, ref, axis)) for axis in AXES)
+                    self._known[first] = x, y
+
+    def place(self, lowering: Lowering, b: BlockBuilder, target: EntityRef) -> tuple[Expr, Expr]:
+        """Where somebody stands."""
+        if len(target.members) == 1 and target.members[0].room == 1 and target.members[0].first in self._known:
+            return self._known[target.members[0].first]
+        x, y = (b.let(coordinate(lowering, target, axis)) for axis in AXES)
+        return x, y
+
+
+def _members_of(lowering: Lowering, name: str) -> tuple[Member, ...]:
+    """The kinds that a name stands for; none where it is no kind's."""
+    family = lowering.cast.family(name) if name in lowering.cast.members else []
+    return tuple(member for member in family if member.room)
+
+
+def _emit_member(lowering: Lowering, b: BlockBuilder, member: Member, who: Expr, aims: _Aims) -> None:
     done = b.new_local()
     b.emit(Let(done, ZERO))
     for axis in AXES:
@@ -97,16 +143,16 @@ def _emit_member(lowering: Lowering, b: BlockBuilder, member: Member, who: Expr)
     keeps = blocked(lowering, MOVES, who)
     if keeps is not None:
         with b.when(keeps):
-            _emit_still(lowering, b, who)
+            emit_still(lowering, b, who)
             b.emit(Let(done, ONE))
     ref = EntityRef(who, (member,))
     for number, (name, habit) in enumerate(lowering.game.habits.items(), start=1):
         if habit.moves and member in lowering.cast.families(habit.by):
             with b.when(compare("==", At(habit_column(lowering), who), const(number))):
-                _emit_moves(lowering, b, ref, habit.moves, ("habits", name, "moves"), done)
-    _emit_moves(lowering, b, ref, member.kind.moves or [], _moves_path(lowering, member), done)
+                _emit_moves(lowering, b, ref, habit.moves, ("habits", name, "moves"), done, aims)
+    _emit_moves(lowering, b, ref, member.kind.moves or [], _moves_path(lowering, member), done, aims)
     with b.when(no(Local(done))):
-        _emit_still(lowering, b, who)
+        emit_still(lowering, b, who)
     for axis in AXES:
         b.emit(Flow(account_column(lowering, axis), who))
 
@@ -118,7 +164,9 @@ def _moves_path(lowering: Lowering, member: Member) -> Path:
 
 def _course(lowering: Lowering, axis: str, what: str) -> Column:
     """One of the columns in which the course of the last step is kept while a new one is set."""
-    return _slot(lowering, f"last {what} {axis}", "step" if what == "anchor" else "value")
+    # A place is a value, so conditions are asked again after each look at motion.
+    roles = {"anchor": "step", "place": "value"}
+    return _slot(lowering, f"last {what} {axis}", roles.get(what, "mark"))
 
 
 def _keep_course(lowering: Lowering, b: BlockBuilder, axis: str, who: Expr) -> None:
@@ -142,16 +190,20 @@ def _place_before(lowering: Lowering, b: BlockBuilder, ref: EntityRef, axis: str
     steps = b.let(sub(sub(Step(), ONE), anchor))
     moved = b.let(add(place, mul(rate, Seconds(steps))))
     held = choose(compare(">", rate, ZERO), lower_of(moved, to), higher_of(moved, to))
-    before = choose(compare("==", rate, ZERO), place, held)
+    # In the step in which a course begins, nothing has moved yet.
+    before = choose(Or((compare("==", rate, ZERO), compare("==", steps, ZERO))), place, held)
     return b.let(choose(compare("<", steps, ZERO), now, before))
 
 
-def _emit_still(lowering: Lowering, b: BlockBuilder, who: Expr) -> None:
+def emit_still(lowering: Lowering, b: BlockBuilder, who: Expr) -> None:
+    """Emit that an entity stands."""
     for axis in AXES:
         b.emit(Set(_slot(lowering, f"speed {axis}"), who, ZERO))
 
 
-def _emit_moves(lowering: Lowering, b: BlockBuilder, ref: EntityRef, moves: list[Move], path: Path, done: int) -> None:
+def _emit_moves(
+    lowering: Lowering, b: BlockBuilder, ref: EntityRef, moves: list[Move], path: Path, done: int, aims: _Aims
+) -> None:
     """The first of the moves whose `if` holds."""
     for index, move in enumerate(moves):
         inner = (*path, index)
@@ -162,20 +214,20 @@ def _emit_moves(lowering: Lowering, b: BlockBuilder, ref: EntityRef, moves: list
         with b.when(test):
             b.emit(Let(done, ONE))
             try:
-                _emit_move(lowering, scope, ref, move)
+                _emit_move(lowering, scope, ref, move, aims)
             except Problem as problem:
                 lowering.fault((*inner, move.key), str(problem))
 
 
-def _emit_move(lowering: Lowering, scope: Scope, ref: EntityRef, move: Move) -> None:
+def _emit_move(lowering: Lowering, scope: Scope, ref: EntityRef, move: Move, aims: _Aims) -> None:
     b = scope.builder
     if move.still:
-        _emit_still(lowering, b, ref.entity)
+        emit_still(lowering, b, ref.entity)
         return
     if move.ahead is not None:
         speed = b.let(amount(scope, move.ahead, "ahead"))
         cosine, sine = direction(lowering, ref)
-        _emit_course(lowering, b, ref.entity, mul(speed, cosine), mul(speed, sine))
+        _emit_course(lowering, b, ref, (mul(speed, cosine), mul(speed, sine)), Unary("abs", speed))
         return
     assert move.speed is not None
     speed = b.let(higher_of(amount(scope, move.speed, "speed"), ZERO))
@@ -183,16 +235,16 @@ def _emit_move(lowering: Lowering, scope: Scope, ref: EntityRef, move: Move) -> 
         name = str(move.toward or move.away)
         target = _target(scope, ref, name)
         with b.when(compare("<", target.entity, ZERO)):
-            _emit_still(lowering, b, ref.entity)
+            emit_still(lowering, b, ref.entity)
         with b.when(compare(">=", target.entity, ZERO)):
             if move.toward is not None:
-                x, y = (b.let(coordinate(lowering, target, axis)) for axis in AXES)
-                _emit_goal(lowering, scope, ref, x, y, speed)
+                _emit_goal(lowering, scope, ref, *aims.place(lowering, b, target), speed)
             else:
                 dx, dy = (b.let(neg(part)) for part in offsets(lowering, ref, target))
                 length = b.let(Unary("sqrt", add(mul(dx, dx), mul(dy, dy))))
                 safe = higher_of(length, const(1e-300))
-                _emit_course(lowering, b, ref.entity, div(mul(speed, dx), safe), div(mul(speed, dy), safe))
+                ways = div(mul(speed, dx), safe), div(mul(speed, dy), safe)
+                _emit_course(lowering, b, ref, ways, speed)
                 _emit_turn(lowering, b, ref, dx, dy)
         return
     points = move.between or move.along or []
@@ -203,7 +255,7 @@ def _target(scope: Scope, ref: EntityRef, name: str) -> EntityRef:
     """The entity of that name, or the nearest one of a kind; -1 where there is none."""
     lowering, b = scope.lowering, scope.builder
     if name in lowering.cast.members:
-        members = tuple(m for m in lowering.cast.family(name) if m.room)
+        members = _members_of(lowering, name)
         candidate = b.new_local()
         where = And((lowering.present(Local(candidate)), compare("!=", Local(candidate), ref.entity)))
         near = squared_distance(lowering, ref, EntityRef(Local(candidate), members))
@@ -212,13 +264,31 @@ def _target(scope: Scope, ref: EntityRef, name: str) -> EntityRef:
     return entity_text(scope, name)
 
 
-def _emit_course(lowering: Lowering, b: BlockBuilder, who: Expr, vx: Expr, vy: Expr) -> None:
-    """Go on in one direction: the goal is far away."""
-    for axis, velocity in zip(AXES, (vx, vy), strict=True):
+def _emit_course(lowering: Lowering, b: BlockBuilder, ref: EntityRef, ways: tuple[Expr, Expr], speed: Expr) -> None:
+    """Go on in one direction, so far along x and y in a second: the goal is far away."""
+    who, member = ref.entity, ref.members[0]
+    for axis, velocity in zip(AXES, ways, strict=True):
         v = b.let(velocity)
         b.emit(Set(_slot(lowering, f"goal {axis}"), who, choose(compare("<", v, ZERO), const(-FAR), const(FAR))))
         b.emit(Set(_slot(lowering, f"speed {axis}"), who, Unary("abs", v)))
     b.emit(Set(_slot(lowering, "speed"), who, const(-1.0)))
+    _note_speed(lowering, b, member, speed)
+
+
+def _fastest(lowering: Lowering, member: Member) -> Column:
+    return lowering.layout.column(Handle("motion fastest", ("kinds", member.name)), "mark")
+
+
+def _is_faster(lowering: Lowering, member: Member) -> Column:
+    return lowering.layout.column(Handle("motion faster", ("kinds", member.name)), "counter")
+
+
+def _note_speed(lowering: Lowering, b: BlockBuilder, member: Member, speed: Expr) -> None:
+    """Note the highest speed at which any of a kind has gone so far, and that it has risen."""
+    fastest = _fastest(lowering, member)
+    with b.when(compare(">", speed, At(fastest, ZERO))):
+        b.emit(Set(fastest, ZERO, speed))
+        b.emit(Set(_is_faster(lowering, member), ZERO, ONE))
 
 
 def _emit_goal(lowering: Lowering, scope: Scope, ref: EntityRef, x: Expr, y: Expr, speed: Expr) -> None:
@@ -240,19 +310,43 @@ def _emit_goal(lowering: Lowering, scope: Scope, ref: EntityRef, x: Expr, y: Exp
             b.emit(Set(_slot(lowering, f"goal {axis}"), who, goal))
             b.emit(Set(_slot(lowering, f"speed {axis}"), who, div(mul(speed, Unary("abs", part)), safe)))
         b.emit(Set(_slot(lowering, "speed"), who, speed))
+        _note_speed(lowering, b, ref.members[0], speed)
         _emit_turn(lowering, b, ref, dx, dy)
 
 
 def _emit_turn(lowering: Lowering, b: BlockBuilder, ref: EntityRef, dx: Expr, dy: Expr) -> None:
-    """Whoever moves looks where it goes; a turn of less than ten degrees is not booked."""
-    column = account_column(lowering, "faces")
-    angle = b.let(Apply("turn", (div(Apply("atan2", (dy, dx)), const(DEGREE)),)))
-    off = b.let(Apply("turn", (sub(angle, Read(column, ref.entity)),)))
-    moves = compare(">", add(mul(dx, dx), mul(dy, dy)), ZERO)
-    turned = And((moves, compare(">=", lower_of(off, sub(const(360.0), off)), const(LEAST_TURN))))
-    cause = const(lowering.cause("flow", "moves", ("kinds", ref.members[0].name, "moves")))
-    with b.when(turned):
-        b.emit(Post(column, ref.entity, "set", angle, cause, ref.entity))
+    """Whoever moves looks where it goes; a turn of less than ten degrees is not booked.
+
+    Angles are dear. So the way of the last turn is kept beside the angle that came of it: who still faces that angle
+    and goes almost the same way has not turned.
+    """
+    column, who = account_column(lowering, "faces"), ref.entity
+    turned_to, *ways = (_slot(lowering, f"turned to{what}", "mark") for what in ("", " along x", " along y"))
+    faces = b.let(Read(column, who))
+    wx, wy = (b.let(At(way, who)) for way in ways)
+    ahead = b.let(add(mul(wx, dx), mul(wy, dy)))
+    aside = Unary("abs", sub(mul(wx, dy), mul(wy, dx)))
+    least, most = (const(bound) for bound in MEASURABLE)
+    same_way = And(
+        (
+            compare("==", At(turned_to, who), faces),
+            compare(">", ahead, least),
+            compare("<", ahead, most),
+            compare("<", aside, mul(ahead, const(SURELY_AHEAD))),
+        )
+    )
+    with b.when(no(same_way)):
+        angle = b.let(Apply("turn", (div(Apply("atan2", (dy, dx)), const(DEGREE)),)))
+        off = b.let(Apply("turn", (sub(angle, faces),)))
+        moves = compare(">", add(mul(dx, dx), mul(dy, dy)), ZERO)
+        turned = And((moves, compare(">=", lower_of(off, sub(const(360.0), off)), const(LEAST_TURN))))
+        cause = const(lowering.cause("flow", "moves", ("kinds", ref.members[0].name, "moves")))
+        with b.when(turned):
+            b.emit(Post(column, who, "set", angle, cause, who))
+            b.emit(Set(turned_to, who, Read(column, who)))
+            exact = compare("<", Unary("abs", sub(Read(column, who), angle)), const(1e-9))
+            for way, length in zip(ways, (dx, dy), strict=True):
+                b.emit(Set(way, who, choose(exact, length, ZERO)))
 
 
 def _emit_waypoints(
@@ -283,32 +377,95 @@ def _point(at: Expr, values: list[float]) -> Expr:
 # Contact by size
 
 
-def touches(lowering: Lowering, b: BlockBuilder, one: EntityRef, other: EntityRef, before: Expr) -> Expr | None:
-    """Whether two touch now, or did on their way since the last step; none where one of them is nowhere.
+@dataclass(frozen=True)
+class Way:
+    """Where an entity is, and where it was in the last step."""
+
+    here: tuple[Expr, Expr]
+    before: tuple[Expr, Expr]
+
+
+def way_of(lowering: Lowering, b: BlockBuilder, ref: EntityRef) -> Way:
+    """Work out the way of an entity that is somewhere."""
+    x, y = (b.let(coordinate(lowering, ref, axis)) for axis in AXES)
+    return Way((x, y), (_place_before(lowering, b, ref, "x", x), _place_before(lowering, b, ref, "y", y)))
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two that may touch by their size, with their ways, and how far apart they are along x and y."""
+
+    ends: tuple[EntityRef, EntityRef]
+    ways: tuple[Way, Way]
+    apart: tuple[Expr, Expr]
+
+
+def pair_of(b: BlockBuilder, ends: tuple[EntityRef, EntityRef], ways: tuple[Way, Way]) -> Pair:
+    """Work out how far apart two are."""
+    x, y = (b.let(sub(there, here)) for here, there in zip(ways[0].here, ways[1].here, strict=True))
+    return Pair(ends, ways, (x, y))
+
+
+def has_plain_size(member: Member) -> bool:
+    """Whether the size of a kind never changes in a run, and it moves by no more than its speed and by postings."""
+    stats = [member.kind.stats[axis] for axis in AXES]
+    steady = all(not stat.whole and stat.at_limit != "wrap" for stat in stats)
+    return steady and (member.kind.radius is None or member.kind.radius.number is not None)
+
+
+def moved_by_hand(lowering: Lowering, who: Expr) -> Expr:
+    """The step in which somebody was last put somewhere, by whatever posting."""
+    x, y = (At(touched_column(lowering, axis), who) for axis in AXES)
+    return higher_of(x, y)
+
+
+def is_faster(lowering: Lowering, member: Member) -> Expr:
+    """Whether a kind has begun to go faster than ever before."""
+    return At(_is_faster(lowering, member), ZERO)
+
+
+def forget_faster(lowering: Lowering, b: BlockBuilder, member: Member) -> None:
+    """What follows from a higher speed is done."""
+    b.emit(Set(_is_faster(lowering, member), ZERO, ZERO))
+
+
+def first_touch(lowering: Lowering, b: BlockBuilder, pair: Pair) -> Expr:
+    """The first step in which two that do not touch now might, at the highest speeds of their kinds.
+
+    A little is taken off their distance, by far more than all rounding of places could be.
+    """
+    dx, dy = pair.apart
+    distance = Unary("sqrt", add(mul(dx, dx), mul(dy, dy)))
+    sizes = add(radius(lowering, b, pair.ends[0]), radius(lowering, b, pair.ends[1]))
+    places = [Unary("abs", place) for way in pair.ways for place in way.here]
+    slack = mul(add(add(places[0], places[1]), add(places[2], places[3])), const(ROUNDING))
+    gap = sub(mul(distance, const(1.0 - ROUNDING)), add(mul(sizes, const(1.0 + PARTING)), add(slack, const(PARTING))))
+    speeds = [At(_fastest(lowering, end.members[0]), ZERO) for end in pair.ends]
+    a_step = mul(add(*speeds), Seconds(ONE))
+    steps = b.let(div(gap, higher_of(mul(a_step, const(1.0 + ROUNDING)), const(1e-300))))
+    soon = add(Step(), higher_of(Unary("floor", steps), ONE))
+    return choose(compare("<", steps, const(FAR)), soon, const(NEVER))
+
+
+def touches(lowering: Lowering, b: BlockBuilder, pair: Pair, before: Expr) -> Expr:
+    """Whether two touch now, or did on their way since the last step.
 
     Between two steps both move straight, so what counts is how near the straight line of their difference comes; where
     they touched `before`, only where they are now, so that a contact ends as they part. It ends a little farther out
     than it began (`PARTING`): where it ended, rounding cannot let it begin again.
     """
-    if lowering.game.space is None or not all(is_somewhere(m) for m in (*one.members, *other.members)):
-        return None
-    here = [[b.let(coordinate(lowering, ref, axis)) for axis in AXES] for ref in (one, other)]
-    there = [
-        [_place_before(lowering, b, ref, axis, now) for axis, now in zip(AXES, places, strict=True)]
-        for ref, places in zip((one, other), here, strict=True)
-    ]
-    dx, dy = (b.let(sub(theirs, mine)) for mine, theirs in zip(*here, strict=True))
-    vx, vy = (b.let(sub(now, sub(theirs, mine))) for now, mine, theirs in zip((dx, dy), *there, strict=True))
-    length = b.let(add(mul(vx, vx), mul(vy, vy)))
-    along = add(mul(dx, vx), mul(dy, vy))
-    # Looking back in time: at share t of the last step they were at d - t·v.
-    share = b.let(
-        choose(
-            And((compare(">", length, ZERO), no(before))),
-            lower_of(higher_of(div(along, higher_of(length, const(1e-300))), ZERO), ONE),
-            ZERO,
-        )
+    (mine, theirs), (dx, dy) = pair.ways, pair.apart
+    one, other = pair.ends
+    vx, vy = (
+        b.let(sub(now, sub(there, here))) for now, here, there in zip((dx, dy), mine.before, theirs.before, strict=True)
     )
+    length = b.let(add(mul(vx, vx), mul(vy, vy)))
+    along = b.let(add(mul(dx, vx), mul(dy, vy)))
+    # Looking back in time: at share t of the last step they were at d - t·v.
+    most = b.let(higher_of(length, const(1e-300)))
+    inside_it = choose(compare(">=", along, most), ONE, div(along, most))
+    nears = And((compare(">", along, ZERO), compare(">", length, ZERO), no(before)))
+    share = b.let(choose(nears, inside_it, ZERO))
     nx, ny = b.let(sub(dx, mul(share, vx))), b.let(sub(dy, mul(share, vy)))
     together = b.let(add(radius(lowering, b, one), radius(lowering, b, other)))
     parting = add(mul(together, const(1.0 + PARTING)), const(PARTING))
@@ -377,7 +534,6 @@ def forget_motion(lowering: Lowering) -> None:
 
         def emit(b: BlockBuilder, who: Expr) -> None:
             for axis in AXES:
-                b.emit(Set(_slot(lowering, f"speed {axis}"), who, ZERO))
                 _forget_course(lowering, b, axis, who)
             b.emit(Set(_slot(lowering, "speed"), who, const(-1.0)))
             b.emit(Set(_slot(lowering, "waypoint", "counter"), who, ZERO))

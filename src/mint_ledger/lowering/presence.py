@@ -11,8 +11,9 @@ from mint_ledger.lowering.entities import maker_column, world
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.handles import APPEARED, GONE, REMOVE, appear, begin, spawn
+from mint_ledger.lowering.motion import emit_still
 from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.lowering.space import is_motion
+from mint_ledger.lowering.space import is_motion, is_somewhere
 from mint_ledger.lowering.start import emit_openings
 from mint_ledger.program import parts
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no, sub
@@ -89,6 +90,8 @@ def _lower_appear(lowering: Lowering, member: Member) -> None:
 def lower_begin(lowering: Lowering, member: Member) -> None:
     """`begin KIND` (entity): its flows, timers and waits start, its conditions take their present values."""
     b = BlockBuilder(1)
+    if lowering.game.space is not None and is_somewhere(member):
+        emit_still(lowering, b, Local(0))
     emit_flows_of(lowering, b, Local(0), member)
     for _, ranges, emit in lowering.on_appear:
         if any(first <= member.first < first + count for first, count in ranges):

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import partial
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
@@ -23,12 +25,13 @@ from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.program.state import Column
 
 INFINITE = float("inf")
+LARGEST = sys.float_info.max
 
 
 def of_entity(body: Body, e: ex.Expr, index: str) -> str:
     """An expression of an account's spec, which sees the entity as local 0."""
     kept, entities = body.cells, body.entities
-    body.cells, body.entities = {}, {}
+    body.cells, body.entities = {}, {0: (index, body.owners)} if body.owners else {}
     body.store(body.r.let(f"sitofp i64 {index} to double"), body.local(0))
     value = expression(body, e)
     body.cells, body.entities = kept, entities
@@ -61,7 +64,8 @@ def _each_spec(body: Body, account: Account, index: str) -> Iterator[AccountSpec
     """The specs of an account, each where the entity is one of its own."""
     for first, count, spec in account.specs:
         with body.r.when(body.inside(index, first, count)):
-            yield spec
+            with body.of_owners(first, count):
+                yield spec
 
 
 def spend(body: Body, work: str) -> None:
@@ -424,6 +428,27 @@ def _look_routine(module: Module, account: Account, i: int) -> None:
                 _look(body, account, spec, spec.flow)
 
 
+def look_at_one(body: Body, account: Account, runs: ex.Ranges | None) -> str | None:
+    """The routine that looks at an account of one kind alone, to be put in place; none where several may be meant."""
+    module, piece = body.module, body.piece
+    for position, (first, count, spec) in enumerate(account.specs):
+        if runs and spec.flow is not None and all(first <= low and low + n <= first + count for low, n in runs):
+            name = f"@look{account_number(module, account.column)}_{position}_{'any' if piece is None else piece}"
+            return module.want(name, partial(_look_at_one, module, account, position, name, piece))
+    return None
+
+
+def _look_at_one(module: Module, account: Account, position: int, name: str, piece: int | None) -> str:
+    first, count, spec = account.specs[position]
+    assert spec.flow is not None
+    body = Body(module, Routine(f"i32 {name}({MACHINE_ARGUMENTS}, i64 %e) alwaysinline", "ret i32 2"), piece=piece)
+    with body.of_owners(first, count):
+        _look(body, account, spec, spec.flow)
+    if body.r.is_open:
+        body.r.leave("i32 0")
+    return body.r.text()
+
+
 def is_ready(body: Body, account: Account, flow: FlowSpec, index: str) -> tuple[str, str]:
     """Cells that hold whether a flow's wait is over (and its entity there), and whether its gate is open as well."""
     r, module = body.r, body.module
@@ -444,7 +469,8 @@ def flow_rate(body: Body, flow: FlowSpec, index: str, value: str, end: str) -> s
     """A flow's rate, with its sign; the run stops if it is less than 0 or infinite."""
     r = body.r
     size = of_entity(body, flow.rate, index)
-    good = r.let(f"and i1 {op.compared(r, '>=', size, op.ZERO)}, {op.compared(r, '<', size, number(INFINITE))}")
+    # Not "less than infinite": LLVM makes a dozen instructions of that.
+    good = r.let(f"and i1 {op.compared(r, '>=', size, op.ZERO)}, {op.compared(r, '<=', size, number(LARGEST))}")
     r.fail_unless(good)
     return op.chosen(r, op.compared(r, ">", end, value), size, op.sub(r, op.ZERO, size))
 

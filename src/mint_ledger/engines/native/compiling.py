@@ -24,7 +24,7 @@ ENTRIES = (("mint_open", "open", ""), ("mint_go", "go", "i64 %until"), ("mint_ba
 
 
 def module_text(program: Program, scripts: Sequence[Handle] = ()) -> tuple[str, int]:
-    """A program in LLVM's assembly language, and how many pieces its steps have."""
+    """A program in LLVM's assembly language, and how many numbers it keeps of its own besides the state."""
     module = Module(lower_procedure, program, scripts)
     course = Course(module)
     course.make()
@@ -40,7 +40,7 @@ def module_text(program: Program, scripts: Sequence[Handle] = ()) -> tuple[str, 
         for name in sorted(module.arithmetic)
     ]
     parts = [*INTRINSICS, *declared, *module.table_text(), *module.routines, *entries]
-    return "\n".join(parts), course.piece_count
+    return "\n".join(parts), course.kept_count
 
 
 def arithmetic_module() -> str:

@@ -16,6 +16,7 @@ FIELDS = (
     ("time", FLOAT),
     ("steps_per_second", FLOAT),
     ("step_length", FLOAT),
+    ("one_step", FLOAT),  # the time that one step takes, as `time_of` says
     ("is_whole", WHOLE),  # whether steps_per_second is a whole number
     ("tolerance", FLOAT),
     ("result", FLOAT),  # of the last procedure that has one

@@ -30,7 +30,7 @@ from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
 from mint_ledger.engines.tally import MOMENTS, TALLY_HEAD, TALLY_OF_CAUSE
-from mint_ledger.facts.pieces import Piece, pieces_of
+from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.row import WHATS
@@ -39,6 +39,10 @@ LOOK_FOR_STOP = 1024
 # After a step that took so much it is asked at once whether to stop.
 MUCH_WORK = 100_000
 MANY_PIECES = 100
+# So few of a kind are looked at in less time than it takes to ask how many were ever there.
+FEW = 8
+LONG_STREAK = 16
+ASKED_IN = 4
 COUNTED = len(WHATS)
 
 
@@ -51,7 +55,13 @@ class Course:
         self.script_piece = len(self.pieces)
         self.limit_piece = len(self.pieces) + 1
         self.piece_count = len(self.pieces) + 2
+        # Behind the wakes of the pieces: in how many steps on end each mattered, then seats.
+        self.streaks = self.piece_count
+        rooms = [(m.first, m.room) for m in module.program.cast.members.values() if m.room > FEW]
+        module.empty_seats = {room: 2 * self.piece_count + number for number, room in enumerate(rooms)}
+        self.kept_count = 2 * self.piece_count + len(rooms)
         self._pending = ""
+        module.only_in = only_in(module.program, self.pieces)
 
     def make(self) -> None:
         """Make them all. The quiet routines come first: they say which stores have to mark which pieces."""
@@ -85,7 +95,7 @@ class Course:
 
     def _piece(self, piece: Piece) -> None:
         r = Routine(f"i32 @piece{piece.number}({MACHINE_ARGUMENTS})", "ret i32 2")
-        body = Body(self.module, r)
+        body = Body(self.module, r, piece=piece.number)
         end = r.label()
         block(body, piece.statements, Exits(end, end))
         r.place(end)
@@ -295,9 +305,25 @@ class Course:
         with r.when(due):
             leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON})"))
             with r.when(r.let(f"icmp ne i64 {load(r, 'skips')}, 0")):
-                next_ = r.let(f"call i64 {quiet}({PASSED_ON}, i64 %k)")
-                r.do(f"store i64 {next_}, ptr {wake}")
+                self._ask(r, number_, quiet, wake)
             r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
+
+    def _ask(self, r: Routine, number_: int, quiet: str, wake: str) -> None:
+        """When a piece matters next. One that mattered in every step for long is likely to go on so, and to ask costs
+        about as much as to do: it is asked in some steps only, and carried out in the others."""
+        streak = r.let(f"getelementptr i64, ptr %w, i64 {self.streaks + number_}")
+        so_far = r.let(f"load i64, ptr {streak}")
+        following = r.let("add i64 %k, 1")
+        r.do(f"store i64 {following}, ptr {wake}")
+        busy = r.let(f"icmp sge i64 {so_far}, {LONG_STREAK}")
+        between = r.let(f"icmp ne i64 {r.let(f'and i64 %k, {ASKED_IN - 1}')}, 0")
+        skipped = r.let(f"and i1 {busy}, {between}")
+        with r.when(r.let(f"xor i1 {skipped}, true")):
+            next_ = r.let(f"call i64 {quiet}({PASSED_ON}, i64 %k)")
+            r.do(f"store i64 {next_}, ptr {wake}")
+            again = r.let(f"icmp eq i64 {next_}, {following}")
+            more = r.let(f"add i64 {so_far}, 1")
+            r.do(f"store i64 {r.let(f'select i1 {again}, i64 {more}, i64 0')}, ptr {streak}")
 
     def _is_pending(self, body: Body) -> str:
         """Whether something waits for the next settling, or the run has ended."""
@@ -314,7 +340,9 @@ class Course:
         body = Body(module, r)
         size = module.program.layout.size
         r.do(f"call void @llvm.memcpy.p0.p0.i64(ptr %s, ptr {load(r, 'opening')}, i64 {8 * size}, i1 false)")
-        r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.piece_count}, i1 false)")
+        r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.kept_count}, i1 false)")
+        for (_, room), place in module.empty_seats.items():
+            r.do(f"store i64 {room}, ptr {r.let(f'getelementptr i64, ptr %w, i64 {place}')}")
         for name in ("row_count", "visited", "soonest", "work"):
             store(r, name, "0")
         store(r, "dirty", "0")

@@ -207,6 +207,7 @@ class NativePlayer:
         context.seed = ctypes.c_int64(seed).value
         context.steps_per_second = moment.steps_per_second
         context.step_length = moment.step_length
+        context.one_step = moment.time_of(1.0)
         context.is_whole = int(moment.is_whole)
         context.tolerance = -DUE_TOLERANCE / moment.steps_per_second
         context.skips = skips

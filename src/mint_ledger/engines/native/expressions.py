@@ -188,9 +188,20 @@ def seconds_of(r: Routine, steps: str) -> str:
 
 
 def seconds_function() -> str:
-    """`seconds`: steps / n, or steps · step where n is not whole."""
+    """`seconds`: steps / n, or steps · step where n is not whole.
+
+    What moves anew in each step asks for the time of one step or of none, again and again; divisions are dear.
+    """
     r = Routine("double @seconds(ptr noalias %x, double %k)", "unreachable")
-    whole, other = r.label(), r.label()
+    one, more, none, many, whole, other = (r.label() for _ in range(6))
+    r.fork(op.compared(r, "==", "%k", op.ONE), one, more)
+    r.place(one)
+    r.leave(f"double {load(r, 'one_step')}")
+    r.place(more)
+    r.fork(op.compared(r, "==", "%k", op.ZERO), none, many)
+    r.place(none)
+    r.leave("double %k")
+    r.place(many)
     r.fork(r.let(f"icmp ne i64 {load(r, 'is_whole')}, 0"), whole, other)
     r.place(whole)
     seconds = r.let(f"fdiv double %k, {load(r, 'steps_per_second')}")

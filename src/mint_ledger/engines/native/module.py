@@ -35,6 +35,8 @@ class Library:
         self.routines: list[str] = []
         self.tables: dict[tuple[int, ...], str] = {}
         self.arithmetic: set[str] = set()
+        # For each kind's run of entities, where the wakes are followed by how many at its end were never present.
+        self.empty_seats: dict[tuple[int, int], int] = {}
         # For each column (by its base; a flow's by its account's, negative) the pieces of a step that look at it,
         # and at which entities' slots.
         self.lookers: dict[int, dict[int, set[tuple[int, int]]]] = {}
@@ -57,6 +59,10 @@ class Library:
     def number(self, callee: Handle) -> int:
         """The number of a procedure among those of the program."""
         raise KeyError(callee)
+
+    def piece_of(self, procedure: Procedure) -> int | None:
+        """The piece of a step that alone carries a procedure out, if there is one."""
+        return None
 
     def want(self, name: str, make: Callable[[], str]) -> str:
         """A routine's name; it is made, once, before the module is done."""
@@ -104,6 +110,8 @@ class Module(Library):
         self.script_position = program.columns.script_position.base
         # What the quiet routine of each procedure reads.
         self.quiet_looks: dict[str, Looks] = {}
+        # The procedures that one piece of a step alone carries out.
+        self.only_in: dict[Handle, int] = {}
 
     def procedure(self, callee: Handle | str) -> Procedure:
         """A procedure by its handle, a function of arithmetic by its name."""
@@ -112,6 +120,10 @@ class Module(Library):
     def number(self, callee: Handle) -> int:
         """The number of a procedure among those of the program."""
         return self._numbers[callee]
+
+    def piece_of(self, procedure: Procedure) -> int | None:
+        """The piece of a step that alone carries a procedure out, if there is one."""
+        return self.only_in.get(procedure.handle)
 
     def account(self, column: Column) -> Account:
         """The account of a value column."""
@@ -146,6 +158,17 @@ class Body:
     entities: dict[int, tuple[str, ex.Ranges]] = field(default_factory=dict)
     # Which columns were read; only kept for quiet routines.
     looked_at: Looks | None = None
+    # The piece of a step outside of which this is never carried out; it is asked anew when it is done.
+    piece: int | None = None
+    # The entities of which one is the owner of the account at hand.
+    owners: ex.Ranges = ()
+
+    @contextmanager
+    def of_owners(self, first: int, count: int) -> Iterator[None]:
+        """What follows is about an account of one of these."""
+        kept, self.owners = self.owners, ((first, count),)
+        yield
+        self.owners = kept
 
     def local(self, index: int) -> str:
         """A local's cell."""
@@ -195,6 +218,8 @@ class Body:
             for part, runs in self.module.lookers.get(key, {}).items():
                 looks.setdefault(part, set()).update(runs)
         for part in sorted(looks):
+            if part == self.piece:
+                continue
             address = self.r.let(f"getelementptr i64, ptr %w, i64 {part}")
             wake = "0"
             if ANYBODY not in looks[part] and len(looks[part]) <= MOST_RUNS:
@@ -227,12 +252,25 @@ class Body:
         r.go(head)
         r.place(end)
 
+    def _seats(self, ranges: ex.Ranges) -> str:
+        """How many entities of some runs have to be looked at to find those present."""
+        total = sum(count for _, count in ranges)
+        place = self.module.empty_seats.get(ranges[-1]) if ranges else None
+        if place is None:
+            return str(total)
+        empty = self.r.let(f"load i64, ptr {self.r.let(f'getelementptr i64, ptr %w, i64 {place}')}")
+        return self.r.let(f"sub i64 {total}, {empty}")
+
     @contextmanager
-    def each(self, ranges: ex.Ranges, local: int) -> Iterator[tuple[str, str, str]]:
-        """A loop over entities; gives the entity's number, where a round ends and where the loop ends."""
+    def each(self, ranges: ex.Ranges, local: int, *, present: bool = False) -> Iterator[tuple[str, str, str]]:
+        """A loop over entities; gives the entity's number, where a round ends and where the loop ends.
+
+        With `present`, those need not come who were never there in this run.
+        """
         r = self.r
         kept = self.entities.get(local)
-        with self.loop(str(sum(count for _, count in ranges))) as (now, after, end):
+        rounds = self._seats(ranges) if present else str(sum(count for _, count in ranges))
+        with self.loop(rounds) as (now, after, end):
             entity, passed = now, 0
             for position, (first, count) in enumerate(ranges):
                 moved = r.let(f"add i64 {now}, {first - passed}")

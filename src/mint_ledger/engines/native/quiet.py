@@ -39,7 +39,7 @@ from mint_ledger.program.program import Account, FlowSpec
 from mint_ledger.program.walking import nodes
 
 # Asking costs as much as doing: a part whose question is longer than this is carried out in each step.
-LONGEST_QUESTION = 1_500
+LONGEST_QUESTION = 3_000
 
 
 def quiet_routine(module: Module, name: Handle, looked_at: Looks) -> str:
@@ -65,7 +65,8 @@ def quiet_text(
     """The text of a quiet routine."""
     given = "".join(f", double %a{i}" for i in range(parameters))
     stay = "call void @set_step(ptr %s, ptr %x, i64 %start)\n%next = add i64 %start, 1\nret i64 %next"
-    r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start{given})", stay)
+    # Apart from the steps, which have few registers to spare.
+    r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start{given}) noinline", stay)
     q = Quiet(module, r, looked_at=looked_at)
     q.least = r.cell("i64", NEVER)
     for index in range(parameters):
@@ -234,7 +235,7 @@ def _each(q: Quiet, s: st.Each, procedure: str) -> None:
                 q.store(r.let(f"sitofp i64 {now} to double"), q.local(s.local))
                 quiet_block(q, s.body, end, procedure)
         else:
-            with q.each(s.ranges, s.local) as (entity, after, end):
+            with q.each(s.ranges, s.local, present=True) as (entity, after, end):
                 there = r.label()
                 r.fork(is_present(q, entity, s.ranges), there, after)
                 r.place(there)
@@ -296,7 +297,7 @@ def _flow(q: Quiet, s: st.Flow) -> None:
     for first, count, spec in account.specs:
         if spec.flow is None or (known is not None and not _overlap(known, first, count)):
             continue
-        with r.when(q.inside(index, first, count)):
+        with r.when(q.inside(index, first, count)), q.of_owners(first, count):
             parts = (spec.low, spec.high, spec.flow.to, spec.flow.rate, spec.flow.after, spec.flow.after_limit)
             if any(part is not None and q.moves(part) for part in parts):
                 q.now()
@@ -355,7 +356,7 @@ def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str
 
 def _gate_turns(q: Quiet, gate: ex.Expr, index: str) -> None:
     kept, entities, meanings = q.cells, q.entities, q.meanings
-    q.cells, q.entities, q.meanings = {}, {}, {}
+    q.cells, q.entities, q.meanings = {}, {0: (index, q.owners)} if q.owners else {}, {}
     q.store(q.r.let(f"sitofp i64 {index} to double"), q.local(0))
     turns(q, gate)
     q.cells, q.entities, q.meanings = kept, entities, meanings

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from mint_ledger.engines.native import operations as op
-from mint_ledger.engines.native.accounts import account_number, spend, write_row
+from mint_ledger.engines.native.accounts import account_number, look_at_one, spend, write_row
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import EVENT_SIZE, EVENT_VALUES, item, load, store
 from mint_ledger.engines.native.expressions import (
@@ -25,6 +25,8 @@ from mint_ledger.engines.native.expressions import (
 from mint_ledger.engines.native.module import Body, Library, arithmetic_routine
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.engines.work import POSTING_WORK
+from mint_ledger.facts.appearing import lets_appear
+from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Ranges
@@ -56,7 +58,7 @@ def lower_procedure(module: Any, procedure: st.Procedure, routine: str) -> str:
     """The text of a procedure's routine."""
     given = "".join(f", double %a{i}" for i in range(procedure.parameters))
     r = Routine(f"i32 {routine}({MACHINE_ARGUMENTS}{given})", "ret i32 2")
-    body = Body(module, r)
+    body = Body(module, r, piece=module.piece_of(procedure))
     for index in range(procedure.parameters):
         body.cells[index] = r.cell("double", f"%a{index}")
     end = r.label()
@@ -95,9 +97,11 @@ def _open(body: Body, s: st.Open, _: Exits) -> None:
 
 def _flow(body: Body, s: st.Flow, _: Exits) -> None:
     index = entity_number(body, s.entity)
-    if body.module.account(s.column).flow_columns is not None:
-        i = account_number(body.module, s.column)
-        leave_unless_going(body.r, body.r.let(f"call i32 @look{i}({PASSED_ON}, i64 {index})"))
+    account = body.module.account(s.column)
+    if account.flow_columns is not None:
+        one = look_at_one(body, account, body.known_runs(s.entity))
+        routine = one or f"@look{account_number(body.module, s.column)}"
+        leave_unless_going(body.r, body.r.let(f"call i32 {routine}({PASSED_ON}, i64 {index})"))
 
 
 def _set(body: Body, s: st.Set, _: Exits) -> None:
@@ -115,9 +119,27 @@ def _set(body: Body, s: st.Set, _: Exits) -> None:
         with r.when(op.compared(r, "!=", body.load(address), value)):
             body.mark(keys, index)
     body.store(value, address)
+    if s.column.base == body.module.present.base:
+        _take_seat(body, s.entity, index, value)
     if s.column.role in ("flag", "value"):
         store(r, "dirty", "1")
     r.place(after)
+
+
+def _take_seat(body: Body, e: ex.Expr, index: str, value: str) -> None:
+    """Note that an entity was present in this run."""
+    r = body.r
+    runs = body.known_runs(e)
+    with r.when(op.is_true(r, value)):
+        for (first, count), place in body.module.empty_seats.items():
+            if runs is not None and not any(low < first + count and first < low + n for low, n in runs):
+                continue
+            with r.when(body.inside(index, first, count)):
+                address = r.let(f"getelementptr i64, ptr %w, i64 {place}")
+                known = r.let(f"load i64, ptr {address}")
+                behind = r.let(f"sub i64 {first + count - 1}, {index}")
+                fewer = r.let(f"icmp slt i64 {behind}, {known}")
+                r.do(f"store i64 {r.let(f'select i1 {fewer}, i64 {behind}, i64 {known}')}, ptr {address}")
 
 
 def _let(body: Body, s: st.Let, _: Exits) -> None:
@@ -151,13 +173,13 @@ def _each(body: Body, s: st.Each, exits: Exits) -> None:
     if total == 0:
         return
     spend(body, str(total))
-    there = r.cell(f"[{total} x i8]", None) if total > 1 else None
+    there = r.cell(f"[{total} x i8]", None) if total > 1 and lets_appear(body.module.program, s.body) else None
     if there is not None:
         # Those present when the loop begins are visited, and no others.
-        with body.each(s.ranges, s.local) as (entity, _, _):
+        with body.each(s.ranges, s.local, present=True) as (entity, _, _):
             seat = _seat(body, s, there, entity)
             r.do(f"store i8 {r.let(f'zext i1 {is_present(body, entity, s.ranges)} to i8')}, ptr {seat}")
-    with body.each(s.ranges, s.local) as (entity, after, end):
+    with body.each(s.ranges, s.local, present=True) as (entity, after, end):
         now = r.label()
         if there is None:
             r.fork(is_present(body, entity, s.ranges), now, after)

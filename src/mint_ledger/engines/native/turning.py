@@ -293,6 +293,8 @@ def _compare_turns(q: Quiet, e: ex.Compare) -> None:
     if left is None or right is None:
         q.now()
         return
+    if _step_turns(q, e.op, left, right) or _step_turns(q, _MIRRORED.get(e.op, e.op), right, left):
+        return
     one_moves = not q.moves(left) or not q.moves(right)
     if not one_moves or not is_monotone(q, left) or not is_monotone(q, right):
         turns(q, left)
@@ -302,6 +304,24 @@ def _compare_turns(q: Quiet, e: ex.Compare) -> None:
     # Equality may come and go: where it might, one of these two has turned before or with it.
     for how in (e.op,) if e.op in ORDERED else ("<", "<="):
         _search(q, ex.Compare(how, left, right))
+
+
+_MIRRORED: dict[ex.CompareOp, ex.CompareOp] = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
+
+
+def _step_turns(q: Quiet, op_: ex.CompareOp, left: ex.Expr, right: ex.Expr) -> bool:
+    """Take into account when the number of the step passes one that stands still; no search is needed for that."""
+    if not isinstance(left, ex.Step) or q.moves(right) or op_ not in ORDERED:
+        return False
+    r = q.r
+    bound = expression(q, right)
+    # `step >= bound` and `step < bound` turn at the first whole number that is not below it, the others after it.
+    turn = op.ceil(r, bound) if op_ in (">=", "<") else op.add(r, op.floor(r, bound), op.ONE)
+    now = q.load(q.slot(q.module.step))
+    ahead = r.let(f"and i1 {op.compared(r, '>', turn, now)}, {op.compared(r, '<', bound, op.TWO_TO_52)}")
+    with r.when(ahead):
+        q.at_most(r.let(f"fptosi double {turn} to i64"))
+    return True
 
 
 def _search(q: Quiet, e: ex.Compare) -> None:
