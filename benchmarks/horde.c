@@ -3,13 +3,11 @@
  * It draws the same luck and follows the same order as the game file, so every run ends at the same step with the same
  * glow; horde.py checks that. Build with `gcc -O2 -ffp-contract=off -fno-math-errno`.
  */
-#include <math.h>
-#include <stdint.h>
+#include "chance.h"
+#include "space.h"
 
 #define ROOM 300
 #define STEPS 600
-#define DUE_TOLERANCE (-1e-6 / 20.0)
-#define PARTING 1e-6
 
 enum { DAMAGE, FROM_X, FROM_Y, PLACES };
 static const uint64_t PLACE[PLACES] = {0xf3790a1a6266d332, 0xc4318077a1f1e873, 0xa58def6facb70c5e};
@@ -24,27 +22,9 @@ typedef struct {
     double mx[ROOM], my[ROOM], wx[ROOM], wy[ROOM], vmx[ROOM], vmy[ROOM], gx[ROOM], gy[ROOM], dust[ROOM], flew[ROOM];
 } Night;
 
-static double uniform(Night *n, int place, uint32_t copy) {
-    uint64_t key = n->seed ^ PLACE[place];
-    uint32_t k0 = (uint32_t)key, k1 = (uint32_t)(key >> 32);
-    uint32_t c0 = n->run, c1 = copy, c2 = ++n->drawn[place], c3 = 0;
-    for (int i = 0; i < 10; i++) {
-        uint64_t a = (uint64_t)c0 * 0xD2511F53u, b = (uint64_t)c2 * 0xCD9E8D57u;
-        c0 = (uint32_t)(b >> 32) ^ c1 ^ k0;
-        c1 = (uint32_t)b;
-        c2 = (uint32_t)(a >> 32) ^ c3 ^ k1;
-        c3 = (uint32_t)a;
-        k0 += 0x9E3779B9u;
-        k1 += 0xBB67AE85u;
-    }
-    return (double)(((uint64_t)c1 << 21) | (c0 >> 11)) * (1.0 / 9007199254740992.0);
+static double between(Night *n, int place, double low, double high) {
+    return low + (high - low) * uniform(n->seed ^ PLACE[place], n->run, 1, ++n->drawn[place]);
 }
-
-static double between(Night *n, int place, uint32_t copy, double low, double high) {
-    return low + (high - low) * uniform(n, place, copy);
-}
-
-static int due(const Night *n, double when) { return n->now - when >= DUE_TOLERANCE; }
 
 static double toward(double place, double speed, double goal) {
     double moved = place + speed;
@@ -88,31 +68,17 @@ static void fly(Night *n) {
     }
     for (int i = 0; i < n->top; i++) {
         if (!n->there[i]) continue;
-        double dx = n->mx[i] - n->x, dy = n->my[i] - n->y, share = 0.0, reach = 0.8;
-        double vx = 0.0, vy = 0.0;
-        if (n->touches[i]) {
-            reach = reach * (1.0 + PARTING) + PARTING;
-        } else {
-            double bx = n->fresh[i] ? n->mx[i] : n->wx[i], by = n->fresh[i] ? n->my[i] : n->wy[i];
-            vx = dx - (bx - n->was_x);
-            vy = dy - (by - n->was_y);
-            double length = vx * vx + vy * vy;
-            if (length > 0.0) {
-                share = (dx * vx + dy * vy) / (length > 1e-300 ? length : 1e-300);
-                share = share < 0.0 ? 0.0 : share > 1.0 ? 1.0 : share;
-            }
-        }
-        double nx = dx - share * vx, ny = dy - share * vy;
+        double bx = n->fresh[i] ? n->mx[i] : n->wx[i], by = n->fresh[i] ? n->my[i] : n->wy[i];
+        n->touches[i] = touch(n->mx[i] - n->x, n->my[i] - n->y, bx - n->was_x, by - n->was_y, 0.5 + 0.3, n->touches[i]);
         n->fresh[i] = 0;
-        n->touches[i] = nx * nx + ny * ny <= reach * reach;
     }
 }
 
 static void flutter(Night *n) {
     for (int i = 0; i < n->top; i++) {
-        if (!n->there[i] || !n->touches[i] || !due(n, n->flew[i] + 0.5)) continue;
+        if (!n->there[i] || !n->touches[i] || !due(n->now, n->flew[i] + 0.5)) continue;
         n->flew[i] = n->now;
-        if (!due(n, n->safe_until)) continue;
+        if (!due(n->now, n->safe_until)) continue;
         n->glow = n->glow > 1.0 ? n->glow - 1.0 : 0.0;
         n->safe_until = n->now + 0.3;
     }
@@ -130,7 +96,7 @@ static void wave(Night *n, int k) {
         }
     }
     if (nearest < 0) return;
-    n->dust[nearest] -= between(n, DAMAGE, 1, 0.5, 1.5);
+    n->dust[nearest] -= between(n, DAMAGE, 0.5, 1.5);
     if (n->dust[nearest] <= 0.0) {
         n->there[nearest] = 0;
         n->left[nearest] = k;
@@ -147,8 +113,8 @@ static void come(Night *n, int k) {
     n->dust[i] = 2.0;
     n->flew[i] = -1e18;
     n->vmx[i] = n->vmy[i] = 0.0;
-    n->mx[i] = between(n, FROM_X, 1, -30.0, 30.0);
-    n->my[i] = between(n, FROM_Y, 1, 14.0, 30.0);
+    n->mx[i] = between(n, FROM_X, -30.0, 30.0);
+    n->my[i] = between(n, FROM_Y, 14.0, 30.0);
 }
 
 static int night(Night *n) {
@@ -163,15 +129,14 @@ static int night(Night *n) {
     }
 }
 
-/* Play some runs; the step in which each ended, its glow and how many were left. */
-void nights(uint64_t seed, uint32_t first, int64_t runs, int32_t *steps, double *glow, int32_t *left) {
+/* Play some runs; the step in which each ended, and its glow with a thousand more for each that is left. */
+void nights(uint64_t seed, uint32_t first, int64_t runs, int32_t *steps, double *glow) {
     static Night n;
     for (int64_t r = 0; r < runs; r++) {
         n = (Night){.seed = seed, .run = first + (uint32_t)r, .glow = 400.0, .safe_until = -1e18};
         for (int i = 0; i < ROOM; i++) n.left[i] = -1;
         steps[r] = night(&n);
         glow[r] = n.glow;
-        left[r] = 0;
-        for (int i = 0; i < n.top; i++) left[r] += n.there[i];
+        for (int i = 0; i < n.top; i++) glow[r] += 1000.0 * n.there[i];
     }
 }

@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+import pytest
+
 import mint_ledger as mint
 
 GAME = """
@@ -93,3 +95,21 @@ attacks: {{sting: {{from: nettle, to: hare, when: {when}, damage: 1}}}}
     for when, safe, left in (("meets", 0, 49), ("in_contact", 0, 30), ("in_contact", 0.5, 46)):
         run = mint.loads(text.format(when=when, safe=safe)).run(script=script)
         assert run.at(5)["hare.health"] == left
+
+
+@pytest.mark.parametrize("engine", ["reference", "native"])
+def test_a_meeting_that_follows_of_a_touch_is_seen_in_the_next_step(engine: str) -> None:
+    game = """
+title: Stage
+clock: {step: 0.5, limit: 6}
+space: {}
+kinds:
+  host: {where: [0, 0], radius: 1, stats: {calls: 0}}
+  guest: {copies: [{x: 50}, {x: 8}], where: [0, 0], radius: 1, moves: {toward: host, speed: 3}}
+rules:
+  - {when: {meet: [guest, host]}, do: [host.calls += 1, {meet: ["guest[1]", host]}]}
+"""
+    run = mint.loads(game).run(engine=engine)
+    # The second guest sets off at 0.5 s and touches two seconds later. That lets the first meet the host, which is
+    # seen in the next step; it lets them meet once more, but they still touch, so that it is one meeting.
+    assert [run.at(time)["host.calls"] for time in (2, 2.5, 3, 6)] == [0, 1, 2, 2]

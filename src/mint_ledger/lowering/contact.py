@@ -26,12 +26,12 @@ from mint_ledger.lowering.motion import (
 from mint_ledger.lowering.scope import EntityRef
 from mint_ledger.lowering.space import is_somewhere
 from mint_ledger.program import parts
-from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, higher_of, mul, no, sub
-from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Or, Step, Time, inside
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, const, higher_of, lower_of, mul, no, sub
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Or, Step, Time, inside
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
-from mint_ledger.program.statements import Call, Note, Set
+from mint_ledger.program.statements import Call, Let, Note, Set
 
 Kinds = tuple[Member, Member]
 
@@ -117,7 +117,7 @@ def emit_meet(lowering: Lowering, b: BlockBuilder, one: EntityRef, other: Entity
                 index = _index(pair, first, second)
                 b.emit(Set(_column(lowering, "asked", pair, "counter"), index, ONE))
                 if _can_wait(lowering, pair):
-                    b.emit(Set(_waits(lowering, pair), index, Step()))
+                    _may_touch(lowering, b, pair, first, second)
                 b.emit(Set(_column(lowering, "until", pair, opening=-1.0), index, until))
 
 
@@ -158,6 +158,12 @@ def _waits(lowering: Lowering, pair: Kinds) -> Column:
     return _column(lowering, "waits", pair, "step")
 
 
+def _row_waits(lowering: Lowering, pair: Kinds) -> Column:
+    """The first step in which one of the first kind might touch any of the second."""
+    one, other = pair
+    return lowering.layout.column(Handle("contact row waits", (one.name, other.name)), "step", one.first, one.room)
+
+
 def _look_again(lowering: Lowering, b: BlockBuilder, pairs: list[Kinds]) -> None:
     """Whoever was put somewhere, or is of a kind that goes faster than ever, may touch at once."""
     members = {member.name: member for pair in pairs for member in pair}
@@ -182,8 +188,12 @@ def _let_touch(lowering: Lowering, b: BlockBuilder, pair: Kinds, side: int, who:
     theirs = pair[1 - side]
     with b.repeat(const(theirs.room)) as number:
         whom = b.let(add(const(theirs.first), number))
-        index = _index(pair, who, whom) if side == 0 else _index(pair, whom, who)
-        b.emit(Set(_waits(lowering, pair), index, Step()))
+        _may_touch(lowering, b, pair, *((who, whom) if side == 0 else (whom, who)))
+
+
+def _may_touch(lowering: Lowering, b: BlockBuilder, pair: Kinds, first: Expr, second: Expr) -> None:
+    b.emit(Set(_waits(lowering, pair), _index(pair, first, second), Step()))
+    b.emit(Set(_row_waits(lowering, pair), first, Step()))
 
 
 def _lower_block(lowering: Lowering, b: BlockBuilder, pair: Kinds) -> None:
@@ -192,16 +202,33 @@ def _lower_block(lowering: Lowering, b: BlockBuilder, pair: Kinds) -> None:
     # Where nothing happens as two meet, nobody is moved in between.
     stays = not begins.get((one.name, other.name)) and not begins.get((other.name, one.name))
     with b.each(((one.first, one.room),)) as who:
-        mine = EntityRef(who, (one,))
-        way = way_of(lowering, b, mine) if stays and _by_size(lowering, pair) else None
-        with b.each(((other.first, other.room),)) as whom:
-            ends = mine, EntityRef(whom, (other,))
-            index = b.let(_index(pair, who, whom))
-            if _can_wait(lowering, pair):
-                with b.when(compare(">=", Step(), At(_waits(lowering, pair), index))):
-                    _lower_pair(lowering, b, pair, ends, index, way)
-            else:
-                _lower_pair(lowering, b, pair, ends, index, way)
+        if _can_wait(lowering, pair):
+            with b.when(compare(">=", Step(), At(_row_waits(lowering, pair), who))):
+                _lower_row(lowering, b, pair, who, stays)
+        else:
+            mine = EntityRef(who, (one,))
+            way = way_of(lowering, b, mine) if stays and _by_size(lowering, pair) else None
+            with b.each(((other.first, other.room),)) as whom:
+                index = b.let(_index(pair, who, whom))
+                _lower_pair(lowering, b, pair, (mine, EntityRef(whom, (other,))), index, way)
+
+
+def _lower_row(lowering: Lowering, b: BlockBuilder, pair: Kinds, who: Expr, stays: bool) -> None:
+    """One of the first kind with those of the second that it might touch; and when it might touch any next."""
+    one, other = pair
+    mine = EntityRef(who, (one,))
+    way = way_of(lowering, b, mine) if stays else None
+    waits, row = _waits(lowering, pair), _row_waits(lowering, pair)
+    soonest = b.new_local()
+    b.emit(Let(soonest, const(NEVER)))
+    # What follows of a touch may let others of the row meet.
+    b.emit(Set(row, who, const(NEVER)))
+    with b.each(((other.first, other.room),)) as whom:
+        index = b.let(_index(pair, who, whom))
+        with b.when(compare(">=", Step(), At(waits, index))):
+            _lower_pair(lowering, b, pair, (mine, EntityRef(whom, (other,))), index, way)
+        b.emit(Let(soonest, lower_of(Local(soonest), At(waits, index))))
+    b.emit(Set(row, who, lower_of(At(row, who), Local(soonest))))
 
 
 def _lower_pair(

@@ -6,6 +6,7 @@ import copy
 import ctypes
 import hashlib
 import logging
+import math
 import threading
 import time
 from collections.abc import Callable, Sequence
@@ -24,6 +25,7 @@ from mint_ledger.engines.threads import COMPILING
 from mint_ledger.engines.work import MOST_ROWS, too_many_rows
 from mint_ledger.errors import BrokenProgram, RunStopped
 from mint_ledger.program import arithmetic
+from mint_ledger.program import expressions as ex
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem
 from mint_ledger.program.row import WHATS, Row
@@ -165,6 +167,19 @@ def _entry(key: str, *, thorough: bool) -> str:
     return f"{key}-{'thorough' if thorough else 'quick'}"
 
 
+def _horizon(program: Program, dials: Floats, moment: Moment) -> int:
+    """A step after the last that a run can come to."""
+    match program.clock_limit:
+        case ex.Dial(index):
+            limit = float(dials[index])
+        case ex.Constant(value):
+            limit = value
+        case _:
+            return FOREVER >> 2
+    last = limit * moment.steps_per_second
+    return math.ceil(last) + 2 if last < float(FOREVER >> 2) else FOREVER >> 2
+
+
 class NativePlayer:
     """Plays runs of a program, one at a time; each thread has one of its own.
 
@@ -212,7 +227,7 @@ class NativePlayer:
         context.tolerance = -DUE_TOLERANCE / moment.steps_per_second
         context.skips = skips
         context.only_script = float(only_script)
-        context.horizon = FOREVER >> 2
+        context.horizon = _horizon(program, self.dials, moment)
         self._give("events", np.zeros(MAX_EVENTS * EVENT_SIZE))
         self._give("rows", np.zeros(ROW_SIZE))
         context.row_room = 1

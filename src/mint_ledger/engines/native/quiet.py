@@ -123,6 +123,11 @@ def quiet_block(q: Quiet, statements: st.Block, loop: str, procedure: str) -> No
 
 def surely_does(q: Quiet, statements: st.Block) -> bool:
     """Whether statements do something whenever they are reached; then nothing more has to be asked."""
+    with _branch(q):
+        return _surely_does(q, statements)
+
+
+def _surely_does(q: Quiet, statements: st.Block) -> bool:
     for statement in statements:
         match statement:
             case st.Post() | st.Open() | st.Draw() | st.Note() | st.Raise() | st.Finish():
@@ -133,7 +138,12 @@ def surely_does(q: Quiet, statements: st.Block) -> bool:
                 return True
             case st.If() if surely_does(q, statement.then) and surely_does(q, statement.other):
                 return True
-            case st.Set() | st.Call() | st.If() | st.Let() | st.Each() | st.Flow() | st.Guard():
+            case st.Let():
+                if q.moves(statement.value):
+                    q.meanings[statement.local] = UNKNOWN
+                else:
+                    q.meanings.pop(statement.local, None)
+            case st.Set() | st.Call() | st.If() | st.Each() | st.Flow() | st.Guard():
                 pass
             case st.Leave() | st.Settle():
                 pass

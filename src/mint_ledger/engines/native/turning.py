@@ -360,8 +360,8 @@ def steps_to(q: Quiet, account: Account, index: str, goal: str) -> str:
     rate = q.load(q.slot_at(flows.rate.offset, index))
     seconds = r.let(f"fdiv double {op.sub(r, goal, worth(q, account, index))}, {rate}")
     steps = op.mul(r, seconds, load(r, "steps_per_second"))
-    sensible = r.let(f"and i1 {op.compared(r, '>', steps, op.ONE)}, {op.compared(r, '<', steps, op.TWO_TO_52)}")
-    return r.let(f"fptosi double {op.chosen(r, sensible, steps, op.ONE)} to i64")
+    ahead = op.chosen(r, op.compared(r, ">", steps, op.ONE), steps, op.ONE)
+    return r.let(f"fptosi double {op.lower(r, ahead, op.TWO_TO_52)} to i64")
 
 
 def first_step(q: Quiet, holds: Callable[[], str], guess: str | None = None) -> None:
@@ -374,7 +374,12 @@ def first_step(q: Quiet, holds: Callable[[], str], guess: str | None = None) -> 
     start = current_step(q)
     horizon, least = load(r, "horizon"), r.let(f"load i64, ptr {q.least}")
     bound = r.let(f"select i1 {r.let(f'icmp slt i64 {least}, {horizon}')}, i64 {least}, i64 {horizon}")
-    for cell, value in ((low, start), (high, NEVER), (stride, "1"), (probe, r.let(f"add i64 {start}, {guess or 1}"))):
+    # What would come after all that matters is known not to come before by one look at its end.
+    guessed = r.let(f"add i64 {start}, {guess or 1}")
+    first = r.let(f"add i64 {start}, 1")
+    last = r.let(f"select i1 {r.let(f'icmp sgt i64 {bound}, {first}')}, i64 {bound}, i64 {first}")
+    begin = r.let(f"select i1 {r.let(f'icmp slt i64 {guessed}, {last}')}, i64 {guessed}, i64 {last}")
+    for cell, value in ((low, start), (high, NEVER), (stride, "1"), (probe, begin)):
         r.do(f"store i64 {value}, ptr {cell}")
     look, yes, no, next_, leap, far, found, near, below, middle, ready, done = (r.label() for _ in range(12))
     r.place(look)
