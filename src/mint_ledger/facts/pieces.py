@@ -85,6 +85,28 @@ def locals_of(value: object) -> set[int]:
     return {local for node in nodes(value) for local in named_locals(node)}
 
 
+def assigned_locals(statements: Iterable[st.Statement]) -> set[int]:
+    """The locals that statements give a value to."""
+    assigned: set[int] = set()
+    for s in statements:
+        match s:
+            case st.Let() | st.Draw():
+                assigned.add(s.local)
+            case st.Call():
+                assigned |= {s.into} if s.into is not None else set()
+            case st.If():
+                assigned |= assigned_locals(s.then) | assigned_locals(s.other)
+            case st.Each():
+                assigned |= assigned_locals(s.body)
+            case st.Post() | st.Open() | st.Flow() | st.Set() | st.Note() | st.Leave() | st.Raise():
+                pass
+            case st.Settle() | st.Guard() | st.Finish():
+                pass
+            case _:
+                assert_never(s)
+    return assigned
+
+
 def _settles(program: Program, statements: Iterable[st.Statement], seen: set[Handle]) -> bool:
     """Whether statements may work off what a `do` set off."""
     for statement in statements:

@@ -453,10 +453,11 @@ def is_ready(body: Body, account: Account, flow: FlowSpec, index: str) -> tuple[
     """Cells that hold whether a flow's wait is over (and its entity there), and whether its gate is open as well."""
     r, module = body.r, body.module
     waited, ready = r.cell("i1", None), r.cell("i1", None)
-    late = op.sub(r, load(r, "time"), flow_wait(body, account, flow, index))
-    due = op.compared(r, ">=", late, load(r, "tolerance"))
-    there = op.is_true(r, body.load(body.slot_at(module.present.offset, index)))
-    over = r.let(f"and i1 {there}, {due}")
+    over = op.is_true(r, body.load(body.slot_at(module.present.offset, index)))
+    if flow.after != ex.ZERO or flow.after_limit is not None:
+        # Without a wait, whatever it is counted from is over.
+        late = op.sub(r, load(r, "time"), flow_wait(body, account, flow, index))
+        over = r.let(f"and i1 {over}, {op.compared(r, '>=', late, load(r, 'tolerance'))}")
     r.do(f"store i1 {over}, ptr {waited}")
     r.do(f"store i1 {over}, ptr {ready}")
     if flow.gate is not None:

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Callable
 from typing import Any
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.assembly import PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load
-from mint_ledger.engines.native.module import Body, Module, flow_key
+from mint_ledger.engines.native.module import Body, Module, Whole, flow_key
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Account
 from mint_ledger.program.state import Column
+
+# Entities' numbers and places in columns lie far inside.
+SMALL = 10**9
+WHOLE_OPERATIONS = {"+": ("add", operator.add), "-": ("sub", operator.sub), "*": ("mul", operator.mul)}
 
 
 def expression(body: Body, e: ex.Expr) -> str:
@@ -82,16 +87,41 @@ def entity_number(body: Body, e: ex.Expr) -> str:
     """An entity's number as an integer."""
     if isinstance(e, ex.Constant):
         return str(int(e.value))
-    if isinstance(e, ex.Local) and e.index in body.entities:
-        return body.entities[e.index][0]
-    return op.index_of(body.r, expression(body, e))
+    whole = whole_of(body, e)
+    return whole.value if whole is not None else op.index_of(body.r, expression(body, e))
+
+
+def whole_of(body: Body, e: ex.Expr) -> Whole | None:
+    """An expression as an integer, where it is made of whole numbers so small that float64 says the same."""
+    match e:
+        case ex.Constant(value) if value.is_integer() and abs(value) < SMALL:
+            return Whole(str(int(value)), int(value), int(value))
+        case ex.Local(index) if index in body.entities:
+            number_, runs = body.entities[index]
+            return Whole(number_, min(first for first, _ in runs), max(first + n - 1 for first, n in runs))
+        case ex.Local(index):
+            return body.wholes.get(index)
+        case ex.Binary("+" | "-" | "*" as sign, left, right):
+            one, other = whole_of(body, left), whole_of(body, right)
+            if one is None or other is None:
+                return None
+            word, apply = WHOLE_OPERATIONS[sign]
+            ends = [apply(a, b) for a in (one.least, one.most) for b in (other.least, other.most)]
+            if min(ends) <= -SMALL or max(ends) >= SMALL:
+                return None
+            return Whole(body.r.let(f"{word} i64 {one.value}, {other.value}"), min(ends), max(ends))
+        case _:
+            return None
 
 
 def _is_inside(body: Body, e: ex.Expr, column: Column) -> bool:
     """Whether an entity is known to be one of a column's."""
     last = column.first + column.count
     runs = body.known_runs(e)
-    return runs is not None and all(column.first <= first and first + n <= last for first, n in runs)
+    if runs is None:
+        whole = whole_of(body, e)
+        return whole is not None and column.first <= whole.least and whole.most < last
+    return all(column.first <= first and first + n <= last for first, n in runs)
 
 
 def safe_place(body: Body, column: Column, e: ex.Expr) -> tuple[str, str | None]:

@@ -147,6 +147,15 @@ def flow_columns(account: Account) -> tuple[Column, ...]:
     return (flows.rate, flows.to, flows.anchor, flows.booked, flows.since, flows.waits_from, flows.at_limit)
 
 
+@dataclass(frozen=True)
+class Whole:
+    """A whole number: its register (or its digits), and between which values it lies."""
+
+    value: str
+    least: int
+    most: int
+
+
 @dataclass
 class Body:
     """What a routine's lowering keeps at hand."""
@@ -156,6 +165,8 @@ class Body:
     cells: dict[int, str] = field(default_factory=dict)
     # Entities' numbers as integers, for the locals of loops, with the loop's ranges.
     entities: dict[int, tuple[str, ex.Ranges]] = field(default_factory=dict)
+    # Locals that are known to be whole numbers, as integers.
+    wholes: dict[int, Whole] = field(default_factory=dict)
     # Which columns were read; only kept for quiet routines.
     looked_at: Looks | None = None
     # The piece of a step outside of which this is never carried out; it is asked anew when it is done.
@@ -209,7 +220,15 @@ class Body:
     def store_local(self, index: int, value: str) -> None:
         """Set a local."""
         self.entities.pop(index, None)
+        self.wholes.pop(index, None)
         self.store(value, self.local(index))
+
+    @contextmanager
+    def inner(self) -> Iterator[None]:
+        """A block that may be passed over: what it says of whole numbers is not known behind it."""
+        kept = dict(self.wholes)
+        yield
+        self.wholes = {local: whole for local, whole in kept.items() if self.wholes.get(local) is whole}
 
     def mark(self, keys: Iterable[int], index: str) -> None:
         """A column has changed for an entity: the parts that look at it are to be looked at again."""

@@ -8,7 +8,6 @@ pieces that look at it.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from contextlib import contextmanager
 from typing import Any, assert_never
 
@@ -30,7 +29,7 @@ from mint_ledger.engines.native.turning import (
     steps_to,
     turns,
 )
-from mint_ledger.facts.pieces import leaves
+from mint_ledger.facts.pieces import assigned_locals, leaves
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import parts
 from mint_ledger.program import statements as st
@@ -175,27 +174,6 @@ def _let(q: Quiet, s: st.Let) -> None:
         q.meanings[s.local] = UNKNOWN if meaning is None else meaning
 
 
-def _assigned(statements: Iterable[st.Statement]) -> set[int]:
-    assigned: set[int] = set()
-    for s in statements:
-        match s:
-            case st.Let() | st.Draw():
-                assigned.add(s.local)
-            case st.Call():
-                assigned |= {s.into} if s.into is not None else set()
-            case st.If():
-                assigned |= _assigned(s.then) | _assigned(s.other)
-            case st.Each():
-                assigned |= _assigned(s.body)
-            case st.Post() | st.Open() | st.Flow() | st.Set() | st.Note() | st.Leave() | st.Raise():
-                pass
-            case st.Settle() | st.Guard() | st.Finish():
-                pass
-            case _:
-                assert_never(s)
-    return assigned
-
-
 @contextmanager
 def _branch(q: Quiet) -> Any:
     kept = dict(q.meanings)
@@ -232,7 +210,7 @@ def _if(q: Quiet, s: st.If, loop: str, procedure: str) -> None:
 
 def _each(q: Quiet, s: st.Each, procedure: str) -> None:
     r = q.r
-    for local in _assigned(s.body):
+    for local in assigned_locals(s.body):
         q.meanings[local] = UNKNOWN
     with _branch(q):
         if s.repeat is not None:

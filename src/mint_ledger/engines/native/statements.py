@@ -21,11 +21,13 @@ from mint_ledger.engines.native.expressions import (
     expression,
     leave_unless_going,
     safe_place,
+    whole_of,
 )
-from mint_ledger.engines.native.module import Body, Library, arithmetic_routine
+from mint_ledger.engines.native.module import Body, Library, Whole, arithmetic_routine
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.engines.work import POSTING_WORK
 from mint_ledger.facts.appearing import lets_appear
+from mint_ledger.facts.pieces import assigned_locals
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
@@ -143,7 +145,10 @@ def _take_seat(body: Body, e: ex.Expr, index: str, value: str) -> None:
 
 
 def _let(body: Body, s: st.Let, _: Exits) -> None:
+    whole = whole_of(body, s.value) if isinstance(s.value, (ex.Binary, ex.Local)) else None
     body.store_local(s.local, expression(body, s.value))
+    if whole is not None:
+        body.wholes[s.local] = whole
 
 
 def _if(body: Body, s: st.If, exits: Exits) -> None:
@@ -151,22 +156,32 @@ def _if(body: Body, s: st.If, exits: Exits) -> None:
     then, other, after = r.label(), r.label(), r.label()
     r.fork(condition(body, s.condition), then, other if s.other else after)
     r.place(then)
-    block(body, s.then, exits)
+    with body.inner():
+        block(body, s.then, exits)
     r.go(after)
     if s.other:
         r.place(other)
-        block(body, s.other, exits)
+        with body.inner():
+            block(body, s.other, exits)
     r.place(after)
 
 
 def _each(body: Body, s: st.Each, exits: Exits) -> None:
+    for local in (s.local, *assigned_locals(s.body)):
+        body.wholes.pop(local, None)  # it may come from the round before
+    with body.inner():
+        _rounds(body, s, exits)
+
+
+def _rounds(body: Body, s: st.Each, exits: Exits) -> None:
     r = body.r
     if s.repeat is not None:
         count = op.whole_part(r, expression(body, s.repeat))
         bounded = op.lower(r, op.higher(r, op.ZERO, count), number(2.0**31))
         with body.loop(r.let(f"fptosi double {bounded} to i64")) as (now, _, end):
             spend(body, "1")
-            body.store(r.let(f"sitofp i64 {now} to double"), body.local(s.local))
+            body.store_local(s.local, r.let(f"sitofp i64 {now} to double"))
+            body.wholes[s.local] = Whole(now, 0, 2**31)
             block(body, s.body, exits.within(end))
         return
     total = sum(count for _, count in s.ranges)
