@@ -171,3 +171,23 @@ def test_a_plot_of_words_flags_and_bands(demo: mint.Game) -> None:
     assert {"plain", "honoured"} <= {text.get_text() for text in standing.texts}
     with pytest.raises(mint.NotFound, match="room for 6 accounts"):
         demo.run(seed=7).plot(["keeper.health"] * 7)
+
+
+def test_strikes_that_are_refused_alike_in_one_step_are_counted_and_few_are_told_singly() -> None:
+    game = """
+title: Quay
+clock: {step: 0.1, limit: 1}
+kinds:
+  vendor: {stats: {pies: {start: 9, min: 0}}, when_hit: {through: [pies], safe_for: 0.3}}
+  gull: {copies: 5, stats: {hunger: 1}}
+  crow: {copies: 2, stats: {hunger: 1}}
+attacks:
+  snatches: {from: gull, to: vendor, damage: 1, when: {every: 1}}
+  pecks: {from: crow, to: vendor, damage: 1, when: {every: 1}}
+"""
+    run = mint.loads(game).run()
+    story = run.story()
+    # The first gull makes the vendor safe: four more are counted, the two crows have a line each.
+    assert "  1.00  4 of gull cannot strike vendor with snatches: safe after the last hit\n" in story
+    assert [f"crow[{copy}] cannot strike vendor with pecks" in story for copy in (1, 2)] == [True, True]
+    assert len(run.journal[run.journal["what"] == "blocked"]) == 6

@@ -55,6 +55,7 @@ class Words:
     def __init__(self, program: Program) -> None:
         self.program = program
         self.stats = [account.stat for account in program.accounts]
+        self._names: dict[float, str] = {}
 
     def time(self, step: float) -> str:
         """A step as a time: seconds with the decimals that steps need, or a turn."""
@@ -74,7 +75,11 @@ class Words:
 
     def entity(self, entity: float) -> str:
         """The name of an entity; empty for the game itself."""
-        return self.program.cast.entity_name(int(entity)) if entity > 0 else ""
+        if entity <= 0:
+            return ""
+        if entity not in self._names:
+            self._names[entity] = self.program.cast.entity_name(int(entity))
+        return self._names[entity]
 
     def stat(self, stat: float) -> str:
         """The name of a stat."""
@@ -123,6 +128,10 @@ class Words:
         if kind == "entity":
             return self.entity(value) or "nobody"
         return number(value)
+
+    def reason(self, row: Row) -> str:
+        """Why something was refused or called off."""
+        return self._plain(row)
 
     def text(self, row: Row) -> str:
         """What a row says, without its time."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Collection, Iterator, Sequence
-from typing import TYPE_CHECKING
+from itertools import groupby
+from typing import TYPE_CHECKING, NamedTuple
 
 from mint_ledger.journal.wording import MINUS, Words, number, signed
 from mint_ledger.program.row import WHATS, Row
@@ -16,6 +17,8 @@ if TYPE_CHECKING:
 
 INDENT = 9
 NO_BREAK = "\u00a0"
+# So many strikes of a kind that are refused alike in one step have a line each; more are counted.
+SINGLY = 2
 # Rows that stand before the changes that belong to them; a hit stands behind its own.
 HEADS = ("spawn", "act", "level")
 
@@ -39,7 +42,7 @@ def story_text(
     """
     words = Words(run.program)
     rows = [row for row in run.rows if _in_time(words, row, start, end)]
-    rows = [row for row in rows if concerns(words, row, only) or not (only or is_motion(words, row))]
+    rows = [row for row in rows if (concerns(words, row, only) if only else not is_motion(words, row))]
     unit = "turns" if run.program.clock.unit == "turn" else "seconds"
     lines = [f"{run.title}", f"(times in {unit})" if unit == "seconds" else "", ""]
     lines = [line for i, line in enumerate(lines) if line or i == 2]
@@ -58,7 +61,32 @@ def told_rows(words: Words, rows: Sequence[Row]) -> list[str]:
     # What has just appeared stands where it opened, until something moves it.
     appeared = {(row.step, row.entity) for row in rows if WHATS[int(row.what)] == "spawn"}
     told = [row for row in rows if not (_says_nothing(row) and (row.step, row.entity) in appeared)]
-    return [line for group in _groups(words, told) for line in _told(words, group)]
+    lines: list[str] = []
+    for alike, groups in groupby(_groups(words, told), lambda group: _refusal(words, group)):
+        several = list(groups)
+        if alike is not None and len(several) > SINGLY:
+            title = f"{len(several)} of {alike.kind} cannot strike {alike.whom}: {words.reason(several[0][0])}"
+            lines += _wrapped(words.time(alike.step), title)
+        else:
+            lines += [line for group in several for line in _told(words, group)]
+    return lines
+
+
+class _Refusal(NamedTuple):
+    """What refused strikes are told together by: of one kind, at one target, in one step, for one reason."""
+
+    step: float
+    kind: str
+    whom: str
+    text: float
+
+
+def _refusal(words: Words, group: Sequence[Row]) -> _Refusal | None:
+    row = group[0]
+    if WHATS[int(row.what)] != "blocked":
+        return None
+    whom = f"{words.entity(row.entity) or 'anyone'} with {words.cause(row.cause)}"
+    return _Refusal(row.step, words.entity(row.by).split("[")[0], whom, row.text)
 
 
 def _says_nothing(row: Row) -> bool:
