@@ -155,7 +155,7 @@ def test_more_rules_or_numbers_than_can_be_played_are_refused_at_once() -> None:
         mint.loads(many + statuses)
     wide = "clock: {limit: 5}\nkinds: {ant: {copies: 5000, stats: {h: 1}}}\nstatuses:\n"
     wide += "".join(f"  s{i}: {{lasts: 2}}\n" for i in range(300))
-    with pytest.raises(GameError, match=r"keeps [\d,]+ numbers in each moment, and 2,000,000 are the most"):
+    with pytest.raises(GameError, match=r"keeps [\d,]+ numbers in each moment, and 5,000,000 are the most"):
         mint.loads(wide)
 
 

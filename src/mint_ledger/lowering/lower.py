@@ -64,7 +64,9 @@ NOBODY = Constant(-1.0)
 PHASES = ("0 start", "1 time", "3 players", "4 contact", "5 attacks and rules", "6 flows", "7 endings")
 MOST_RULES = 10_000
 # What a state may have in all: numbers that every moment of every run is made of.
-MOST_NUMBERS = 2_000_000
+MOST_NUMBERS = 5_000_000
+# What copies may have of statuses, attacks and actions: each is more than one number, and takes time to lower.
+MOST_MARKS = 2_000_000
 REACTIONS = ("reactions: hits", "reactions: conditions", "reactions: gone", "reactions: cues")
 
 
@@ -97,10 +99,10 @@ def _too_many(game: GameFile, cast: Cast) -> Fault | None:
         )
     each = max((member.room for member in cast.members.values()), default=0)
     many = len(game.statuses) + len(game.attacks) + len(game.actions)
-    if each * many > MOST_NUMBERS:
+    if each * many > MOST_MARKS:
         message = (
             f"{many:,} statuses, attacks and actions for {each:,} copies are too many to keep; their product may be "
-            f"{MOST_NUMBERS:,} at most"
+            f"{MOST_MARKS:,} at most"
         )
         return Fault(game.source.place(("kinds",)), "kinds", message)
     return None

@@ -69,8 +69,6 @@ def _code(prepared: Prepared, request: StudyRequest, runs: int) -> NativeCode | 
     program, scripts = prepared.lowered.program, scripts_of(prepared.script)
     if request.engine == "native":
         return native_code(program, scripts)
-    if runs <= 2:
-        return None
     code = known_code(program, scripts)
     if code is not None:
         return code
