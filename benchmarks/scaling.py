@@ -12,6 +12,7 @@ import time
 from collections.abc import Iterable
 from pathlib import Path
 
+import numpy as np
 from matplotlib.figure import Figure
 
 import mint_ledger as mint
@@ -52,6 +53,7 @@ def cost(game: mint.Game, runs: int = 20, skips: int = SKIP_STEPS) -> tuple[floa
     code = make_code(game.lowered.program)
     compiled = time.perf_counter() - began
     player = NativePlayer(code, skips=skips)
+    player.take(np.zeros(0, np.int64), [], max(runs, 2))
     player.batch(0, 2)
     best = float("inf")
     for _ in range(3):

@@ -22,12 +22,12 @@ from mint_ledger.playing.setting import habit_starts
 
 RUNS = 20
 PARTS = {
-    "part 1": "time",
-    "part 3": "habits",
-    "part 4": "contact",
-    "part 5": "attacks, rules",
-    "part 6": "flows",
-    "part 7": "endings",
+    "part of 1": "time",
+    "part of 3": "habits",
+    "part of 4": "contact",
+    "part of 5": "attacks, rules",
+    "part of 6": "flows",
+    "part of 7": "endings",
     "part 7 levels": "levels",
     "measures": "measures",
 }
@@ -42,11 +42,12 @@ def games() -> dict[str, mint.Game]:
 
 def reasons(player: NativePlayer, run: int) -> dict[str, int]:
     """Play a run from one step that matters to the next; how many of them each part wanted."""
-    parts = [piece.part for piece in pieces_of(player.program)]
+    parts = [f"part of {piece.part.owner[0]}" for piece in pieces_of(player.program)]
     wanted = dict.fromkeys(PARTS, 0)
     player.play(run, 0)
-    while player.state[player.program.layout.column("ending").base] < 0.0:
-        step = int(player.wakes.min())
+    while player.state[player.program.columns.ending.base] < 0.0:
+        # Behind the parts' pieces come those of the script and of the clock's limit.
+        step = int(player.wakes[: len(parts) + 2].min())
         due = {part for part, wake in zip(parts, player.wakes, strict=False) if wake <= max(step, player.step + 1)}
         for part in due:
             wanted[part] += 1
@@ -85,6 +86,7 @@ def main() -> None:
         line = f"{per_second:>6} a second"
         for skips, what in ((SKIP_STEPS, "skipping"), (SKIP_PARTS, "every step")):
             player = NativePlayer(code, dials, starts=starts, skips=skips)
+            player.take(np.zeros(0, np.int64), [], 60)
             best = np.inf
             for _ in range(3):
                 began = time.perf_counter()

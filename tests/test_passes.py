@@ -34,6 +34,8 @@ RECOGNISERS = {
     ("dice.py", "_block"): "all others stay as they are",
     ("dice.py", "_throw"): "all others stay as they are",
     ("dice.py", "_number"): "all others have no value that is known",
+    ("expressions.py", "whole_of"): "all others are not known to be whole, and are worked out as numbers",
+    ("engine.py", "_horizon"): "with any other limit no last step is known",
 }
 
 

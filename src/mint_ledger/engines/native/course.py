@@ -6,6 +6,8 @@ carried out only if a column that it looks at has changed or the step has come t
 
 from __future__ import annotations
 
+import re
+
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import (
     account_routines,
@@ -41,8 +43,10 @@ MUCH_WORK = 100_000
 MANY_PIECES = 100
 # So few of a kind are looked at in less time than it takes to ask how many were ever there.
 FEW = 8
+# A question of more lines is not asked in each step of a long streak.
+LONG_QUESTION = 300
 LONG_STREAK = 16
-ASKED_IN = 4
+ASKED_IN = 8
 COUNTED = len(WHATS)
 
 
@@ -61,6 +65,7 @@ class Course:
         module.empty_seats = {room: 2 * self.piece_count + number for number, room in enumerate(rooms)}
         self.kept_count = 2 * self.piece_count + len(rooms)
         self._pending = ""
+        self._dear: set[int] = set()
         module.only_in = only_in(module.program, self.pieces)
 
     def make(self) -> None:
@@ -92,6 +97,12 @@ class Course:
             module.routines.append(text)
             for key, runs in looked_at.items():
                 module.lookers.setdefault(key, {})[piece.number] = runs
+        self._dear = {piece.number for piece in self.pieces if self._length(f"@quiet{piece.number}") > LONG_QUESTION}
+
+    def _length(self, routine: str) -> int:
+        """How many lines a quiet routine has, with those that it calls."""
+        text = next(text for text in self.module.routines if text.startswith(f"define internal i64 {routine}("))
+        return text.count("\n") + sum(self._length(name) for name in set(re.findall(r"call i64 (@q\d+)\(", text)))
 
     def _piece(self, piece: Piece) -> None:
         r = Routine(f"i32 @piece{piece.number}({MACHINE_ARGUMENTS})", "ret i32 2")
@@ -305,12 +316,15 @@ class Course:
         with r.when(due):
             leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON})"))
             with r.when(r.let(f"icmp ne i64 {load(r, 'skips')}, 0")):
-                self._ask(r, number_, quiet, wake)
+                if number_ in self._dear:
+                    self._ask_at_times(r, number_, quiet, wake)
+                else:
+                    r.do(f"store i64 {r.let(f'call i64 {quiet}({PASSED_ON}, i64 %k)')}, ptr {wake}")
             r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
 
-    def _ask(self, r: Routine, number_: int, quiet: str, wake: str) -> None:
-        """When a piece matters next. One that mattered in every step for long is likely to go on so, and to ask costs
-        about as much as to do: it is asked in some steps only, and carried out in the others."""
+    def _ask_at_times(self, r: Routine, number_: int, quiet: str, wake: str) -> None:
+        """When a piece with a long question matters next. If it mattered in every step for long, it is likely to go on
+        so, and to ask costs about as much as to do: it is asked in some steps only, and carried out in the others."""
         streak = r.let(f"getelementptr i64, ptr %w, i64 {self.streaks + number_}")
         so_far = r.let(f"load i64, ptr {streak}")
         following = r.let("add i64 %k, 1")
