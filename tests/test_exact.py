@@ -352,3 +352,25 @@ def test_dice_that_are_added_up_are_one_draw_of_their_sum() -> None:
     exact = mint.loads(text).exact()
     assert exact.rate("win") == pytest.approx(sum(a > b for a in ways for b in others) / pairs, abs=1e-12)
     assert exact.rate("draw") == pytest.approx(sum(a == b for a in ways for b in others) / pairs, abs=1e-12)
+
+
+def test_what_is_kept_to_save_work_in_space_makes_no_states() -> None:
+    game = mint.loads(
+        """
+title: Bell Walk
+clock: {unit: turn, limit: 60}
+space: {}
+kinds:
+  token: {where: [0, 0], radius: 0.4, stats: {luck: {start: 3, min: 0}}}
+  bell: {where: [3, 0], radius: 0.4}
+rules:
+  - {when: {every: 1}, do: [{if: "chance(0.1)", do: [{move: token, to: [token.x + 1, 0]}]}]}
+  - {when: {meet: [token, bell]}, do: [token.luck -= 1, {move: token, to: [0, 0]}]}
+endings: {rung: {result: win, if: token.luck <= 0}}
+"""
+    )
+    exact = game.exact()
+    # Nine moves of 59 ring the bell three times, as it is rung in the turn after the third move. The token is at one
+    # of four places with one of three lucks in each turn, however long ago it moved.
+    assert exact.rate("win") == pytest.approx(stats.binom.sf(8, 59, 0.1), abs=1e-12)
+    assert exact.states <= 2 * 4 * 3 * 60

@@ -113,7 +113,7 @@ class _Ways:
         self.slots = [
             slot
             for c in program.layout.columns
-            if c.base in kept or (c.base in read and c.role not in ("draws", "measure"))
+            if c.base in kept or (c.base in read and c.role not in ("draws", "measure") and not c.memo)
             for slot in range(c.base, c.base + c.count)
         ]
         self.fought = Fought()

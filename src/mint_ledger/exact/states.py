@@ -42,9 +42,11 @@ class NormalForm:
         self.columns = [
             c
             for c in program.layout.columns
-            if c in kept or (c.base in read and c.role not in ("draws", "measure") and c is not self._step)
+            if c in kept
+            or (c.base in read and c.role not in ("draws", "measure") and c is not self._step and not c.memo)
         ]
         self._slots = [slot for c in self.columns for slot in range(c.base, c.base + c.count)]
+        self._moments = [c for c in program.layout.columns if c.memo and c.role in ("time", "step")]
         self._times = [c for c in self.columns if c.role == "time"]
         self._steps = [c for c in self.columns if c.role == "step"]
         self._flows = [a for a in program.accounts if a.flow_columns is not None and a.column.base in read]
@@ -74,6 +76,10 @@ class NormalForm:
         for account in self._flows:
             self._anchor(account)
         state = self._engine.state
+        # A memo that names a moment would have to go back with the others; it is forgotten instead.
+        for column in self._moments:
+            for slot in range(column.base, column.base + column.count):
+                state[slot] = column.opening
         for timer in self._timers:
             for index in range(timer.base.count):
                 base, count = timer.base.base + index, timer.count.base + index

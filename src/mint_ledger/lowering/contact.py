@@ -42,9 +42,11 @@ def block_of(lowering: Lowering, one: Member, other: Member) -> Kinds:
     return (one, other) if names.index(one.name) <= names.index(other.name) else (other, one)
 
 
-def _column(lowering: Lowering, what: str, pair: Kinds, role: str = "time", opening: float = 0.0) -> Column:
+def _column(
+    lowering: Lowering, what: str, pair: Kinds, role: str = "time", opening: float = 0.0, *, memo: bool = False
+) -> Column:
     handle = Handle(f"contact {what}", (pair[0].name, pair[1].name))
-    return lowering.layout.column(handle, role, 0, pair[0].room * pair[1].room, opening)  # type: ignore[arg-type]
+    return lowering.layout.column(handle, role, 0, pair[0].room * pair[1].room, opening, memo=memo)  # type: ignore[arg-type]
 
 
 def _touching(lowering: Lowering, pair: Kinds) -> Column:
@@ -155,13 +157,14 @@ def _can_wait(lowering: Lowering, pair: Kinds) -> bool:
 
 def _waits(lowering: Lowering, pair: Kinds) -> Column:
     """The first step in which two might touch."""
-    return _column(lowering, "waits", pair, "step")
+    return _column(lowering, "waits", pair, "step", memo=True)
 
 
 def _row_waits(lowering: Lowering, pair: Kinds) -> Column:
     """The first step in which one of the first kind might touch any of the second."""
     one, other = pair
-    return lowering.layout.column(Handle("contact row waits", (one.name, other.name)), "step", one.first, one.room)
+    handle = Handle("contact row waits", (one.name, other.name))
+    return lowering.layout.column(handle, "step", one.first, one.room, memo=True)
 
 
 def _look_again(lowering: Lowering, b: BlockBuilder, pairs: list[Kinds]) -> None:
@@ -169,7 +172,8 @@ def _look_again(lowering: Lowering, b: BlockBuilder, pairs: list[Kinds]) -> None
     members = {member.name: member for pair in pairs for member in pair}
     for member in members.values():
         mine = [(pair, side) for pair in pairs for side in (0, 1) if pair[side] is member]
-        seen = lowering.layout.column(Handle("contact seen", ("kinds", member.name)), "step", member.first, member.room)
+        handle = Handle("contact seen", ("kinds", member.name))
+        seen = lowering.layout.column(handle, "step", member.first, member.room, memo=True)
         with b.each(((member.first, member.room),)) as who:
             with b.when(compare(">=", moved_by_hand(lowering, who), At(seen, who))):
                 b.emit(Set(seen, who, Step()))

@@ -68,8 +68,8 @@ PARTING = 1e-6
 """Two that touch part beyond the sum of their radii by this share of it and this much more."""
 
 
-def _slot(lowering: Lowering, what: str, role: str = "mark") -> Column:
-    return lowering.layout.column(Handle(f"motion {what}"), role, 0, lowering.cast.size)  # type: ignore[arg-type]
+def _slot(lowering: Lowering, what: str, role: str = "mark", *, memo: bool = False) -> Column:
+    return lowering.layout.column(Handle(f"motion {what}"), role, 0, lowering.cast.size, memo=memo)  # type: ignore[arg-type]
 
 
 def motion_spec(lowering: Lowering, member: Member, axis: str) -> FlowSpec:
@@ -276,11 +276,11 @@ def _emit_course(lowering: Lowering, b: BlockBuilder, ref: EntityRef, ways: tupl
 
 
 def _fastest(lowering: Lowering, member: Member) -> Column:
-    return lowering.layout.column(Handle("motion fastest", ("kinds", member.name)), "mark")
+    return lowering.layout.column(Handle("motion fastest", ("kinds", member.name)), "mark", memo=True)
 
 
 def _is_faster(lowering: Lowering, member: Member) -> Column:
-    return lowering.layout.column(Handle("motion faster", ("kinds", member.name)), "counter")
+    return lowering.layout.column(Handle("motion faster", ("kinds", member.name)), "counter", memo=True)
 
 
 def _note_speed(lowering: Lowering, b: BlockBuilder, member: Member, speed: Expr) -> None:
@@ -321,7 +321,7 @@ def _emit_turn(lowering: Lowering, b: BlockBuilder, ref: EntityRef, dx: Expr, dy
     and goes almost the same way has not turned.
     """
     column, who = account_column(lowering, "faces"), ref.entity
-    turned_to, *ways = (_slot(lowering, f"turned to{what}", "mark") for what in ("", " along x", " along y"))
+    turned_to, *ways = (_slot(lowering, f"turned to{what}", memo=True) for what in ("", " along x", " along y"))
     faces = b.let(Read(column, who))
     wx, wy = (b.let(At(way, who)) for way in ways)
     ahead = b.let(add(mul(wx, dx), mul(wy, dy)))
@@ -415,7 +415,7 @@ def has_plain_size(member: Member) -> bool:
 
 def moved_by_hand(lowering: Lowering, who: Expr) -> Expr:
     """The step in which somebody was last put somewhere, by whatever posting."""
-    x, y = (At(touched_column(lowering, axis), who) for axis in AXES)
+    x, y = (At(touched_column(lowering, axis, memo=True), who) for axis in AXES)
     return higher_of(x, y)
 
 

@@ -226,11 +226,11 @@ def _account_word(f: InFormula, ref: EntityRef, name: str, member: Member | None
     return Typed(value, "number")
 
 
-def touched_column(lowering: Lowering, stat: str) -> Column:
+def touched_column(lowering: Lowering, stat: str, *, memo: bool = False) -> Column:
     """The steps in which a stat's accounts were last moved; kept only for stats of which it is asked."""
     lowering.touched_stats.add(stat)
     values = account_column(lowering, stat)
-    return lowering.layout.column(Handle("touched", (stat,)), "step", values.first, values.count)
+    return lowering.layout.column(Handle("touched", (stat,)), "step", values.first, values.count, memo=memo)
 
 
 def limit(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: Stat, side: str) -> Expr | None:

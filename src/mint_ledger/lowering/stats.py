@@ -82,7 +82,7 @@ def finish_accounts(lowering: Lowering) -> tuple[Account, ...]:
     """The accounts once it is known of which stats `.untouched` is asked."""
     accounts = []
     for name, account in lowering.accounts.items():
-        touched = reading.touched_column(lowering, name) if name in lowering.touched_stats else None
+        touched = reading.touched_column(lowering, name, memo=True) if name in lowering.touched_stats else None
         accounts.append(Account(name, account.column, account.specs, account.flow_columns, touched))
     return tuple(accounts)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
@@ -25,6 +25,8 @@ class Column:
     count: int
     base: int
     opening: float = 0.0
+    memo: bool = field(default=False, compare=False)
+    """Whether it only saves work: what it says follows of the rest, or is looked up anew where it says its opening."""
 
     @property
     def offset(self) -> int:
@@ -67,18 +69,29 @@ class LayoutBuilder:
         self._columns: dict[Handle, Column] = {}
         self._size = 0
 
-    def column(self, handle: Handle, role: Role, first: int = 0, count: int = 1, opening: float = 0.0) -> Column:
-        """Return the column of a handle, made now if there is none.
+    def column(
+        self,
+        handle: Handle,
+        role: Role,
+        first: int = 0,
+        count: int = 1,
+        opening: float = 0.0,
+        *,
+        memo: bool = False,
+    ) -> Column:
+        """Return the column of a handle, made now if there is none; a memo only if all who ask for it say so.
 
         Raises:
             BrokenProgram: there is one of another shape, so two parts of the program would share its slots.
         """
         known = self._columns.get(handle)
         if known is None:
-            known = self._columns[handle] = Column(handle, role, first, count, self._size, opening)
+            known = self._columns[handle] = Column(handle, role, first, count, self._size, opening, memo)
             self._size += count
         elif (known.role, known.first, known.count, known.opening) != (role, first, count, opening):
             raise BrokenProgram(f"the column '{handle}' is asked for in two shapes")
+        if known.memo and not memo:
+            known = self._columns[handle] = replace(known, memo=False)
         return known
 
     def find(self, handle: Handle) -> Column | None:
