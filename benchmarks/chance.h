@@ -16,4 +16,4 @@ static double uniform(uint64_t key, uint32_t run, uint32_t copy, uint32_t drawn)
     return (double)(((uint64_t)c1 << 21) | (c0 >> 11)) * (1.0 / 9007199254740992.0);
 }
 
-static int due(double now, double when) { return now - when >= -1e-6 / 20.0; }
+static int is_due(double now, double when) { return now - when >= -1e-6 / 20.0; }

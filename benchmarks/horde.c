@@ -76,9 +76,9 @@ static void fly(Night *n) {
 
 static void flutter(Night *n) {
     for (int i = 0; i < n->top; i++) {
-        if (!n->there[i] || !n->touches[i] || !due(n->now, n->flew[i] + 0.5)) continue;
+        if (!n->there[i] || !n->touches[i] || !is_due(n->now, n->flew[i] + 0.5)) continue;
         n->flew[i] = n->now;
-        if (!due(n->now, n->safe_until)) continue;
+        if (!is_due(n->now, n->safe_until)) continue;
         n->glow = n->glow > 1.0 ? n->glow - 1.0 : 0.0;
         n->safe_until = n->now + 0.3;
     }

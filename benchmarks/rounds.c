@@ -47,7 +47,7 @@ void nights(uint64_t seed, uint32_t first, int64_t runs, int32_t *steps, double 
                     int before = touching[i][j];
                     touching[i][j] = touch(fox[j].now_x - man[i].now_x, fox[j].now_y - man[i].now_y,
                                            fox[j].was_x - man[i].was_x, fox[j].was_y - man[i].was_y, 0.5 + 0.3, before);
-                    if (!touching[i][j] || before || !due(now, safe[i])) continue;
+                    if (!touching[i][j] || before || !is_due(now, safe[i])) continue;
                     double u = uniform(seed ^ STARTLES, first + (uint32_t)r, (uint32_t)j + 1, ++drawn[j]);
                     double damage = 1.0 + (3.0 - 1.0) * u;
                     left[i] = left[i] > damage ? left[i] - damage : 0.0;

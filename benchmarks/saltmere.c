@@ -3,6 +3,8 @@
  * It draws the same luck and follows the same order as the game file, so every run has the same ending at the same
  * step; speed.py checks that. Build with `gcc -O2 -ffp-contract=off`.
  */
+#include "chance.h"
+
 #include <math.h>
 #include <stdint.h>
 #include <string.h>
@@ -46,20 +48,8 @@ typedef struct {
     int ending;
 } Night;
 
-static double uniform(Night *n, int place, int copy) {
-    uint64_t key = n->seed ^ PLACE[place];
-    uint32_t k0 = (uint32_t)key, k1 = (uint32_t)(key >> 32);
-    uint32_t c0 = n->run, c1 = (uint32_t)copy, c2 = ++n->drawn[place][copy - (copy > 0)], c3 = 0;
-    for (int i = 0; i < 10; i++) {
-        uint64_t a = (uint64_t)c0 * 0xD2511F53u, b = (uint64_t)c2 * 0xCD9E8D57u;
-        c0 = (uint32_t)(b >> 32) ^ c1 ^ k0;
-        c1 = (uint32_t)b;
-        c2 = (uint32_t)(a >> 32) ^ c3 ^ k1;
-        c3 = (uint32_t)a;
-        k0 += 0x9E3779B9u;
-        k1 += 0xBB67AE85u;
-    }
-    return (double)(((uint64_t)c1 << 21) | (c0 >> 11)) * (1.0 / 9007199254740992.0);
+static double luck(Night *n, int place, int copy) {
+    return uniform(n->seed ^ PLACE[place], n->run, (uint32_t)copy, ++n->drawn[place][copy - (copy > 0)]);
 }
 
 static int due(const Night *n, double when) { return n->now - when >= DUE_TOLERANCE; }
@@ -282,7 +272,7 @@ static void choose(Night *n) {
         double s = worth(n, &n->stamina);
         if (s >= 9.0 && (n->chill ? s * 0.8 : s) > 20.0) what = 2;
     }
-    if (!what || uniform(n, SLIPS, 1) < 0.03) return;
+    if (!what || luck(n, SLIPS, 1) < 0.03) return;
     if (what == 1) { n->sipping = 1; n->sip_until = n->now + 0.6; }
     else swing(n);
 }
@@ -311,12 +301,12 @@ static void step(Night *n) {
     }
     /* the keeper */
     while (due(n, n->finds)) {
-        n->finds += 20.0 + 20.0 * uniform(n, FINDS, 1);
+        n->finds += 20.0 + 20.0 * luck(n, FINDS, 1);
         for (int i = 0; i < CANS; i++) if (n->can[i]) { n->touch = i; break; }
     }
     if (due(n, n->looks) && !n->sipping) {
         choose(n);
-        n->looks = n->now + (0.2 + 0.3 * uniform(n, LOOKS, 1));
+        n->looks = n->now + (0.2 + 0.3 * luck(n, LOOKS, 1));
     }
     /* contact */
     if (n->touch >= 0) {
@@ -331,9 +321,9 @@ static void step(Night *n) {
         while (n->foe[i].there && due(n, n->foe[i].timer + n->foe[i].fired * 1.4)) {
             n->foe[i].fired++;
             if (!due(n, n->safe_until)) continue;
-            if (!(uniform(n, LANDS, i + 1) < 0.8) || uniform(n, PINCER_DODGE, 1) < 0.05) continue;
+            if (!(luck(n, LANDS, i + 1) < 0.8) || luck(n, PINCER_DODGE, 1) < 0.05) continue;
             defend(n, 12.0, 1);
-            if (uniform(n, COLD_BITE, i + 1) < 0.1 && !n->chill) {
+            if (luck(n, COLD_BITE, i + 1) < 0.1 && !n->chill) {
                 n->chill = 1;
                 n->chill_until = n->now + 5.0;
                 n->chill_began = n->now;
@@ -344,9 +334,9 @@ static void step(Night *n) {
     Foe *b = &n->foe[CRABS];
     while (b->there && due(n, b->timer + b->fired * 2.5)) {
         b->fired++;
-        if (!due(n, n->safe_until) || uniform(n, CUDGEL_DODGE, 1) < 0.05) continue;
-        double damage = 10.0 + floor(uniform(n, CUDGEL_DAMAGE, 1) * 9.0);
-        if (uniform(n, CUDGEL_CRIT, 1) < 0.1) damage *= 2.0;
+        if (!due(n, n->safe_until) || luck(n, CUDGEL_DODGE, 1) < 0.05) continue;
+        double damage = 10.0 + floor(luck(n, CUDGEL_DAMAGE, 1) * 9.0);
+        if (luck(n, CUDGEL_CRIT, 1) < 0.1) damage *= 2.0;
         defend(n, damage, 0);
         n->strain += 25.0;
         n->strain_from = n->now;
@@ -358,7 +348,7 @@ static void step(Night *n) {
         if (worth(n, &n->oil) > 0.0 && n->ships < 99.0) n->ships += 1.0;
     }
     while (due(n, n->climb_due)) {
-        n->climb_due += 5.0 + 7.0 * uniform(n, CLIMBS, 1);
+        n->climb_due += 5.0 + 7.0 * luck(n, CLIMBS, 1);
         for (int i = 0; i < CRABS; i++)
             if (!n->foe[i].there && n->foe[i].left < n->step) { crab_up(n, i); break; }
     }
@@ -372,8 +362,8 @@ static void step(Night *n) {
             if (!n->can[i] && n->can_left[i] < n->step) { n->can[i] = 1; break; }
     }
     while (due(n, n->stairs_due)) {
-        n->stairs_due += 15.0 + 20.0 * uniform(n, RUNS_DOWN, 1);
-        double u = uniform(n, STAIRS, 1);
+        n->stairs_due += 15.0 + 20.0 * luck(n, RUNS_DOWN, 1);
+        double u = luck(n, STAIRS, 1);
         double speed = 5.0 + 1.5 * normal((floor(u * 4503599627370496.0) + 0.5) / 4503599627370496.0);
         if (speed > 6.0) { hurt(n, 4.0 * (speed - 6.0)); settle(n); }
     }
@@ -408,10 +398,10 @@ void nights(uint64_t seed, uint32_t first, int64_t count, int8_t *ending, int32_
         n.touch = -1;
         for (int j = 0; j <= CRABS; j++) n.foe[j].left = -1;
         for (int j = 0; j < CANS; j++) n.can_left[j] = -1;
-        n.climb_due = 5.0 + 7.0 * uniform(&n, CLIMBS, 1);
-        n.stairs_due = 15.0 + 20.0 * uniform(&n, RUNS_DOWN, 1);
-        n.looks = 0.2 + 0.3 * uniform(&n, LOOKS, 1);
-        n.finds = 20.0 + 20.0 * uniform(&n, FINDS, 1);
+        n.climb_due = 5.0 + 7.0 * luck(&n, CLIMBS, 1);
+        n.stairs_due = 15.0 + 20.0 * luck(&n, RUNS_DOWN, 1);
+        n.looks = 0.2 + 0.3 * luck(&n, LOOKS, 1);
+        n.finds = 20.0 + 20.0 * luck(&n, FINDS, 1);
         n.ending = NONE;
         enter(&n, 0);
         while (n.ending == NONE) step(&n);
