@@ -258,3 +258,35 @@ rules:
     run.reconcile()
     # Each sets off in the step after it appears; the second begins at -5 as the first did, on that side of the post.
     assert [run.at(time)["runner.x"] for time in (1, 2, 4, 5)] == [-5, -4.1, -5, -4.1]
+
+
+@pytest.mark.parametrize("engine", ["reference", "native"])
+@pytest.mark.parametrize(
+    ("moves", "status"),
+    [
+        ("{toward: post, speed: 1}", True),
+        ("{along: [[0, 0]], speed: 1}", True),
+        ("{between: [[0, 0], [9, 0]], speed: 1}", True),
+        ("[{if: time >= 2 and time < 3, still: true}, {toward: post, speed: 1}]", False),
+    ],
+)
+def test_whoever_stood_still_goes_on_to_the_goal_that_it_had(moves: str, status: bool, engine: str) -> None:
+    game = f"""
+title: Track
+clock: {{step: 0.1, limit: 8}}
+space: {{}}
+kinds:
+  post: {{where: [0, 0]}}
+  runner: {{where: [9, 0], moves: {moves}}}
+statuses:
+  dazed: {{lasts: 1, blocks: [moves]}}
+rules:
+  - {{when: {{every: 2}}, at_most: {int(status)}, do: [{{give: dazed, to: runner}}]}}
+"""
+    run = mint.loads(game).run(engine=engine)
+    run.reconcile()
+    # It sets out in the first step; a second later it has lost what it stood for.
+    places = [run.at(time)["runner.x"] for time in (1, 2, 3, 8)]
+    assert places[:2] == [8.1, 7.1]
+    assert places[3] == pytest.approx(places[2] - 5, abs=1e-9)
+    assert places[2] >= 7 - 1e-9

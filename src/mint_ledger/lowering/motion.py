@@ -199,6 +199,8 @@ def emit_still(lowering: Lowering, b: BlockBuilder, who: Expr) -> None:
     """Emit that an entity stands."""
     for axis in AXES:
         b.emit(Set(_slot(lowering, f"speed {axis}"), who, ZERO))
+    # Whoever goes on to the same goal later sets out anew.
+    b.emit(Set(_slot(lowering, "speed"), who, const(-1.0)))
 
 
 def _emit_moves(
@@ -535,7 +537,6 @@ def forget_motion(lowering: Lowering) -> None:
         def emit(b: BlockBuilder, who: Expr) -> None:
             for axis in AXES:
                 _forget_course(lowering, b, axis, who)
-            b.emit(Set(_slot(lowering, "speed"), who, const(-1.0)))
             b.emit(Set(_slot(lowering, "waypoint", "counter"), who, ZERO))
 
         lowering.on_appear.append(((), ((member.first, member.room),), emit))
