@@ -9,7 +9,7 @@ import mint_ledger as mint
 from mint_ledger.exact.optimum import best_play
 from mint_ledger.players.candidate import find_space
 from mint_ledger.players.ceiling import FREE, find_ceiling
-from mint_ledger.players.search import _neighbours
+from mint_ledger.players.neighbours import neighbours
 
 GUESS = """
 title: Which Shell
@@ -83,13 +83,13 @@ def test_what_cannot_be_walked_is_said() -> None:
 def test_all_neighbours_are_one_change_away() -> None:
     game = mint.loads(DUELS["bridge"].text)
     space = find_space(game, "plain")
-    around = list(_neighbours((), space))
+    around = list(neighbours((), space))
     terms = sum(2 * len(known) for known in space.features.values())
     assert len(around) == len(space.actions) * (1 + terms)
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("name", ["kiln", "bridge"])
+@pytest.mark.parametrize("name", ["kiln", "bridge", "raft"])
 def test_what_is_found_comes_near_to_the_best_and_never_above(name: str) -> None:
     """Of one seed; `benchmarks/search.py` tries all three duels with five seeds each."""
     duel = DUELS[name]
@@ -113,6 +113,7 @@ def test_the_time_is_looked_at_in_whole_turns_or_seconds(demo: mint.Game) -> Non
 
 @pytest.mark.slow
 def test_what_is_found_in_the_demo_is_far_above_its_habits(demo: mint.Game) -> None:
-    play = demo.play_range("careful")
-    assert play.best.value >= 0.74
+    # Of a seed with which a search that looked less closely ended at 73 %.
+    play = demo.play_range("careful", seed=2)
+    assert play.best.value >= 0.75
     assert play.best.low > play.habits["careful"].high

@@ -12,7 +12,8 @@ from conftest import Command
 import mint_ledger as mint
 from mint_ledger.engines.native.engine import NativePlayer, native_code
 from mint_ledger.errors import BadRequest, BrokenProgram, NotFound
-from mint_ledger.players.candidate import Played, Slot, Term, find_space, habit_of
+from mint_ledger.players.candidate import Played, Slot, Term, find_space, habit_of, tidy
+from mint_ledger.players.neighbours import change
 from mint_ledger.players.writing import with_habit
 
 # The fuse is drawn anew each second. Ducking with it at 7 and more earns a point, below that it costs three: who ducks
@@ -104,6 +105,53 @@ def test_a_candidate_plays_as_the_habit_that_is_written_of_it(demo: mint.Game) -
 def test_what_a_habit_sees_is_all_that_is_looked_at() -> None:
     text = FUSE.replace("reaction: 0.5", "reaction: 0.5, sees: [points]")
     assert list(find_space(mint.loads(text), "eager").features) == ["points"]
+
+
+POOL = """
+title: Tide pool
+clock: {step: 0.5, limit: 60}
+kinds:
+  diver: {stats: {size: {start: 10, min: 5, max: 20}, air: {start: 10, min: 0, max: size * 2}}}
+actions:
+  dive: {by: diver, cooldown: 2, do: [air -= 3, size += 1]}
+  rest: {by: diver, do: [air += 1]}
+endings: {out: {result: lose, if: diver.air <= 0}, big: {result: win, if: diver.size >= 18}}
+habits: {calm: {by: diver, reaction: 0.5, acts: [{do: dive}]}}
+"""
+
+
+def test_shares_are_looked_at_where_what_is_full_changes_and_acts_that_have_to_cool_down() -> None:
+    features = find_space(mint.loads(POOL), "calm").features
+    assert list(features) == ["size", "air", "air.share", "time", "ready(dive)"]
+    assert features["air.share"] == tuple(part / 16 for part in range(1, 16))
+    assert features["ready(dive)"] == (1.0,)
+    fixed = find_space(mint.loads(POOL.replace("max: size * 2", "max: 40")), "calm").features
+    assert "air.share" not in fixed
+    seen = find_space(mint.loads(POOL.replace("reaction: 0.5", "reaction: 0.5, sees: [air]")), "calm").features
+    assert list(seen) == ["air", "air.share"]
+
+
+def test_what_plays_alike_is_written_in_one_way() -> None:
+    low, lower, much = Term("health", True, 40.0), Term("health", True, 20.0), Term("oil", False, 30.0)
+    assert tidy([Slot("sip", (much, low))]) == tidy([Slot("sip", (low, much))])
+    # Of two conditions of which one holds wherever the other does, the other is enough.
+    assert tidy([Slot("sip", (low, lower))]) == (Slot("sip", (lower,)),)
+    high, higher = Term("oil", False, 30.0), Term("oil", False, 60.0)
+    assert tidy([Slot("sip", (high, higher))]) == (Slot("sip", (higher,)),)
+    one, other, act = Slot("sip", (low,)), Slot("sip", (much,)), Slot("swing")
+    assert tidy([one, other, act]) == tidy([other, one, act])
+    assert tidy([one, act, other]) != tidy([other, act, one])
+    # What stands behind an act without a condition, or right before it, is never come to or changes nothing.
+    assert tidy([one, Slot("sip"), act, other]) == (Slot("sip"), act)
+
+
+def test_a_change_is_known_again_beside_others() -> None:
+    swing, sip, dart = Slot("swing"), Slot("sip", (Term("health", True, 40.0),)), Slot("dart")
+    assert change((swing,), (sip, swing)) == ((), (sip,), (swing,))
+    assert change((dart, swing), (dart, sip, swing)) == ((), (sip,), (swing,))
+    assert change((dart, swing), (dart,)) == ((swing,), (), ())
+    assert change((swing, swing), (swing,)) == ((swing,), (), ())
+    assert change((dart, sip), (dart, swing)) == ((sip,), (swing,), ())
 
 
 def test_a_batch_beyond_its_room_is_refused() -> None:

@@ -83,7 +83,8 @@ class ActionLowering:
         if not self.doers:
             return
         prices = tuple((self.action.costs or {}).items())
-        self.lowering.sites.actions[self.name] = ActionSite(self.name, names_of(self.doers), prices)
+        cools_down = self.action.cooldown is not None
+        self.lowering.sites.actions[self.name] = ActionSite(self.name, names_of(self.doers), prices, cools_down)
         self._lower_act()
         self._lower_carry_out()
         ranges = ranges_of(self.doers)

@@ -147,11 +147,12 @@ class AttackSite:
 
 @dataclass(frozen=True, slots=True)
 class ActionSite:
-    """An action: the kinds that do it, and what it costs them of which stat."""
+    """An action: the kinds that do it, what it costs them of which stat, and whether it has to cool down."""
 
     name: str
     doers: tuple[str, ...]
     prices: tuple[tuple[str, Formula], ...]
+    cools_down: bool
 
     @property
     def costs(self) -> tuple[str, ...]:

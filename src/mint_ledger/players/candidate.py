@@ -11,7 +11,8 @@ import json
 import math
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any
+from itertools import groupby
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -22,6 +23,7 @@ from mint_ledger.game.source import Source
 from mint_ledger.journal.wording import number
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.setting import Setting
+from mint_ledger.program.expressions import Constant, Dial
 from mint_ledger.program.program import scripts_of
 from mint_ledger.studies.request import StudyRequest, prepare_game
 from mint_ledger.studies.studying import Asked, study_game
@@ -29,16 +31,18 @@ from mint_ledger.studies.studying import Asked, study_game
 SEARCHED, RANDOM = "searched", "searched at random"
 # So many acts at most, each with so many conditions; thresholds are sixteenths of the range.
 SLOTS, TERMS, PARTS = 6, 2, 16
-MOST_FEATURES = 13
+MOST_FEATURES = 16
 MOST_COUNTED = 4
 ROOM, SAMPLED = 4_000, 200
+# Where in what is taken of a run it stands how it ended, and in which step.
+ENDED, LASTED = 0, 2
 # A threshold that is not to be met by what stands on it exactly.
 BELOW = 1e-6
 
 Flags = np.ndarray[Any, np.dtype[np.bool_]]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, order=True)
 class Term:
     """A condition: what is looked at, whether it has to lie below the threshold (or not), and the threshold."""
 
@@ -73,14 +77,30 @@ def tidy(slots: Iterable[Slot]) -> Candidate:
     before it."""
     kept: list[Slot] = []
     always: set[str] = set()
-    for slot in slots:
+    for slot in map(_in_order, slots):
         if slot.action not in always:
             while not slot.terms and kept and kept[-1].action == slot.action:
                 kept.pop()
             kept.append(slot)
             if not slot.terms:
                 always.add(slot.action)
-    return tuple(kept[:SLOTS])
+    # Conditions of the same act next to each other may stand in any order.
+    groups = (
+        sorted(set(group), key=lambda slot: slot.terms) for _, group in groupby(kept, key=lambda slot: slot.action)
+    )
+    return tuple(slot for group in groups for slot in group)[:SLOTS]
+
+
+def _in_order(slot: Slot) -> Slot:
+    """With its conditions in order, and of those that look at the same in the same way the narrower alone."""
+    if len(slot.terms) < 2:
+        return slot
+    narrow: dict[tuple[str, bool], Term] = {}
+    for term in slot.terms:
+        known = narrow.get((term.feature, term.below))
+        if known is None or (term.threshold < known.threshold) == term.below:
+            narrow[term.feature, term.below] = term
+    return Slot(slot.action, tuple(sorted(narrow.values())))
 
 
 @dataclass(frozen=True)
@@ -107,8 +127,8 @@ class Space:
 
 
 def find_space(game: PlayableGame, like: str) -> Space:
-    """What the players of a habit can do, and see: their own stats, those of the game and of single others, the time,
-    how many there are of each kind.
+    """What the players of a habit can do, and see: their own stats (how full they are, where that is something else),
+    those of the game and of single others, the time, which acts are ready again, how many there are of each kind.
 
     Where the habit says what it `sees`, it is that alone.
 
@@ -135,11 +155,18 @@ def find_space(game: PlayableGame, like: str) -> Space:
             between = facts.account(name, entity)
             if between is not None:
                 features.setdefault(name, _thresholds(between.low, between.high, whole=bool(stat.whole)))
+            spec = next(a.spec(entity) for a in lowered.program.accounts if a.stat == name)
+            if spec is not None and spec.high is not None and not isinstance(spec.high, (Constant, Dial)):
+                # How full it is says something else where what it can hold goes up and down.
+                features[f"{name}.share"] = _thresholds(0.0, 1.0, whole=False)
     clock, cast = lowered.program.clock, lowered.program.cast
     if wanted is None and clock.limit is not None:
         # Near the end it may pay to dare more, or less.
         parts = _thresholds(0.0, clock.limit, whole=False)
         features["time"] = tuple(sorted({float(round(part)) for part in parts} - {0.0})) or parts
+    if wanted is None and len(actions) > 1:
+        cooling = [name for name in actions if lowered.sites.actions[name].cools_down]
+        features |= {f"ready({name})": (1.0,) for name in cooling[:MOST_COUNTED]}
     for member in cast.members.values():
         # Of one foe it is known which is meant; of many only how many there are.
         for name, stat in member.kind.stats.items() if member.is_single and member.name != player.name else ():
@@ -178,6 +205,15 @@ def habit_of(base: Mapping[str, Any], candidate: Candidate) -> dict[str, Any]:
         for slot in candidate
     ]
     return {**base, "acts": acts}
+
+
+class Course(NamedTuple):
+    """How some runs went: which are won, flags of shape (runs,); the steps of all together; and a mark that
+    is the same for those who play alike."""
+
+    won: Flags
+    time: float
+    marks: int
 
 
 class Played:
@@ -236,6 +272,10 @@ class Played:
 
     def wins(self, candidate: Candidate, runs: int, seed: int, first: int = 0) -> Flags:
         """Which of some runs are won; flags of shape (runs,)."""
+        return self.play(candidate, runs, seed, first).won
+
+    def play(self, candidate: Candidate, runs: int, seed: int, first: int = 0) -> Course:
+        """How some runs go."""
         player = self._players.get(seed)
         if player is None:
             player = NativePlayer(self.code, seed=seed, starts=self.prepared.starts, script=self.prepared.script)
@@ -243,14 +283,15 @@ class Played:
             self._players = {seed: player}
         for name, value in self._dials(candidate).items():
             player.dials[self.index[name]] = value
-        won = []
+        taken = []
         for begin in range(first, first + runs, ROOM):
             count = min(ROOM, first + runs - begin)
             try:
                 player.batch(begin, count)
             except CannotGoOn:
                 # Who makes a game stop plays it badly.
-                return np.zeros(runs, dtype=bool)
-            won.append(self.winning[player.taken[:count, 0].astype(int)])
+                return Course(np.zeros(runs, dtype=bool), 0.0, 0)
+            taken.append(player.taken[:count].copy())
         self.runs += runs
-        return np.concatenate(won)
+        rows = np.concatenate(taken)
+        return Course(self.winning[rows[:, ENDED].astype(int)], float(rows[:, LASTED].sum()), hash(rows.tobytes()))

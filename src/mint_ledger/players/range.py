@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from typing import TYPE_CHECKING, Any
@@ -20,7 +20,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.players.candidate import Candidate, Played, find_space, habit_of
 from mint_ledger.players.ceiling import NOT_ASKED, STOPPED, Ceiling, find_ceiling
-from mint_ledger.players.search import JUDGED, Search
+from mint_ledger.players.search import JUDGED, Search, costs_little
 from mint_ledger.players.skill import SkillCurve, find_skill_curve
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
@@ -32,13 +32,15 @@ if TYPE_CHECKING:
 
 CONFIRM = 10_000
 # So many runs of so many steps may be searched; more of shorter ones, which take as long, up to so many times more.
-SEARCHED_RUNS, STEPS_OF_A_RUN, MOST_MORE = 160_000, 4_000, 50
+SEARCHED_RUNS, STEPS_OF_A_RUN, MOST_MORE = 160_000, 4_000, 75
 # Runs of fewer steps are short: then there is time to begin anew, once for each so many runs, and so often at most.
-SHORT, RUNS_A_RESTART, MOST_RESTARTS = 1_000, 100_000, 8
+SHORT, RUNS_A_RESTART, MOST_RESTARTS = 1_000, 100_000, 6
 # Of the runs so much looks for the best; the rest for what each act is worth, which begins from the best.
 LOOKING = 0.6
+# Nor is any more climbed once so much of them was played.
+CLIMBED = 0.75
 # So many of what they found are climbed on from, where runs are short; and what is better is judged by more of them.
-CLIMBERS, CARE = 3, 4
+CLIMBERS, CARE = 3, 5
 # Apart from the seed of all studies: for the search, for the choice, and for what is told.
 CHOICE, TOLD = 500_000, 700_000
 # What lies as near as this to another rate is as good.
@@ -161,6 +163,18 @@ class PlayRange:
         }
 
 
+def _fewer(one: Candidate, other: Candidate) -> bool:
+    """Whether the one makes do with fewer acts."""
+    return len({slot.action for slot in one}) < len({slot.action for slot in other})
+
+
+def _best_apart(played: Played, found: Sequence[Candidate], seed: int, care: int) -> list[Candidate]:
+    """Those that play each in its own way, the best first, with luck of their own."""
+    courses = {candidate: played.play(candidate, JUDGED * care, seed + CHOICE) for candidate in found}
+    apart = {course.marks: candidate for candidate, course in reversed(courses.items())}
+    return sorted(apart.values(), key=lambda candidate: -float(courses[candidate].won.mean()))
+
+
 def find_range(
     game: PlayableGame,
     like: str,
@@ -192,7 +206,9 @@ def find_range(
     distinct = {part.actions for _, part in parts}
     is_short = steps < SHORT and restarts > 1
     searches = restarts if is_short else 1
-    shares = round(most_runs * LOOKING / searches), round(most_runs * (1 - LOOKING) / max(len(distinct), 1))
+    # Of short runs half of the looking is climbing.
+    looking = most_runs * LOOKING / (2 * searches if is_short else 1)
+    shares = round(looking), round(most_runs * (1 - LOOKING) / max(len(distinct), 1))
     tried: list[Candidate] = []
     care = CARE if is_short else 1
     last = Search(played, setting.seed, shares[0], until, progress, care=care)
@@ -201,19 +217,16 @@ def find_range(
         tried.append(last.built(()))
         for restart in range(1, searches):
             last = Search(played, setting.seed + 10_000 * restart, shares[0], until, progress, care=care)
-            tried.append(last.run(()))
+            tried.append(last.built([last.run(())]))
         if is_short:
             # And once more from what all of them found.
             last = Search(played, setting.seed + 10_000 * restarts, shares[0], until, progress, care=care)
-            tried.append(last.run(tried))
-
-        def chosen(candidate: Candidate) -> float:
-            return float(played.wins(candidate, JUDGED * care, setting.seed + CHOICE).mean())
-
-        if is_short:
-            # Runs are short: from the best of them to whatever is higher among all neighbours.
-            tried = [last.climbed(candidate) for candidate in sorted(tried, key=chosen)[-CLIMBERS:]]
-        best = last.polished(last.pruned(max(tried, key=chosen)))
+            tried.append(last.built([last.run(tried)]))
+            # Then from the best of them to whatever is higher among all neighbours; those that play alike count as one.
+            begins = _best_apart(played, tried, setting.seed, care)[:CLIMBERS]
+            tried = [last.climbed(candidate, round(most_runs * CLIMBED)) for candidate in begins]
+            tried = _best_apart(played, tried, setting.seed, care)
+        best = last.polished(last.pruned(tried[0]))
         by_acts: dict[tuple[str, ...], Candidate] = {}
         for what, part in parts:
             if part.actions not in by_acts:
@@ -221,10 +234,14 @@ def find_range(
                 search = Search(played, setting.seed + 20_000, shares[1], until, progress, care=care)
                 by_acts[part.actions] = search.built([begin], part)
             others[what] = by_acts[part.actions]
-        # What was found with fewer acts is a habit like any other.
-        higher = max((best, *by_acts.values()), key=chosen)
-        if higher != best:
-            best = last.polished(last.pruned(higher))
+        # What was found with fewer acts is a habit like any other, and the better one where it costs nothing.
+        judge = last.judge(best, setting.seed + CHOICE)
+        gaps = {one: judge.gap(one) for one in by_acts.values()}
+        higher = [
+            one for one, (gap, half) in gaps.items() if gap > 0.0 or (_fewer(one, best) and costs_little(gap, half))
+        ]
+        if higher:
+            best = last.polished(last.pruned(max(higher, key=lambda one: gaps[one][0])))
     except KeyboardInterrupt:
         interrupted = True
         best = best or last.best or (tried[-1] if tried else ())
