@@ -44,14 +44,14 @@ def main(repeats: int, plays: int) -> None:
     """Fit as often as that, and count."""
     game = mint.loads(SMITHY)
     luck = np.random.default_rng(8)
-    bank = Path(tempfile.mkdtemp()) / "bank.npz"
+    store = Path(tempfile.mkdtemp()) / "kept.sqlite"
     held = dict.fromkeys(RANGES, 0)
     left = {name: [] for name in RANGES}
     unfit, began = 0, time.process_time()
     for repeat in range(repeats):
         truth = {name: float(luck.uniform(*ends)) for name, ends in RANGES.items()}
         rows = game.study(plays, seed=50_000 + repeat, dials=truth, accounts=[]).measures[HEADS].to_numpy().tolist()
-        fit = game.fit_plays(make_plays(game, HEADS, rows), RANGES, bank=bank)
+        fit = game.fit_plays(make_plays(game, HEADS, rows), RANGES, store=store)
         unfit += not fit.fits
         for dial in fit.dials:
             held[dial.name] += dial.value.low <= truth[dial.name] <= dial.value.high

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from pathlib import Path
 
 import numpy as np
@@ -11,6 +12,7 @@ from conftest import Command
 from scipy.stats import beta
 
 import mint_ledger as mint
+from mint_ledger.players import fitting
 from mint_ledger.players.fit import Fit
 from mint_ledger.players.recorded import make_plays
 from mint_ledger.players.surrogate import Surrogate, functions_of_rows
@@ -68,12 +70,13 @@ def test_what_was_told_together_fits_as_the_rows_do(tmp_path: Path) -> None:
 def test_the_order_of_rows_does_not_matter_and_the_same_seed_says_the_same(tmp_path: Path) -> None:
     game, heads = mint.loads(TOSS), ["result", "left"]
     rows = game.study(40, seed=3).measures[heads].to_numpy().tolist()
-    bank = tmp_path / "bank.npz"
+    store = tmp_path / "kept.sqlite"
     one, other = (
-        game.fit_plays(make_plays(game, heads, r), {"p": "0.1..0.9"}, bank=bank).as_json() for r in (rows, rows[::-1])
+        game.fit_plays(make_plays(game, heads, r), {"p": "0.1..0.9"}, store=store).as_json() for r in (rows, rows[::-1])
     )
     assert one == other
-    assert bank.exists()
+    with mint.Store(store) as opened:
+        assert opened.banks() == 1
 
 
 def test_a_dial_that_does_nothing_is_not_told() -> None:
@@ -170,7 +173,7 @@ def test_the_command_fits_and_writes_the_numbers(tmp_path: Path, command: Comman
     game.write_text(SMITH, "utf-8")
     table = mint.loads(SMITH).study(80, seed=9, dials={"miss": 0.4}).measures[["result", "time", "nails"]]
     table.to_csv(tmp_path / "plays.csv", index=False)
-    asked = ("players", game, tmp_path / "plays.csv", "--fit", "miss=0..0.8", "--bank", tmp_path / "bank.npz")
+    asked = ("players", game, tmp_path / "plays.csv", "--fit", "miss=0..0.8", "--store", tmp_path / "kept.sqlite")
     told = json.loads(command(*asked, "--with", "wait=0.3", "--json").stdout)
     dial = told["dials"][0]
     assert dial["low"] < 0.4 < dial["high"]
@@ -183,5 +186,36 @@ def test_the_command_fits_and_writes_the_numbers(tmp_path: Path, command: Comman
     assert "# " not in game.read_text("utf-8")
     assert (tmp_path / "fit.csv").read_text("utf-8").startswith("dial,today,value")
     assert "--write steady" in command(*asked, "--write", "other").stderr
-    (tmp_path / "bank.npz").write_bytes(b"no bank")
-    assert "no bank of runs" in command(*asked).stderr
+    # With the numbers that were written it is another game.
+    assert "holds 2 banks of runs for fits" in command("history", tmp_path / "kept.sqlite").stdout
+    (tmp_path / "kept.sqlite").write_bytes(b"no store")
+    assert "no store" in command(*asked).stderr
+
+
+def test_runs_that_are_kept_are_taken_and_damaged_ones_are_played_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    game, store = mint.loads(TOSS), tmp_path / "kept.sqlite"
+    rows = game.study(40, seed=3).measures[["result", "left"]].to_numpy().tolist()
+    plays, played = make_plays(game, ["result", "left"], rows), []
+    real = fitting.simulated
+
+    def counted(*arguments):  # type: ignore[no-untyped-def]
+        played.append(1)
+        return real(*arguments)
+
+    monkeypatch.setattr(fitting, "simulated", counted)
+
+    def fit() -> tuple[int, dict[str, object]]:
+        played.clear()
+        told = game.fit_plays(plays, {"p": "0.1..0.9"}, store=store).as_json()
+        return len(played), told
+
+    first, told = fit()
+    kept, again = fit()
+    assert kept <= first - 128
+    assert told == again
+    for change in ("update banks set content = zeroblob(40)", "update banks set checksum = zeroblob(32)"):
+        with sqlite3.connect(store) as connection:
+            connection.execute(change)
+        assert fit() == (first, told)

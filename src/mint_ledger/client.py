@@ -493,7 +493,7 @@ class Game(SharedGame):
         habit: Several = None,
         variant: Several = None,
         dials: Settings | None = None,
-        bank: str | Path | None = None,
+        store: str | Path | None = None,
         engine: EngineName = "auto",
         executor: Executor | None = None,
         progress: Progress | None = None,
@@ -507,20 +507,21 @@ class Game(SharedGame):
             habit: whose numbers they are.
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.
-            bank: a file that keeps the simulated runs for the next time.
+            store: an SQLite file that keeps the simulated runs for the next time.
             engine: which engine plays; the numbers are the same.
             executor: where the runs are played, as in `study`.
             progress: called with (settings played, settings in all).
 
         Raises:
             NotFound: there is no such habit, variant or dial.
-            BadRequest: there are fewer than 15 plays, a column is the same in all of them, or a range is none.
+            BadRequest: there are fewer than 15 plays, a column is the same in all of them, a range is none, or there is
+                no store in the file.
         """
         from mint_ledger.players.fitting import find_fit
 
         seed = whole(seed)
         setting = self._setting(seed, habit, variant, dials)
-        return find_fit(self, plays, ranges, setting, bank=bank, progress=progress)
+        return find_fit(self, plays, ranges, setting, store=store, progress=progress)
 
     @takes_means
     def mix_plays(

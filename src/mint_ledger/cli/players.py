@@ -64,8 +64,8 @@ def players(
     anyway: Annotated[
         bool, typer.Option("--anyway", help="Take plays of another version, and a habit that does not fit.")
     ] = False,
-    bank: Annotated[
-        Path | None, typer.Option(help="Keep the runs that a fit simulates in this file, for the next time.")
+    store: Annotated[
+        Path | None, typer.Option(help="Keep the runs that a fit simulates in this file (SQLite), for the next time.")
     ] = None,
     plot: Annotated[
         Path | None, typer.Option(help="Draw recorded and simulated plays, or the curves of --skill, into this file.")
@@ -107,7 +107,7 @@ def players(
             tuple(mix or ()),
             tuple(changes or ()),
             anyway,
-            bank,
+            store,
             plot,
             script,
         )
@@ -118,7 +118,7 @@ def players(
         ("--fit", fit),
         ("--mix", mix),
         ("--with", changes),
-        ("--bank", bank),
+        ("--store", store),
     ):
         if given:
             raise BadRequest(f"{option} wants recorded plays, behind the game: mint-ledger players {game} plays.csv")

@@ -27,7 +27,7 @@ class Asked:
     mix: tuple[str, ...]
     changes: tuple[str, ...]
     anyway: bool
-    bank: Path | None
+    store: Path | None
     plot: Path | None
     script: Path | None
 
@@ -53,7 +53,7 @@ def show_plays(
     from mint_ledger.players.recorded import Plays
 
     if not asked.fit:
-        for option, given in (("--with", asked.changes), ("--bank", asked.bank), ("--write", write)):
+        for option, given in (("--with", asked.changes), ("--store", asked.store), ("--write", write)):
             if given:
                 raise BadRequest(f"{option} wants a fitted habit: --fit DIAL=RANGE")
     loaded = load_game(path, asked.script)
@@ -74,7 +74,14 @@ def show_plays(
         ranges = dict(_parted(text, "--fit", "careful.slips=0..0.5") for text in asked.fit)
         with counted_progress(f"{loaded.title}: fitting, settings") as progress:
             answer = fitted = loaded.fit_plays(
-                plays, ranges, seed, habit=asked.habit, variant=variant, dials=dials, bank=asked.bank, progress=progress
+                plays,
+                ranges,
+                seed,
+                habit=asked.habit,
+                variant=variant,
+                dials=dials,
+                store=asked.store,
+                progress=progress,
             )
         if not as_json:
             say(answer.summary())

@@ -334,7 +334,9 @@ def history(
             return
         if number is None:
             entries = opened.entries()
-            say_json({"studies": history_json(entries)}) if as_json else say(history_text(entries, str(store)))
+            say_json({"studies": history_json(entries)}) if as_json else say(
+                history_text(entries, str(store), opened.banks())
+            )
             return
         shown = opened.show(number)
         kept = opened.entry(number).runs

@@ -8,8 +8,9 @@ fit play like the recorded ones (`likeness`).
 
 from __future__ import annotations
 
-import io
+import hashlib
 import math
+import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
@@ -19,8 +20,8 @@ from typing import Any
 import numpy as np
 
 from mint_ledger.balance.dial_range import bounds_of, number_today
+from mint_ledger.engines.baked import baked_in
 from mint_ledger.errors import BadRequest, NotFound, nearest
-from mint_ledger.files import write_bytes
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.players.fit import SURE, Fit, FittedDial
 from mint_ledger.players.likeness import Likeness, Simulated, held_against, simulated
@@ -29,7 +30,9 @@ from mint_ledger.players.surrogate import Seen, Surrogate, even_points, function
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate
+from mint_ledger.studies.store import Store
 from mint_ledger.studies.studying import Asked, study_game
+from mint_ledger.versions import __version__
 
 FEWEST, FEW = 15, 30
 MOST_DIALS = 5
@@ -53,14 +56,14 @@ def find_fit(
     ranges: Mapping[str, Any],
     setting: Setting,
     *,
-    bank: str | Path | None = None,
+    store: str | Path | None = None,
     progress: Progress | None = None,
 ) -> Fit:
     """Find which dials fit recorded plays; see `Game.fit_plays`."""
     turned = setting.of(game)
     box = _box(turned, ranges)
     warnings = _refused(plays)
-    return _Fitting(turned, plays, box, setting, bank, progress).find(warnings)
+    return _Fitting(turned, plays, box, setting, store, progress).find(warnings)
 
 
 @dataclass(frozen=True)
@@ -78,10 +81,10 @@ class _Fitting:
         plays: Plays | Told,
         box: Mapping[str, tuple[float, float]],
         setting: Setting,
-        bank: str | Path | None,
+        store: str | Path | None,
         progress: Progress | None,
     ) -> None:
-        self.game, self.plays, self.bank, self.progress = game, plays, bank, progress
+        self.game, self.plays, self.store, self.progress = game, plays, store, progress
         self.setting = replace(setting, variant=None, dials={})
         self.names = list(box)
         self.low, self.high = (np.array([ends[end] for ends in box.values()], dtype=float) for end in (0, 1))
@@ -167,14 +170,17 @@ class _Fitting:
         return Surrogate(low, high, played.theta, values, functions), seen
 
     def _banked(self, low: Floats, high: Floats, stage: int) -> _Bank:
-        """The bank over a box: from its file, if it is there, else played."""
+        """The bank over a box: from the store, if it is there, else played."""
         seed, measures = self.setting.seed, sorted(self.plays.measures.items())
         ends = [(float(a).hex(), float(b).hex()) for a, b in zip(low, high, strict=True)]
         rests_on = (self.setting.habit, seed, self.names, ends, measures, self.measures, self.points)
-        key = f"{game_mark(self.game)} {rests_on}"
+        key = hashlib.sha256(f"{__version__} {baked_in()} {game_mark(self.game)} {rests_on}".encode()).hexdigest()
         # Only what all plays of this game share is kept: later boxes depend on what was seen.
-        path = self.bank if stage == 0 else None
-        kept = _kept(path, key)
+        path = self.store if stage == 0 else None
+        kept = None
+        if path is not None:
+            with Store(path) as store:
+                kept = self._unpacked(store.bank(key))
         if kept is not None:
             self.done += self.points
             self.runs += self.points * RUNS_A_POINT
@@ -183,8 +189,29 @@ class _Fitting:
         first = seed + BANK + 10_000 * stage
         rows = [self._play(at, RUNS_A_POINT, first + 7 * index).values for index, at in enumerate(theta)]
         made = _Bank(theta, {measure: np.stack([row[measure] for row in rows]) for measure in self.measures})
-        _keep(path, key, made)
+        if path is not None:
+            arrays = (made.theta, *(made.values[measure] for measure in self.measures))
+            content = b"".join(np.ascontiguousarray(array, "<f8").tobytes() for array in arrays)
+            with Store(path) as store:
+                store.keep_bank(key, self.game.title, zlib.compress(content, 1))
         return made
+
+    def _unpacked(self, content: bytes | None) -> _Bank | None:
+        """A bank from its bytes; none where they are not those of this one, so that it is played again."""
+        if content is None:
+            return None
+        settings = self.points * len(self.names)
+        numbers = settings + len(self.measures) * self.points * RUNS_A_POINT
+        opened = zlib.decompressobj()
+        try:
+            plain = opened.decompress(content, 8 * numbers + 1)
+        except zlib.error:
+            return None
+        if len(plain) != 8 * numbers:
+            return None
+        values = np.frombuffer(plain, "<f8").astype(float)
+        runs = values[settings:].reshape(len(self.measures), self.points, RUNS_A_POINT)
+        return _Bank(values[:settings].reshape(self.points, -1), dict(zip(self.measures, runs, strict=True)))
 
     def _check(self, model: Surrogate, low: Floats, high: Floats) -> tuple[Any, Floats]:
         """How often a 90 % interval holds a truth that is known, by dial; and by what it would have to be wider."""
@@ -285,27 +312,3 @@ def _upper(squared: float, freedom: int) -> float:
     from scipy.special import chdtrc
 
     return float(chdtrc(freedom, squared))
-
-
-def _kept(path: str | Path | None, key: str) -> _Bank | None:
-    """The bank of a file, if it is this one."""
-    if path is None or not Path(path).exists():
-        return None
-    try:
-        with np.load(Path(path), allow_pickle=False) as content:
-            if str(content["key"]) != key:
-                return None
-            names = [str(name) for name in content["names"]]
-            return _Bank(content["theta"], {name: content[f"values {index}"] for index, name in enumerate(names)})
-    except (OSError, ValueError, KeyError, EOFError):
-        raise BadRequest(f"{path} is no bank of runs, or it is damaged; name another file") from None
-
-
-def _keep(path: str | Path | None, key: str, bank: _Bank) -> None:
-    if path is None:
-        return
-    out = io.BytesIO()
-    arrays: dict[str, Any] = {f"values {index}": values for index, values in enumerate(bank.values.values())}
-    arrays |= {"key": np.array(key), "names": np.array(list(bank.values)), "theta": bank.theta}
-    np.savez_compressed(out, **arrays)
-    write_bytes(Path(path), out.getvalue())

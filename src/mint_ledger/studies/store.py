@@ -1,4 +1,4 @@
-"""A store: studies kept in an SQLite file, block by block.
+"""A store: studies kept in an SQLite file, block by block, and banks of runs to which plays are fitted.
 
 A study is known by all that its numbers depend on, so asking for it again, or for more runs of it, takes the blocks
 that are there and plays the others. Each block is one row, written in a transaction: whatever interrupts a study,
@@ -36,7 +36,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.playing import Span
 
 APPLICATION = 0x4D4C4452
-FORMAT = 5
+FORMAT = 6
 PATIENCE = 30.0
 COMMIT_EVERY = 0.5
 MOST_STUDIES = 100_000
@@ -67,6 +67,14 @@ create table results (
     low real,
     high real,
     primary key (study, estimate)
+) without rowid;
+create table banks (
+    key text not null primary key,
+    title text not null,
+    made text not null,
+    version text not null,
+    content blob not null,
+    checksum blob not null
 ) without rowid;
 """
 Result = TypeVar("Result")
@@ -260,6 +268,27 @@ class Store:
                 "again"
             )
         return entry, prepared
+
+    def bank(self, key: str) -> bytes | None:
+        """What was kept as the bank of this key; none where there is none, or it is not as it was kept."""
+        statement = (
+            "select content, checksum from banks where key = ? and typeof(content) = 'blob' and "
+            "typeof(checksum) = 'blob' and length(content) <= ?"
+        )
+        row = self.run_in_turn(statement, (key, MOST_CONTENT)).fetchone()
+        return bytes(row[0]) if row is not None and row[1] == checksum(key, 0, 0, row[0]) else None
+
+    def keep_bank(self, key: str, title: str, content: bytes) -> None:
+        """Keep a bank; one of the same key gives way."""
+        now = time.strftime("%Y-%m-%d %H:%M:%S")
+        self.run_in_turn(
+            "insert or replace into banks (key, title, made, version, content, checksum) values (?, ?, ?, ?, ?, ?)",
+            (key, title, now, __version__, content, checksum(key, 0, 0, content)),
+        )
+
+    def banks(self) -> int:
+        """How many banks there are."""
+        return int(self.run_in_turn("select count(*) from banks").fetchone()[0])
 
     def verify(self, again: int = 3) -> list[Verified]:
         """Look at every block of every study: its checksum, its shape, and for some blocks the numbers, played again.
