@@ -112,8 +112,11 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
         gap = 100 * (play.best.value - top.value)
         if play.best.low > top.high:
             yield f"The best found wins {fixed(gap, 1)} points more than the best habit of the file."
-        else:
+        elif gap <= 100 * NEAR:
             yield "The best habit of the file is about as good as the best found."
+        else:
+            told = f"{fixed(gap, 1)} points more than the best habit of the file"
+            yield f"The best found won {told}, which {play.runs:,} runs do not tell from chance."
     for name in play.worse_than_chance:
         yield f"{name} plays worse than one who acts at random."
     if play.enough:
