@@ -177,6 +177,7 @@ class _Fitting:
         key = hashlib.sha256(f"{__version__} {baked_in()} {game_mark(self.game)} {rests_on}".encode()).hexdigest()
         # Only what all plays of this game share is kept: later boxes depend on what was seen.
         path = self.store if stage == 0 else None
+        theta = low + (high - low) * even_points(self.points, len(low))
         kept = None
         if path is not None:
             with Store(path) as store:
@@ -184,34 +185,30 @@ class _Fitting:
         if kept is not None:
             self.done += self.points
             self.runs += self.points * RUNS_A_POINT
-            return kept
-        theta = low + (high - low) * even_points(self.points, len(low))
+            return _Bank(theta, kept)
         first = seed + BANK + 10_000 * stage
         rows = [self._play(at, RUNS_A_POINT, first + 7 * index).values for index, at in enumerate(theta)]
         made = _Bank(theta, {measure: np.stack([row[measure] for row in rows]) for measure in self.measures})
         if path is not None:
-            arrays = (made.theta, *(made.values[measure] for measure in self.measures))
-            content = b"".join(np.ascontiguousarray(array, "<f8").tobytes() for array in arrays)
+            content = b"".join(made.values[measure].astype("<f8").tobytes() for measure in self.measures)
             with Store(path) as store:
                 store.keep_bank(key, self.game.title, zlib.compress(content, 1))
         return made
 
-    def _unpacked(self, content: bytes | None) -> _Bank | None:
-        """A bank from its bytes; none where they are not those of this one, so that it is played again."""
+    def _unpacked(self, content: bytes | None) -> dict[str, Floats] | None:
+        """The values of a bank from their bytes; none where they are not those of this one: it is played again."""
         if content is None:
             return None
-        settings = self.points * len(self.names)
-        numbers = settings + len(self.measures) * self.points * RUNS_A_POINT
-        opened = zlib.decompressobj()
+        shape = len(self.measures), self.points, RUNS_A_POINT
+        size = 8 * math.prod(shape)
         try:
-            plain = opened.decompress(content, 8 * numbers + 1)
+            plain = zlib.decompressobj().decompress(content, size + 1)
         except zlib.error:
             return None
-        if len(plain) != 8 * numbers:
+        if len(plain) != size:
             return None
-        values = np.frombuffer(plain, "<f8").astype(float)
-        runs = values[settings:].reshape(len(self.measures), self.points, RUNS_A_POINT)
-        return _Bank(values[:settings].reshape(self.points, -1), dict(zip(self.measures, runs, strict=True)))
+        values = np.frombuffer(plain, "<f8").astype(float).reshape(shape)
+        return dict(zip(self.measures, values, strict=True))
 
     def _check(self, model: Surrogate, low: Floats, high: Floats) -> tuple[Any, Floats]:
         """How often a 90 % interval holds a truth that is known, by dial; and by what it would have to be wider."""
