@@ -104,6 +104,22 @@ def test_what_is_found_comes_near_to_the_best_and_never_above(name: str) -> None
     assert play.as_json()["at_most"]["wins"] == pytest.approx(best, abs=1e-9)
 
 
+@pytest.mark.slow
+def test_whoever_stops_a_search_is_told_the_best_of_all_searches() -> None:
+    done: list[int] = []
+
+    def stop_in_the_second(runs: int, _: int) -> None:
+        if done and runs < done[-1]:
+            raise KeyboardInterrupt
+        done.append(runs)
+
+    duel = mint.loads(DUELS["raft"].text)
+    play = duel.play_range("plain", seed=2, runs=1_000, progress=stop_in_the_second)
+    assert play.interrupted
+    # The first comes to more than that; the second has hardly begun.
+    assert play.best.value > 0.5
+
+
 def test_the_time_is_looked_at_in_whole_turns_or_seconds(demo: mint.Game) -> None:
     raft = find_space(mint.loads(DUELS["raft"].text), "plain").features["time"]
     assert raft == (1, 2, 4, 5, 6, 8, 9, 10, 11, 12, 14, 15, 16, 18, 19)

@@ -244,7 +244,8 @@ def find_range(
             best = last.polished(last.pruned(max(higher, key=lambda one: gaps[one][0])))
     except KeyboardInterrupt:
         interrupted = True
-        best = best or last.best or (tried[-1] if tried else ())
+        # The search that was under way may not have come far yet.
+        best = best or _best_apart(played, [*tried, last.best], setting.seed, care)[0]
     spans = {} if interrupted else last.flat(best)
     ceiling = NOT_ASKED
     if not interrupted and time.monotonic() < until:
