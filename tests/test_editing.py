@@ -319,7 +319,7 @@ def test_faults_and_findings_are_those_of_check() -> None:
 @pytest.mark.smoke
 def test_a_server_can_be_made() -> None:
     pytest.importorskip("pygls")
-    from mint_ledger.cli.editor import make_server
+    from mint_ledger.cli.editor_server import make_server
 
     server, _ = make_server()
     assert server.name == "mint-ledger"

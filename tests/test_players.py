@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import Command
+from duels import DUELS
 
 import mint_ledger as mint
 from mint_ledger.engines.native.engine import NativePlayer, native_code
@@ -88,6 +89,29 @@ def test_in_a_game_of_chance_acts_do_not_matter() -> None:
     assert play.best.low < 0.4 < play.best.high
     assert not play.worse_than_chance
     assert "Acts do not matter" in play.summary()
+
+
+def test_a_search_without_time_says_nothing_of_what_it_did_not_look_for() -> None:
+    game = mint.loads(FUSE.replace("fuse >= 7", "fuse >= 2").replace("start: 3", "start: 5"))
+    play = game.play_range(runs=1_000, seconds=1e-9)
+
+    assert play.found == ()
+    assert not play.only
+    assert not play.without
+    assert play.acts_matter
+    text = " ".join(play.summary().split())
+    assert "There was no time to look for what each act is worth." in text
+    assert "points less than the best habit of the file: give it more time" in text
+    assert "Acts do not matter" not in text
+    assert "never tries" not in text
+
+
+def test_so_many_runs_are_searched_and_few_more() -> None:
+    duel = mint.loads(DUELS["kiln"].text)
+    play = duel.play_range("plain", runs=100, most_runs=200_000)
+
+    # Pruning and judging what was found come to it; without a limit two to ten millions are played.
+    assert play.searched < 400_000
 
 
 def test_the_same_seed_finds_the_same() -> None:

@@ -400,7 +400,8 @@ class Game(SharedGame):
             seed: the seed; the same one and the same `most_runs` find the same.
             most_runs: how many runs the search may take, besides those that prune what is found; by default 160,000,
                 and more where runs are short.
-            seconds: begin no further rounds of the search after so long.
+            seconds: end the search after so long; then what was found is confirmed, and what acts are worth is told if
+                there was time for all of them.
             skill: say what skill is worth as well: the wins of each at reactions and slips from perfect to poor.
             variant: one of the file's named sets of dials.
             dials: dials set for this alone.

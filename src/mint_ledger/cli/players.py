@@ -76,7 +76,9 @@ def players(
     most_runs: Annotated[
         int | None, typer.Option(help="How many runs the search may take: 160,000, more where runs are short.")
     ] = None,
-    seconds: Annotated[float, typer.Option(help="Begin no further round of the search after so many.")] = math.inf,
+    seconds: Annotated[
+        float, typer.Option(help="End the search after so many; then what it found is confirmed.")
+    ] = math.inf,
     seed: SeedOption = 1,
     variants: VariantOption = None,
     settings: SetOption = None,

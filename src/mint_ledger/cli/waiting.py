@@ -1,4 +1,4 @@
-"""A line on terminals that says that work goes on, from its third second until something else is shown."""
+"""A line on terminals that says that work goes on, from its second second until something else is shown."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import sys
 import threading
 import time
 
-QUIET_FOR = 2.0
+QUIET_FOR = 1.0
 _over = threading.Event()
 _line = threading.Lock()
 _shown = threading.Event()

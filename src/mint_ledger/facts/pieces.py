@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Set
 from dataclasses import dataclass
 from typing import assert_never
 
@@ -27,7 +27,7 @@ def pieces_of(program: Program) -> list[Piece]:
     """The pieces of all parts, in the order of a step."""
     pieces: list[Piece] = []
     for part in (*parts.BEFORE_SCRIPT, *parts.AFTER_SCRIPT):
-        for statements in _cut(program.procedures[part].body):
+        for statements in cut(program.procedures[part].body):
             pieces.append(Piece(len(pieces), part, statements, _settles(program, statements, set())))
     return pieces
 
@@ -58,16 +58,21 @@ def _called(statements: st.Block) -> set[Handle]:
     return {node.procedure for node in nodes(statements) if isinstance(node, st.Call)}
 
 
-def _cut(statements: st.Block) -> list[st.Block]:
-    """Cut a block where no local goes from one side to the other, and before the first that leaves it."""
-    uses = [locals_of((statement,)) for statement in statements]
+def cut(statements: st.Block, given: Set[int] = frozenset()) -> list[st.Block]:
+    """Cut a block where no local but those given goes from one side to the other, and before the first that leaves
+    it."""
+    uses, leaving = [], []
+    for statement in statements:
+        inside = list(nodes(statement))
+        uses.append({local for node in inside for local in named_locals(node)} - given)
+        leaving.append(any(isinstance(node, st.Leave) and node.what == "procedure" for node in inside))
     last = {local: position for position, used in enumerate(uses) for local in used}
     pieces: list[st.Block] = []
     start = 0
     reach = 0
     for position, used in enumerate(uses):
         reach = max([reach, position, *(last[local] for local in used)])
-        if leaves(statements[position], "procedure"):
+        if leaving[position]:
             reach = len(statements) - 1
         if position == reach:
             pieces.append(statements[start : position + 1])

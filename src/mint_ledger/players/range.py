@@ -40,7 +40,7 @@ LOOKING = 0.6
 # Nor is any more climbed once so much of them was played.
 CLIMBED = 0.75
 # So many of what they found are climbed on from, where runs are short; and what is better is judged by more of them.
-CLIMBERS, CARE = 3, 5
+CLIMBERS, CARE, RUNS_A_CARE = 3, 5, 600_000
 # Apart from the seed of all studies: for the search, for the choice, and for what is told.
 CHOICE, TOLD = 500_000, 700_000
 # What lies as near as this to another rate is as good.
@@ -102,8 +102,9 @@ class PlayRange:
 
     @property
     def acts_matter(self) -> bool:
-        """Whether the best that was found certainly wins more, or fewer, than one who does nothing."""
-        return self.best.low > self.idle.high or self.best.high < self.idle.low
+        """Whether anybody who acts certainly wins more, or fewer, than one who does nothing."""
+        who = (self.best, self.at_random, *self.habits.values())
+        return any(wins.low > self.idle.high or wins.high < self.idle.low for wins in who)
 
     @property
     def worse_than_chance(self) -> list[str]:
@@ -196,7 +197,8 @@ def find_range(
     if most_runs is None:
         most_runs = round(SEARCHED_RUNS * min(max(STEPS_OF_A_RUN / steps, 1.0), MOST_MORE))
     restarts = min(most_runs // RUNS_A_RESTART, MOST_RESTARTS)
-    until = time.monotonic() + seconds
+    began = time.monotonic()
+    until, looks_until = began + seconds, began + seconds * LOOKING
     interrupted = False
     best: Candidate = ()
     parts = [(("only", action), space.alone(action)) for action in space.actions]
@@ -210,25 +212,35 @@ def find_range(
     looking = most_runs * LOOKING / (2 * searches if is_short else 1)
     shares = round(looking), round(most_runs * (1 - LOOKING) / max(len(distinct), 1))
     tried: list[Candidate] = []
-    care = CARE if is_short else 1
-    last = Search(played, setting.seed, shares[0], until, progress, care=care)
+    care = min(CARE, max(most_runs // RUNS_A_CARE, 1)) if is_short else 1
+    last = Search(played, setting.seed, shares[0], looks_until, progress, care=care)
+
+    def looked_enough() -> bool:
+        return played.runs >= most_runs * LOOKING or time.monotonic() >= looks_until
+
     others: dict[tuple[str, str], Candidate] = {}
     try:
         tried.append(last.built(()))
         for restart in range(1, searches):
-            last = Search(played, setting.seed + 10_000 * restart, shares[0], until, progress, care=care)
+            if looked_enough():
+                break
+            last = Search(played, setting.seed + 10_000 * restart, shares[0], looks_until, progress, care=care)
             tried.append(last.built([last.run(())]))
-        if is_short:
+        if is_short and not looked_enough():
             # And once more from what all of them found.
-            last = Search(played, setting.seed + 10_000 * restarts, shares[0], until, progress, care=care)
+            last = Search(played, setting.seed + 10_000 * restarts, shares[0], looks_until, progress, care=care)
             tried.append(last.built([last.run(tried)]))
             # Then from the best of them to whatever is higher among all neighbours; those that play alike count as one.
             begins = _best_apart(played, tried, setting.seed, care)[:CLIMBERS]
             tried = [last.climbed(candidate, round(most_runs * CLIMBED)) for candidate in begins]
+        if len(tried) > 1:
             tried = _best_apart(played, tried, setting.seed, care)
         best = last.polished(last.pruned(tried[0]))
         by_acts: dict[tuple[str, ...], Candidate] = {}
         for what, part in parts:
+            if part.actions not in by_acts and time.monotonic() >= until:
+                others.clear()  # what some acts are worth says nothing of the others
+                break
             if part.actions not in by_acts:
                 begin = tuple(slot for slot in best if slot.action in part.actions)
                 search = Search(played, setting.seed + 20_000, shares[1], until, progress, care=care)
@@ -246,7 +258,7 @@ def find_range(
         interrupted = True
         # The search that was under way may not have come far yet.
         best = best or _best_apart(played, [*tried, last.best], setting.seed, care)[0]
-    spans = {} if interrupted else last.flat(best)
+    spans = {} if interrupted or time.monotonic() >= until else last.flat(best)
     ceiling = NOT_ASKED
     if not interrupted and time.monotonic() < until:
         try:

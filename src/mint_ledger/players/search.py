@@ -144,7 +144,12 @@ class Search:
         space = space or self.played.space
         terms = coarse_terms(space)
         spent, round_ = self.played.runs, 0
-        beam = self._raced(list(dict.fromkeys([*begin, (), *pairs(space, terms)])), self.seed, last=LAST_OF_PAIRS).best
+        pool = list(dict.fromkeys([*begin, (), *pairs(space, terms)]))
+        # More than there are runs to look at them are thinned out evenly, all but those to begin with.
+        most = max(self.budget // FIRST_RUNS, BEAM)
+        known, more = pool[: len(begin) + 1], pool[len(begin) + 1 :]
+        pool = [*known, *more[:: max(-(-len(more) // most), 1)]]
+        beam = self._raced(pool, self.seed, last=LAST_OF_PAIRS).best
         best = self.best = beam[0]
         poor: set[Change] = set()
         stalled = False
@@ -179,15 +184,20 @@ class Search:
         each time, with as many runs in all in each look.
 
         Of those that play alike in all runs so far only the simplest goes on. What is `known` is played to the end.
+        Where the time is over, the last look that was whole says which are best, or the first as far as it came.
         """
         won = dict.fromkeys(pool, (0, 0.0))
         plays: dict[Candidate, int] = dict.fromkeys(pool, 0)
         going = sorted(pool, key=lambda candidate: (candidate != known, size(candidate)))
         each, done, runs = round(later * len(pool) * first), 0, first
         good: set[Candidate] = set()
+        best: list[Candidate] = []
         while True:
             alike: dict[int, Candidate] = {}
             for candidate in going:
+                if alike and time.monotonic() >= self.until:
+                    best = best or sorted(alike.values(), key=won.__getitem__, reverse=True)
+                    return Raced(best[:BEAM], set())
                 course = self.played.play(candidate, runs, seed, done)
                 wins, times = won[candidate]
                 # Where as many are won, whoever holds out longer is nearer to winning.

@@ -1,8 +1,12 @@
-"""Blocks: fifty runs that are played in one go. Their borders never move, so no sum depends on who played what."""
+"""Blocks of fifty runs. Their borders never move, so no sum depends on who played what.
+
+Most are played in one go; of a few long ones the runs are played apart by several threads, and added up in order.
+"""
 
 from __future__ import annotations
 
 import threading
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -44,12 +48,54 @@ class Block:
     visited: int
 
 
+@dataclass(frozen=True)
+class Part:
+    """Runs from `first` on, each apart, one entry a run.
+
+    Attributes:
+        taken: what is kept of each, shape (runs, slots).
+        tallies: the numbers of the tallies, shape (runs, numbers).
+        samples: as in a block.
+        visited: how many steps were looked at.
+    """
+
+    first: int
+    taken: Floats
+    tallies: Floats
+    samples: Floats
+    visited: int
+
+
 class Player(Protocol):
     """Whoever can play a block."""
 
     def block(self, first: int, count: int) -> Block:
         """Play the runs `first` to `first + count - 1`."""
         ...
+
+
+def block_of(prepared: Prepared, parts: Sequence[Part]) -> Block:
+    """The block of runs that were played apart, from its first to its last: the same as if played in one go."""
+    tallies = np.concatenate([part.tallies for part in parts])
+    sums = np.zeros((tallies.shape[1], MOMENTS))
+    for index, of_run in enumerate(tallies):
+        _add_up(sums, of_run, index)
+    taken = np.concatenate([part.taken for part in parts])
+    samples = np.concatenate([part.samples for part in parts])
+    return _make_block(prepared, parts[0].first, taken, sums, samples, sum(part.visited for part in parts))
+
+
+def _add_up(sums: Floats, tallies: Floats, index: int) -> None:
+    """Add a run's tallies to the sums of the `index` runs before it, as machine code does for a batch.
+
+    Squares are about the mean of the runs so far (Welford, Technometrics 4, 1962), so that nothing cancels; and cubes
+    (Pébay, SAND2008-6212).
+    """
+    off = tallies - sums[:, 0] / max(index, 1)
+    grown, each = off * (index / (index + 1)) * off, off / (index + 1)
+    sums[:, 2] += grown * each * (index - 1) - 3.0 * each * sums[:, 1]
+    sums[:, 1] += grown
+    sums[:, 0] += tallies
 
 
 def _make_block(prepared: Prepared, first: int, taken: Floats, sums: Floats, samples: Floats, visited: int) -> Block:
@@ -75,7 +121,8 @@ class NativeBlocks:
         self.stop = np.zeros(1, dtype=np.int64) if stop is None else stop
         self._players = threading.local()
 
-    def _player(self) -> NativePlayer:
+    def player(self) -> NativePlayer:
+        """This thread's player."""
         player: NativePlayer | None = getattr(self._players, "player", None)
         if player is None:
             prepared = self.prepared
@@ -101,19 +148,32 @@ class NativeBlocks:
             RunStopped: a run could not go on.
             Interrupted: the stop flag was set.
         """
-        player = self._player()
+        player = self.player()
+        visited = self._batch(player, first, count)
+        taken, samples = player.taken[:count].copy(), player.samples[:count].copy()
+        return _make_block(self.prepared, first, taken, player.sums.copy(), samples, visited)
+
+    def part(self, first: int, count: int) -> Part:
+        """Play some runs of a block, each apart.
+
+        Raises:
+            RunStopped: a run could not go on.
+            Interrupted: the stop flag was set.
+        """
+        player = self.player()
+        taken, tallies, samples, visited = [], [], [], 0
+        for run in range(first, first + count):
+            visited += self._batch(player, run, 1)
+            taken.append(player.taken[:1].copy())
+            tallies.append(player.sums[None, :, 0].copy())
+            samples.append(player.samples[:1].copy())
+        return Part(first, np.concatenate(taken), np.concatenate(tallies), np.concatenate(samples), visited)
+
+    def _batch(self, player: NativePlayer, first: int, count: int) -> int:
         try:
-            visited = player.batch(first, count)
+            return player.batch(first, count)
         except CannotGoOn as stop:
             raise self._why(stop.run) from None
-        return _make_block(
-            self.prepared,
-            first,
-            player.taken[:count].copy(),
-            player.sums.copy(),
-            player.samples[:count].copy(),
-            visited,
-        )
 
     def _why(self, run: int) -> MintError:
         """Play a run that could not go on with the reference engine, which says why."""
@@ -160,13 +220,7 @@ class ReferenceBlocks:
             self._play(samples[index])
             tallies, counts = tally_rows(program, taking.tallied, engine.opening, engine.rows)
             taken[index] = take(program, taking, engine.state, tallies, counts)
-            # Squares about the mean of the runs so far (Welford, Technometrics 4, 1962), so that nothing cancels; and
-            # cubes (Pébay, SAND2008-6212).
-            off = tallies - sums[:, 0] / max(index, 1)
-            grown, each = off * (index / (index + 1)) * off, off / (index + 1)
-            sums[:, 2] += grown * each * (index - 1) - 3.0 * each * sums[:, 1]
-            sums[:, 1] += grown
-            sums[:, 0] += tallies
+            _add_up(sums, tallies, index)
             visited += int(taken[index, 2])
         return _make_block(prepared, first, taken, sums, samples, visited)
 

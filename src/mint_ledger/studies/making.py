@@ -197,7 +197,7 @@ class _Gathered:
         # The sums of all but the last block are one array: a million runs have twenty thousand blocks.
         self._sums = self._all_sums()
         self._last_sums = block.sums
-        self.blocks.append(replace(block, sums=block.sums[:0]))
+        self.blocks.append(replace(block, sums=block.sums[:0].copy()))
         self._runs += len(block.ending)
         self.wins += sum(self._winning[ending] for ending in block.ending.tolist())
 

@@ -12,7 +12,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from functools import lru_cache, partial
-from typing import ClassVar
+from typing import ClassVar, TypeVar
 
 import numpy as np
 
@@ -22,12 +22,13 @@ from mint_ledger.engines.native.engine import Interrupted, NativeCode, known_cod
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import MintError
 from mint_ledger.program.program import scripts_of
-from mint_ledger.studies.block import Block, NativeBlocks, Player, ReferenceBlocks, reference_engine
+from mint_ledger.studies.block import Block, NativeBlocks, Part, Player, ReferenceBlocks, block_of, reference_engine
 from mint_ledger.studies.elsewhere import elsewhere
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
 
 Span = tuple[int, int]
 """The first run of a block and how many it has."""
+Piece = TypeVar("Piece", Block, Part)
 
 WINDOW = 8
 # Compiling thoroughly takes about so many times as long as quickly; then a run takes half as long.
@@ -38,6 +39,10 @@ STUDIED_AGAIN = 5.0
 WORTH_A_LOOK = 100
 # Where a run takes longer, nothing is played before the thorough code is there: a block would take as long.
 SLOW_RUN = 0.01
+# Where a run takes longer, the runs of few blocks are handed to the threads a few at a time, so that all end together.
+LONG_RUN = 0.001
+FEW_BLOCKS = 4
+AT_A_TIME = 5
 
 
 def cores() -> int:
@@ -84,16 +89,22 @@ def _code(prepared: Prepared, request: StudyRequest, runs: int) -> NativeCode | 
 def _by_machine_code(blocks: NativeBlocks, spans: Iterable[Span], runs: int) -> Iterator[Block]:
     threads = cores()
     pool = ThreadPoolExecutor(threads)
+    spans = list(spans)
+    may_be_shared = threads > 1 and len(spans) <= FEW_BLOCKS * threads and runs > AT_A_TIME
+    may_be_improved = runs > WORTH_A_LOOK and not blocks.code.thorough
     try:
-        if runs > WORTH_A_LOOK and not blocks.code.thorough:
-            # One run more than is asked for tells how long they take.
-            takes = pool.submit(_seconds_of_a_run, blocks).result()
+        # One run more than is asked for tells how long they take.
+        takes = pool.submit(_seconds_of_a_run, blocks).result() if may_be_shared or may_be_improved else 0.0
+        if may_be_improved:
             saved, costs = takes * runs / 2, THOROUGH * compiling_takes(blocks.code.program)
             if saved > (costs / STUDIED_AGAIN if blocks.code.was_kept else costs):
                 better = _Improvement.of(blocks)
                 while takes > SLOW_RUN and better.is_alive():
                     better.join(0.05)
-        yield from _in_order(pool, blocks.block, spans, threads * WINDOW)
+        if may_be_shared and takes > LONG_RUN:
+            yield from _in_parts(pool, blocks, spans)
+        else:
+            yield from _in_order(pool, blocks.block, spans, threads * WINDOW)
     finally:
         blocks.stop[0] = 1
         pool.shutdown(wait=True, cancel_futures=True)
@@ -101,6 +112,7 @@ def _by_machine_code(blocks: NativeBlocks, spans: Iterable[Span], runs: int) -> 
 
 def _seconds_of_a_run(blocks: NativeBlocks) -> float:
     """Seconds that the first run takes on this core; none where it cannot be played, which its block will tell."""
+    blocks.player()
     began = time.thread_time()
     try:
         blocks.block(0, 1)
@@ -170,11 +182,26 @@ def _leave_interrupts_to_the_parent() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
+def _in_parts(pool: Executor, blocks: NativeBlocks, spans: Iterable[Span]) -> Iterator[Block]:
+    """Play the runs of a few blocks a few at a time, and give each block when it is whole."""
+    pieces = []
+    ends = set()
+    for first, count in spans:
+        pieces += [(at, min(AT_A_TIME, first + count - at)) for at in range(first, first + count, AT_A_TIME)]
+        ends.add(first + count)
+    parts: list[Part] = []
+    for part in _in_order(pool, blocks.part, pieces, len(pieces)):
+        parts.append(part)
+        if part.first + len(part.taken) in ends:
+            yield block_of(blocks.prepared, parts)
+            parts = []
+
+
 def _in_order(
-    executor: Executor, play: Callable[[int, int], Block], spans: Iterable[Span], most: int
-) -> Iterator[Block]:
+    executor: Executor, play: Callable[[int, int], Piece], spans: Iterable[Span], most: int
+) -> Iterator[Piece]:
     """Keep an executor busy, and give what it brings in the order in which it was asked for."""
-    waiting: deque[Future[Block]] = deque()
+    waiting: deque[Future[Piece]] = deque()
     try:
         for first, count in spans:
             waiting.append(executor.submit(play, first, count))

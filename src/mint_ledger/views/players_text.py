@@ -105,13 +105,15 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
         yield "It was stopped before it was done; this is the best so far, and nothing is said of what acts are worth."
         return
     if not play.acts_matter:
-        yield "Acts do not matter, as far as was seen: the best found does not certainly differ from doing nothing."
+        yield "Acts do not matter, as far as was seen: nobody who acts certainly differs from one who does nothing."
         return
     top = max(play.habits.values(), key=lambda wins: wins.value, default=None)
     if top is not None:
         gap = 100 * (play.best.value - top.value)
         if play.best.low > top.high:
             yield f"The best found wins {fixed(gap, 1)} points more than the best habit of the file."
+        elif play.best.high < top.low:
+            yield f"The search came to {fixed(-gap, 1)} points less than the best habit of the file: give it more time."
         elif gap <= 100 * NEAR:
             yield "The best habit of the file is about as good as the best found."
         else:
@@ -123,6 +125,8 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
         yield f"One act is enough: {', '.join(play.enough)} alone does as well, within a point."
     elif len(play.only) > 1:
         yield "No act suffices alone."
+    if not play.only:
+        yield "There was no time to look for what each act is worth."
     if play.needed and len(play.needed) == len(play.without):
         yield "All acts are needed: without any of them the best found is lower by more than a point."
     for action in play.unused:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from mint_ledger.engines.native.alike import FEWEST, shared
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS
 from mint_ledger.engines.native.course import Course
 from mint_ledger.engines.native.machine import llvm, target_machine
@@ -23,7 +24,7 @@ INTRINSICS = (
 ENTRIES = (("mint_open", "open", ""), ("mint_go", "go", "i64 %until"), ("mint_batch", "batch", "i64 %runs"))
 
 
-def module_text(program: Program, scripts: Sequence[Handle] = ()) -> tuple[str, int]:
+def module_text(program: Program, scripts: Sequence[Handle] = (), *, thorough: bool = False) -> tuple[str, int]:
     """A program in LLVM's assembly language, and how many numbers it keeps of its own besides the state."""
     module = Module(lower_procedure, program, scripts)
     course = Course(module)
@@ -39,7 +40,8 @@ def module_text(program: Program, scripts: Sequence[Handle] = ()) -> tuple[str, 
         f"declare i32 {arithmetic_routine(name)}(ptr, ptr, ptr, ptr{', double' * module.procedure(name).parameters})"
         for name in sorted(module.arithmetic)
     ]
-    parts = [*INTRINSICS, *declared, *module.table_text(), *module.routines, *entries]
+    routines = shared(module.routines, FEWEST["thorough" if thorough else "quick"])
+    parts = [*INTRINSICS, *declared, *module.table_text(), *routines, *entries]
     return "\n".join(parts), course.kept_count
 
 

@@ -7,6 +7,7 @@ carried out only if a column that it looks at has changed or the step has come t
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import (
@@ -35,12 +36,15 @@ from mint_ledger.engines.tally import MOMENTS, TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
 from mint_ledger.program.handle import Handle
+from mint_ledger.program.program import Account
 from mint_ledger.program.row import WHATS
 
 LOOK_FOR_STOP = 1024
 # After a step that took so much it is asked at once whether to stop.
 MUCH_WORK = 100_000
 MANY_PIECES = 100
+# Of a part with more pieces, each is carried out by a routine of its own; with more accounts, each is opened by one.
+APART = 40
 # So few of a kind are looked at in less time than it takes to ask how many were ever there.
 FEW = 8
 # A question of more lines is not asked in each step of a long streak.
@@ -65,6 +69,7 @@ class Course:
         module.empty_seats = {room: 2 * self.piece_count + number for number, room in enumerate(rooms)}
         self.kept_count = 2 * self.piece_count + len(rooms)
         self._pending = ""
+        self._has_many_accounts = len(module.program.accounts) > APART
         self._dear: set[int] = set()
         module.only_in = only_in(module.program, self.pieces)
 
@@ -97,12 +102,8 @@ class Course:
             module.routines.append(text)
             for key, runs in looked_at.items():
                 module.lookers.setdefault(key, {})[piece.number] = runs
-        self._dear = {piece.number for piece in self.pieces if self._length(f"@quiet{piece.number}") > LONG_QUESTION}
-
-    def _length(self, routine: str) -> int:
-        """How many lines a quiet routine has, with those that it calls."""
-        text = next(text for text in self.module.routines if text.startswith(f"define internal i64 {routine}("))
-        return text.count("\n") + sum(self._length(name) for name in set(re.findall(r"call i64 (@q\d+)\(", text)))
+        texts = {text[: text.index("(")].split()[-1]: text for text in module.routines}
+        self._dear = {piece.number for piece in self.pieces if _length(f"@quiet{piece.number}", texts) > LONG_QUESTION}
 
     def _piece(self, piece: Piece) -> None:
         r = Routine(f"i32 @piece{piece.number}({MACHINE_ARGUMENTS})", "ret i32 2")
@@ -305,22 +306,46 @@ class Course:
             self._begin_part(r)
             for piece in pieces:
                 i = piece.number
-                self._do_piece(body, i, f"@piece{i}", f"@quiet{i}", settles=piece.settles)
+                if len(pieces) > APART:
+                    self._do_piece_apart(body, i, settles=piece.settles)
+                else:
+                    self._do_piece(body, i, f"@piece{i}", f"@quiet{i}", settles=piece.settles)
 
     def _do_piece(self, body: Body, number_: int, routine: str, quiet: str, *, settles: bool) -> None:
         r = body.r
         wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
+        with r.when(self._is_due(r, wake, settles=settles)):
+            self._carry_out(body, number_, routine, quiet, wake)
+
+    def _is_due(self, r: Routine, wake: str, *, settles: bool) -> str:
         due = r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")
-        if settles:
-            due = r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}")
-        with r.when(due):
-            leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON})"))
-            with r.when(r.let(f"icmp ne i64 {load(r, 'skips')}, 0")):
-                if number_ in self._dear:
-                    self._ask_at_times(r, number_, quiet, wake)
-                else:
-                    r.do(f"store i64 {r.let(f'call i64 {quiet}({PASSED_ON}, i64 %k)')}, ptr {wake}")
-            r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
+        return r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}") if settles else due
+
+    def _carry_out(self, body: Body, number_: int, routine: str, quiet: str, wake: str) -> None:
+        """A piece, then when it matters next, and whether something is pending now."""
+        r = body.r
+        leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON})"))
+        with r.when(r.let(f"icmp ne i64 {load(r, 'skips')}, 0")):
+            if number_ in self._dear:
+                self._ask_at_times(r, number_, quiet, wake)
+            else:
+                r.do(f"store i64 {r.let(f'call i64 {quiet}({PASSED_ON}, i64 %k)')}, ptr {wake}")
+        r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
+
+    def _do_piece_apart(self, body: Body, number_: int, *, settles: bool) -> None:
+        """A piece among many: in a routine of its own, so that the step's own does not grow too long to compile."""
+        wake = body.r.let(f"getelementptr i64, ptr %w, i64 {number_}")
+        with body.r.when(self._is_due(body.r, wake, settles=settles)):
+            routine = f"@turn{number_}"
+            given = f"{PASSED_ON}, i64 %k, ptr {self._pending}"
+            leave_unless_going(body.r, body.r.let(f"call i32 {routine}({given})"))
+        r = Routine(f"i32 {routine}({MACHINE_ARGUMENTS}, i64 %k, ptr noalias %pending)", "ret i32 2")
+        kept, self._pending = self._pending, "%pending"
+        wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
+        self._carry_out(Body(self.module, r), number_, f"@piece{number_}", f"@quiet{number_}", wake)
+        r.leave("i32 0")
+        self._pending = kept
+        self.module.routines.append(r.text())
 
     def _ask_at_times(self, r: Routine, number_: int, quiet: str, wake: str) -> None:
         """When a piece with a long question matters next. If it mattered in every step for long, it is likely to go on
@@ -394,11 +419,20 @@ class Course:
         leave_unless_going(r, r.let(f"call i32 {self.module.routine(parts.MEASURES)}({PASSED_ON})"))
 
     def _open_flows(self, body: Body, slot: str, value: str) -> None:
-        for account in self.module.program.accounts:
+        for i, account in enumerate(self.module.program.accounts):
             column = account.column
-            if account.flow_columns is not None:
-                with body.r.when(body.inside(slot, column.base, column.count)):
-                    open_flow(body, account, body.r.let(f"sub i64 {slot}, {column.offset}"), value)
+            if account.flow_columns is None:
+                continue
+            with body.r.when(body.inside(slot, column.base, column.count)):
+                entity = body.r.let(f"sub i64 {slot}, {column.offset}")
+                if not self._has_many_accounts:
+                    open_flow(body, account, entity, value)
+                    continue
+                body.r.do(f"call void @opened{i}({PASSED_ON}, i64 {entity}, double {value})")
+                r = Routine(f"void @opened{i}({MACHINE_ARGUMENTS}, i64 %e, double %value)", "unreachable")
+                open_flow(Body(self.module, r), account, "%e", "%value")
+                r.leave("void")
+                self.module.routines.append(r.text())
 
     def _open_tallies(self, body: Body) -> None:
         """An empty tally for each account that is tallied, with its opening as lowest and highest."""
@@ -412,14 +446,19 @@ class Course:
             r.do(f"call void @llvm.memset.p0.i64(ptr {load(r, 'counts')}, i8 0, i64 {rows}, i1 false)")
             for account in program.accounts:
                 column = account.column
-                with body.loop(str(column.count)) as (now, _, _):
-                    slot = r.let(f"add i64 {now}, {column.base}")
-                    tally = r.let(f"load i64, ptr {item(r, 'tallied', 'i64', slot)}")
-                    with r.when(r.let(f"icmp sge i64 {tally}, 0")):
-                        value = body.load(r.let(f"getelementptr double, ptr %s, i64 {slot}"))
-                        head = item(r, "tallies", "double", r.let(f"mul i64 {tally}, {size}"))
-                        body.store(value, head)
-                        body.store(value, r.let(f"getelementptr double, ptr {head}, i64 1"))
+                r.do(f"call void @open_tallies({PASSED_ON}, i64 {column.base}, i64 {column.count})")
+        r = Routine(f"void @open_tallies({MACHINE_ARGUMENTS}, i64 %base, i64 %count)", "unreachable")
+        body = Body(self.module, r)
+        with body.loop("%count") as (now, _, _):
+            slot = r.let(f"add i64 {now}, %base")
+            tally = r.let(f"load i64, ptr {item(r, 'tallied', 'i64', slot)}")
+            with r.when(r.let(f"icmp sge i64 {tally}, 0")):
+                value = body.load(r.let(f"getelementptr double, ptr %s, i64 {slot}"))
+                head = item(r, "tallies", "double", r.let(f"mul i64 {tally}, {size}"))
+                body.store(value, head)
+                body.store(value, r.let(f"getelementptr double, ptr {head}, i64 1"))
+        r.leave("void")
+        self.module.routines.append(r.text())
 
     def _go(self) -> None:
         """Steps up to one with a number, or to the end; the run must be open."""
@@ -526,12 +565,22 @@ class Course:
         body = Body(self.module, r)
         cell = r.cell("double", None)
         body.store(body.load(r.let("getelementptr double, ptr %s, i64 %slot")), cell)
-        for account in self.module.program.accounts:
+        for i, account in enumerate(self.module.program.accounts):
             column = account.column
             if account.flow_columns is not None:
                 with r.when(body.inside("%slot", column.base, column.count)):
-                    body.store(worth(body, account, r.let(f"sub i64 %slot, {column.offset}")), cell)
+                    entity = r.let(f"sub i64 %slot, {column.offset}")
+                    if self._has_many_accounts:
+                        body.store(r.let(f"call double @worth{i}(ptr %s, ptr %x, i64 {entity})"), cell)
+                        self._worth_of(i, account)
+                    else:
+                        body.store(worth(body, account, entity), cell)
         r.leave(f"double {body.load(cell)}")
+        self.module.routines.append(r.text())
+
+    def _worth_of(self, i: int, account: Account) -> None:
+        r = Routine(f"double @worth{i}(ptr noalias %s, ptr noalias %x, i64 %e)", "unreachable")
+        r.leave(f"double {worth(Body(self.module, r), account, '%e')}")
         self.module.routines.append(r.text())
 
     def _take(self, body: Body, run: str) -> None:
@@ -580,6 +629,12 @@ class Course:
                 body.store(op.add(r, body.load(cubes), skewed), cubes)
                 body.store(op.add(r, known, grown), squares)
                 body.store(op.add(r, before, value), total)
+
+
+def _length(routine: str, texts: Mapping[str, str]) -> int:
+    """How many lines a quiet routine has, with those that it calls."""
+    text = texts[routine]
+    return text.count("\n") + sum(_length(name, texts) for name in set(re.findall(r"call i64 (@q\d+)\(", text)))
 
 
 def _lesser(r: Routine, a: str, b: str) -> str:

@@ -125,7 +125,7 @@ def make_code(program: Program, scripts: Sequence[Handle] = (), *, thorough: boo
     from mint_ledger.engines.native.compiling import module_text, object_code
 
     began = time.perf_counter()
-    text, pieces = module_text(program, scripts)
+    text, pieces = module_text(program, scripts, thorough=thorough)
     code = _apart(lambda: object_code(text, thorough=thorough))
     took = time.perf_counter() - began
     _log.info("machine code of %s compiled in %.2f s (%s)", program.title, took, _sort(thorough=thorough))

@@ -22,6 +22,11 @@ ANYBODY = (-(2**31), 2**32)
 MOST_RUNS = 3
 
 
+def is_digits(index: str) -> bool:
+    """Whether an entity's number is known, and not in a register."""
+    return not index.startswith("%")
+
+
 def arithmetic_routine(name: str) -> str:
     """The routine of a function of `program/arithmetic.py`; all games share their machine code."""
     return "@mint_" + name.replace(" ", "_")
@@ -207,6 +212,8 @@ class Body:
 
     def slot_at(self, offset: int, index: str) -> str:
         """The address of an entity's slot; the entity is known to be one of the column's."""
+        if is_digits(index):
+            return self.slot(int(index) + offset)
         return self.r.let(f"getelementptr double, ptr %s, i64 {self.r.let(f'add i64 {index}, {offset}')}")
 
     def load(self, address: str) -> str:
@@ -239,9 +246,14 @@ class Body:
         for part in sorted(looks):
             if part == self.piece:
                 continue
+            may_be_any = ANYBODY in looks[part] or len(looks[part]) > MOST_RUNS
+            if is_digits(index) and not may_be_any:
+                if not any(0 <= int(index) - first < count for first, count in looks[part]):
+                    continue
+                may_be_any = True
             address = self.r.let(f"getelementptr i64, ptr %w, i64 {part}")
             wake = "0"
-            if ANYBODY not in looks[part] and len(looks[part]) <= MOST_RUNS:
+            if not may_be_any:
                 concerned = "false"
                 for first, count in sorted(looks[part]):
                     concerned = self.r.let(f"or i1 {concerned}, {self.inside(index, first, count)}")

@@ -7,7 +7,7 @@ run again and says why.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from mint_ledger.engines.native import operations as op
@@ -27,12 +27,14 @@ from mint_ledger.engines.native.module import Body, Library, Whole, arithmetic_r
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.engines.work import POSTING_WORK
 from mint_ledger.facts.appearing import lets_appear
-from mint_ledger.facts.pieces import assigned_locals
+from mint_ledger.facts.pieces import assigned_locals, cut
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Ranges
 from mint_ledger.program.row import MAX_VALUES
+
+MANY_PARTS = 40
 
 
 @dataclass(frozen=True)
@@ -64,12 +66,32 @@ def lower_procedure(module: Any, procedure: st.Procedure, routine: str) -> str:
     for index in range(procedure.parameters):
         body.cells[index] = r.cell("double", f"%a{index}")
     end = r.label()
-    block(body, procedure.body, Exits(end, end))
+    parts = _parts(procedure)
+    for place, part in enumerate(parts):
+        given = "".join(f", double %a{i}" for i in range(procedure.parameters))
+        leave_unless_going(r, r.let(f"call i32 {_part(module, part, f'{routine}part{place}')}({PASSED_ON}{given})"))
+    if not parts:
+        block(body, procedure.body, Exits(end, end))
     r.place(end)
     if procedure.result is not None:
         store(r, "result", expression(body, procedure.result))
     r.leave("i32 0")
     return r.text()
+
+
+def _parts(procedure: st.Procedure) -> list[st.Procedure]:
+    """A long procedure in parts that share no local but what it is handed: the time to compile a routine grows faster
+    than its length."""
+    given = set(range(procedure.parameters))
+    is_short = len(procedure.body) <= MANY_PARTS
+    if is_short or procedure.result is not None or given & assigned_locals(procedure.body):
+        return []
+    cuts = cut(procedure.body, given)
+    return [replace(procedure, body=statements) for statements in cuts] if len(cuts) > MANY_PARTS else []
+
+
+def _part(module: Library, part: st.Procedure, routine: str) -> str:
+    return module.want(routine, lambda: lower_procedure(module, part, routine))
 
 
 def block(body: Body, statements: Iterable[st.Statement], exits: Exits) -> None:
