@@ -33,6 +33,9 @@ WANTED: dict[str, tuple[float, float | None]] = {
     "matchup": (9, None),
 }
 FILE = "saltmere.yaml"
+# What stands on the line when Tab is pressed: a command's name, an option, a name of the game.
+TABS = ("mint-ledger st", "mint-ledger study --r", f"mint-ledger study {FILE} --habit c")
+WANTED_OF_TAB = 1.5
 
 
 def cpu(command: list[str], folder: Path, environment: dict[str, str]) -> float:
@@ -54,6 +57,12 @@ def arguments(command: str) -> list[str]:
     return ["mint-ledger", name, FILE, *options]
 
 
+def tab(line: str, folder: Path, environment: dict[str, str]) -> float:
+    """Seconds of CPU from Tab to what may stand there."""
+    asked = {"_MINT_LEDGER_COMPLETE": "complete_bash", "COMP_WORDS": line, "COMP_CWORD": str(line.count(" "))}
+    return cpu(["mint-ledger"], folder, {**environment, **asked})
+
+
 def main() -> int:
     """Measure, print, judge."""
     rounds = int(sys.argv[1]) if len(sys.argv) > 1 else 5
@@ -71,6 +80,12 @@ def main() -> int:
         base: list[float] = []
         cached: dict[str, list[float]] = {command: [] for command in WANTED}
         saved: dict[str, list[float]] = {command: [] for command in WANTED}
+        tabs: dict[str, list[float]] = {line: [] for line in TABS}
+        for number in range(-1, rounds):
+            for line in TABS:
+                taken = tab(line, folder, environment)
+                if number >= 0:
+                    tabs[line].append(taken)
         for number in range(rounds):
             for command in WANTED:
                 base.append(cpu([sys.executable, "-c", "import numpy"], folder, environment))
@@ -87,6 +102,11 @@ def main() -> int:
         met &= times <= most and (most_saved is None or after <= most_saved)
         told = f"{most_saved:g}" if most_saved else ""
         print(f"{command:<20}{times:>8.1f}{most:>8g}{after:>10.1f}{told:>8}")
+    print(f"{'Tab behind':<40}{'':>8}{'wanted':>8}")
+    for line, taken in tabs.items():
+        times = statistics.median(taken) / unit
+        met &= times <= WANTED_OF_TAB
+        print(f"{line:<40}{times:>8.1f}{WANTED_OF_TAB:>8g}")
     print("all figures are met" if met else "a figure is missed")
     return 0 if met else 1
 

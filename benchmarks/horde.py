@@ -14,6 +14,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterable
 from pathlib import Path
 
 import numpy as np
@@ -50,19 +51,18 @@ def amounts(program: Program, states: Floats, stat: str, counted: str) -> Floats
     return total  # type: ignore[no-any-return]
 
 
-def main() -> int:
-    """Measure, print, judge."""
-    rounds = int(sys.argv[1]) if len(sys.argv) > 1 else 5
+def judged(games: Iterable[tuple[str, int, float, str, str]], folder: Path, rounds: int) -> int:
+    """Measure some games of a folder, print, judge: 0 where all figures are met."""
     met = True
-    for name, runs, wanted, stat, counted in GAMES:
-        game = mint.load(HERE / f"{name}.yaml")
+    for name, runs, wanted, stat, counted in games:
+        game = mint.load(folder / f"{name}.yaml")
         program = game.lowered.program
         player = NativePlayer(make_code(program, thorough=True), seed=SEED, starts=[])
         player.take(np.arange(program.layout.size), [], runs)
         steps, amount = np.zeros(runs, np.int32), np.zeros(runs)
         by_c, by_ours, visited = [], [], 0
-        with tempfile.TemporaryDirectory() as folder:
-            c = c_program(name, Path(folder))
+        with tempfile.TemporaryDirectory() as made:
+            c = c_program(name, Path(made))
             for _ in range(rounds + 1):
                 began = time.thread_time()
                 c.nights(SEED, 0, runs, steps.ctypes.data, amount.ctypes.data)
@@ -83,6 +83,11 @@ def main() -> int:
         met &= bool(alike.all()) and ratio <= wanted
     print("all figures are met" if met else "a figure is missed")
     return 0 if met else 1
+
+
+def main() -> int:
+    """All of them."""
+    return judged(GAMES, HERE, int(sys.argv[1]) if len(sys.argv) > 1 else 5)
 
 
 if __name__ == "__main__":

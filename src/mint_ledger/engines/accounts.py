@@ -24,6 +24,8 @@ class Accounts(Expressions):
     _work = 0
 
     def _limits(self, spec: AccountSpec, entity: float) -> tuple[float, float]:
+        if spec.low is None and spec.high is None:
+            return -math.inf, math.inf
         frame = spec_frame(entity, spec.locals)
         low = -math.inf if spec.low is None else self._evaluate(spec.low, frame)
         high = math.inf if spec.high is None else self._evaluate(spec.high, frame)

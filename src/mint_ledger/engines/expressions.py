@@ -18,6 +18,22 @@ from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 from mint_ledger.program.walking import locals_needed
 
+Condition = Callable[[Frame], bool]
+
+
+def _all(conditions: Sequence[Condition], frame: Frame) -> bool:
+    for condition in conditions:  # noqa: SIM110  (a generator costs more than what it asks)
+        if not condition(frame):
+            return False
+    return True
+
+
+def _any(conditions: Sequence[Condition], frame: Frame) -> bool:
+    for condition in conditions:  # noqa: SIM110
+        if condition(frame):
+            return True
+    return False
+
 
 def spec_frame(entity: float, count: int) -> Frame:
     """The frame of expressions that see an entity as local 0, with so many locals in all."""
@@ -120,40 +136,54 @@ class Expressions(Moment):
         operation = BINARY[e.op]
         return lambda frame: operation(left(frame), right(frame))
 
-    def _compare_expression(self, e: ex.Compare) -> Evaluate:
+    def _condition(self, e: ex.Expr) -> Condition:
+        """Whether an expression is not 0; what only asks that makes no numbers of its answers."""
+        match e:
+            case ex.Compare():
+                return self._comparison(e)
+            case ex.And((one, other)):
+                first, second = self._condition(one), self._condition(other)
+                return lambda frame: first(frame) and second(frame)
+            case ex.Or((one, other)):
+                first, second = self._condition(one), self._condition(other)
+                return lambda frame: first(frame) or second(frame)
+            case ex.And(items):
+                conditions = [self._condition(item) for item in items]
+                return lambda frame: _all(conditions, frame)
+            case ex.Or(items):
+                conditions = [self._condition(item) for item in items]
+                return lambda frame: _any(conditions, frame)
+        value = self._expression(e)
+        return lambda frame: value(frame) != 0.0
+
+    def _comparison(self, e: ex.Compare) -> Condition:
         left, right = self._expression(e.left), self._expression(e.right)
         match e.op:
             case "<":
-                return lambda frame: 1.0 if left(frame) < right(frame) else 0.0
+                return lambda frame: left(frame) < right(frame)
             case "<=":
-                return lambda frame: 1.0 if left(frame) <= right(frame) else 0.0
+                return lambda frame: left(frame) <= right(frame)
             case ">":
-                return lambda frame: 1.0 if left(frame) > right(frame) else 0.0
+                return lambda frame: left(frame) > right(frame)
             case ">=":
-                return lambda frame: 1.0 if left(frame) >= right(frame) else 0.0
+                return lambda frame: left(frame) >= right(frame)
             case "==":
-                return lambda frame: 1.0 if left(frame) == right(frame) else 0.0
+                return lambda frame: left(frame) == right(frame)
             case "!=":
-                return lambda frame: 1.0 if left(frame) != right(frame) else 0.0
+                return lambda frame: left(frame) != right(frame)
 
-    def _and_expression(self, e: ex.And) -> Evaluate:
-        items = [self._expression(item) for item in e.items]
-        return lambda frame: 1.0 if all(item(frame) != 0.0 for item in items) else 0.0
+    def _flag_expression(self, e: ex.Expr) -> Evaluate:
+        condition = self._condition(e)
+        return lambda frame: 1.0 if condition(frame) else 0.0
 
-    def _or_expression(self, e: ex.Or) -> Evaluate:
-        items = [self._expression(item) for item in e.items]
-        return lambda frame: 1.0 if any(item(frame) != 0.0 for item in items) else 0.0
+    _compare_expression = _and_expression = _or_expression = _flag_expression
 
     def _choose_expression(self, e: ex.Choose) -> Evaluate:
-        condition, then, other = (
-            self._expression(e.condition),
-            self._expression(e.then),
-            self._expression(e.other),
-        )
-        return lambda frame: then(frame) if condition(frame) != 0.0 else other(frame)
+        condition, then, other = self._condition(e.condition), self._expression(e.then), self._expression(e.other)
+        return lambda frame: then(frame) if condition(frame) else other(frame)
 
     def _fold_expression(self, e: ex.Fold) -> Evaluate:
-        where, body, local = self._expression(e.where), self._expression(e.body), e.local
+        where, body, local = self._condition(e.where), self._expression(e.body), e.local
         entities = [float(entity) for first, count in e.ranges for entity in range(first, first + count)]
         if e.op == "nth":
             return self._nth(e)
@@ -164,7 +194,7 @@ class Expressions(Moment):
                 folded_items = []
                 for entity in entities:
                     frame[local] = entity
-                    if where(frame) != 0.0:
+                    if where(frame):
                         folded_items.append((entity, body(frame)))
                 return folded_items
 
@@ -227,24 +257,24 @@ class Expressions(Moment):
         return checked
 
     def _only_expression(self, e: ex.Only) -> Evaluate:
-        value, condition, fault = self._expression(e.value), self._expression(e.condition), e.fault
+        value, condition, fault = self._expression(e.value), self._condition(e.condition), e.fault
 
         def only(frame: Frame) -> float:
-            if condition(frame) == 0.0:
+            if not condition(frame):
                 raise ArithmeticStop(fault)
             return value(frame)
 
         return only
 
     def _nth(self, e: ex.Fold) -> Evaluate:
-        where, position, local = self._expression(e.where), self._expression(e.body), e.local
+        where, position, local = self._condition(e.where), self._expression(e.body), e.local
         entities = [float(entity) for first, count in e.ranges for entity in range(first, first + count)]
 
         def nth(frame: Frame) -> float:
             index = int(position(frame))
             for entity in entities:
                 frame[local] = entity
-                if where(frame) != 0.0:
+                if where(frame):
                     if index == 0:
                         return entity
                     index -= 1

@@ -153,8 +153,12 @@ class Statements(Accounts):
         return let
 
     def _if_statement(self, s: st.If) -> Execute:
-        condition, then, other = self._expression(s.condition), self._block(s.then), self._block(s.other)
-        return lambda frame: then(frame) if condition(frame) != 0.0 else other(frame)
+        condition, then, other = self._condition(s.condition), self._block(s.then), self._block(s.other)
+        if not s.other:
+            return lambda frame: then(frame) if condition(frame) else GO_ON
+        if not s.then:
+            return lambda frame: GO_ON if condition(frame) else other(frame)
+        return lambda frame: then(frame) if condition(frame) else other(frame)
 
     def _each_statement(self, s: st.Each) -> Execute:
         local, body, spend = s.local, self._block(s.body), self._spending()
@@ -267,10 +271,10 @@ class Statements(Accounts):
         return settle
 
     def _guard_statement(self, s: st.Guard) -> Execute:
-        condition, value = self._expression(s.condition), self._expression(s.value)
+        condition, value = self._condition(s.condition), self._expression(s.value)
 
         def guard(frame: Frame) -> int:
-            if condition(frame) == 0.0:
+            if not condition(frame):
                 self._formula_frame = frame
                 self._stop(s.fault.format(value=f"{value(frame):g}"), s.formula)
             return GO_ON

@@ -132,8 +132,9 @@ class Luck:
 
     def _is_below(self, other: object) -> bool:
         """Whether it is less than a number; the number itself has no chance."""
-        edge = (_number(other) - self.offset) / self.scale
-        is_first = self.draw.narrow([edge]) == 0
+        edge, draw = (_number(other) - self.offset) / self.scale, self.draw
+        # Most often only one of both can be.
+        is_first = edge > draw.low and (edge >= draw.high or draw.narrow([edge]) == 0)
         return is_first if self.scale > 0.0 else not is_first
 
     __lt__ = __le__ = _is_below

@@ -94,7 +94,10 @@ class Account:
 
     def spec(self, entity: int) -> AccountSpec | None:
         """The spec for an entity; none where it has no such stat."""
-        return next((spec for first, count, spec in self.specs if first <= entity < first + count), None)
+        for first, count, spec in self.specs:
+            if first <= entity < first + count:
+                return spec
+        return None
 
 
 @dataclass(frozen=True, slots=True)

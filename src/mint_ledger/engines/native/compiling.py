@@ -17,6 +17,9 @@ from mint_ledger.program.program import Program
 INTRINSICS = (
     "declare double @llvm.fabs.f64(double)",
     "declare double @llvm.sqrt.f64(double)",
+    "declare double @llvm.trunc.f64(double)",
+    "declare double @llvm.floor.f64(double)",
+    "declare double @llvm.ceil.f64(double)",
     "declare double @llvm.copysign.f64(double, double)",
     "declare void @llvm.memcpy.p0.p0.i64(ptr, ptr, i64, i1)",
     "declare void @llvm.memset.p0.i64(ptr, i8, i64, i1)",

@@ -50,6 +50,8 @@ FEW = 8
 # A question of more lines is not asked in each step of a long streak.
 LONG_QUESTION = 300
 LONG_STREAK = 16
+# In turns nearly all matters in each of them.
+STREAK_OF_TURNS = 2
 ASKED_IN = 8
 COUNTED = len(WHATS)
 
@@ -71,6 +73,7 @@ class Course:
         self._pending = ""
         self._has_many_accounts = len(module.program.accounts) > APART
         self._dear: set[int] = set()
+        self._streak = LONG_STREAK
         module.only_in = only_in(module.program, self.pieces)
 
     def make(self) -> None:
@@ -103,7 +106,11 @@ class Course:
             for key, runs in looked_at.items():
                 module.lookers.setdefault(key, {})[piece.number] = runs
         texts = {text[: text.index("(")].split()[-1]: text for text in module.routines}
-        self._dear = {piece.number for piece in self.pieces if _length(f"@quiet{piece.number}", texts) > LONG_QUESTION}
+        in_turns = module.program.clock.unit == "turn"
+        self._streak = STREAK_OF_TURNS if in_turns else LONG_STREAK
+        self._dear = {
+            piece.number for piece in self.pieces if in_turns or _length(f"@quiet{piece.number}", texts) > LONG_QUESTION
+        }
 
     def _piece(self, piece: Piece) -> None:
         r = Routine(f"i32 @piece{piece.number}({MACHINE_ARGUMENTS})", "ret i32 2")
@@ -354,7 +361,7 @@ class Course:
         so_far = r.let(f"load i64, ptr {streak}")
         following = r.let("add i64 %k, 1")
         r.do(f"store i64 {following}, ptr {wake}")
-        busy = r.let(f"icmp sge i64 {so_far}, {LONG_STREAK}")
+        busy = r.let(f"icmp sge i64 {so_far}, {self._streak}")
         between = r.let(f"icmp ne i64 {r.let(f'and i64 %k, {ASKED_IN - 1}')}, 0")
         skipped = r.let(f"and i1 {busy}, {between}")
         with r.when(r.let(f"xor i1 {skipped}, true")):

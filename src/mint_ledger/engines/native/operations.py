@@ -75,23 +75,18 @@ def size_of(r: Routine, a: str) -> str:
 
 
 def whole_part(r: Routine, a: str) -> str:
-    """A without its fraction, towards 0; from 2^52 on there is none (and no integer that would hold it)."""
-    small = compared(r, "<", size_of(r, a), TWO_TO_52)
-    safe = chosen(r, small, a, ZERO)
-    whole = r.let(f"fptosi double {safe} to i64")
-    return chosen(r, small, r.let(f"sitofp i64 {whole} to double"), a)
+    """A without its fraction, towards 0, never -0."""
+    return plus_zero(r, r.let(f"call double @llvm.trunc.f64(double {a})"))
 
 
 def floor(r: Routine, a: str) -> str:
     """The largest whole number up to a, never -0."""
-    whole = whole_part(r, a)
-    less = sub(r, whole, ONE)
-    return plus_zero(r, chosen(r, compared(r, ">", whole, a), less, whole))
+    return plus_zero(r, r.let(f"call double @llvm.floor.f64(double {a})"))
 
 
 def ceil(r: Routine, a: str) -> str:
-    """The smallest whole number from a on."""
-    return sub(r, ZERO, floor(r, sub(r, ZERO, a)))
+    """The smallest whole number from a on, never -0."""
+    return plus_zero(r, r.let(f"call double @llvm.ceil.f64(double {a})"))
 
 
 def rounded(r: Routine, amount: str, how: str) -> str:
