@@ -10,6 +10,7 @@ from both_engines import assert_same
 import mint_ledger as mint
 from mint_ledger.client import read_script
 from mint_ledger.demo import demo_text, starter_text
+from mint_ledger.engines.native import machine
 from mint_ledger.engines.native.compiling import arithmetic_module, module_text
 from mint_ledger.engines.native.engine import NativePlayer, make_code
 from mint_ledger.engines.native.machine import llvm
@@ -92,12 +93,22 @@ def test_no_function_of_a_c_library_is_called() -> None:
     for module in (text, arithmetic_module()):
         declared = set(re.findall(r"declare .*?@([\w.]+)\(", module))
         intrinsics = {"llvm.fabs.f64", "llvm.sqrt.f64", "llvm.copysign.f64"}
+        # One instruction each, where they are used; what machine code needs from outside is looked at below.
+        intrinsics |= {"llvm.trunc.f64", "llvm.floor.f64", "llvm.ceil.f64"}
         moves = {"llvm.memcpy.p0.p0.i64", "llvm.memset.p0.i64"}
         ours = {name for name in declared if name.startswith("mint_")}
         assert declared - ours <= intrinsics | moves
         assert not re.search(r"\b(fast|contract|reassoc|afn)\b", module)
         parsed = llvm().parse_assembly(module)
         parsed.verify()
+
+
+def test_a_processor_without_an_instruction_for_floors_plays_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    programs = [mint.loads(text).lowered.program for text in (CORNERS, demo_text(), starter_text())]
+    quick = [NativePlayer(make_code(program), seed=5).journal(3) for program in programs]
+    monkeypatch.setattr(machine, "rounds", lambda: False)
+    assert all(not re.search(r"call double @llvm\.(floor|ceil|trunc)", module_text(program)[0]) for program in programs)
+    assert [NativePlayer(make_code(program), seed=5).journal(3) for program in programs] == quick
 
 
 def test_what_machine_code_needs_from_outside_is_memory_moves_alone(tmp_path: Path) -> None:

@@ -285,3 +285,11 @@ def test_an_open_end_is_told_in_words_and_decides_nothing() -> None:
     from mint_ledger.views.balance_text import told
 
     assert told("quantile(closing(a), 0.99)", study.quantile("closing(a)", 0.99)).endswith(" and up)")
+
+
+def test_times_have_no_more_decimals_than_they_say_something_with() -> None:
+    ferries = mint.load(Path(__file__).parent.parent / "examples" / "ferry_toll.yaml")
+    lines = [line for line in ferries.study(60).summary().splitlines() if "are over by" in line]
+    assert len(lines) == 3
+    # They end after whole turns; the intervals of so few runs would have a decimal each.
+    assert not any("." in line for line in lines)

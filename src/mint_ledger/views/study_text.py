@@ -45,7 +45,7 @@ def study_text(study: Study) -> str:
         ("nine tenths are over by", 0.9),
     ):
         estimate = study.quantile("time", q)
-        digits = digits_for(estimate)
+        digits = min(digits_for(estimate), _needed(estimate))
         lines.append(f"  {name:<{_names()}}{fixed(estimate.value, digits):>8}{'':>9}   {_span(estimate, digits)}")
     lines += _measure_lines(study)
     if study.accounts:
@@ -139,6 +139,12 @@ def fixed(value: float, digits: int) -> str:
     # What is half-way but for the last bits must not come out differently in two places.
     text = f"{round(value, 9):,.{digits}f}"
     return "0" if float(text.replace(",", "")) == 0.0 and digits == 0 else text.replace("-", "−")
+
+
+def _needed(estimate: Estimate) -> int:
+    """The decimals behind which an estimate and its ends have nothing but zeros; three at most."""
+    ends = [end for end in (estimate.value, estimate.low, estimate.high) if math.isfinite(end)]
+    return next((digits for digits in range(3) if all(abs(end - round(end, digits)) < 5e-10 for end in ends)), 3)
 
 
 def _span(estimate: Estimate, digits: int) -> str:

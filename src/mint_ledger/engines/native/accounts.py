@@ -537,6 +537,9 @@ def book_flows_routine(module: Module) -> None:
             for first, count, spec in account.specs:
                 if spec.flow is None:
                     continue
+                if count == 1:
+                    leave_unless_going(body.r, body.r.let(f"call i32 @book{i}({PASSED_ON}, i64 {first})"))
+                    continue
                 with body.loop(str(count)) as (now, _, _):
                     entity = body.r.let(f"add i64 {now}, {first}")
                     leave_unless_going(body.r, body.r.let(f"call i32 @book{i}({PASSED_ON}, i64 {entity})"))

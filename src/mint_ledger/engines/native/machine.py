@@ -26,6 +26,14 @@ def llvm() -> Any:
     return binding
 
 
+@cache
+def rounds() -> bool:
+    """Whether this processor is known to have an instruction for floors, so that no C library is called for them."""
+    binding = llvm()
+    triple = binding.get_default_triple()
+    return triple.startswith(("aarch64", "arm64")) or bool(binding.get_host_cpu_features().get("sse4.1"))
+
+
 def target_machine(level: int = 2) -> Any:
     """LLVM's description of this processor."""
     # Not kept: an execution engine owns the one that it is given.

@@ -1,11 +1,12 @@
 """What the operations of a program are in machine code: the same results to the bit as `engines/operations.py`.
 
-No intrinsic that a processor might lack, so that no function of a C library is called: floor goes through
-integers, powers of two are made as bit patterns.
+No intrinsic that this processor lacks, so that no function of a C library is called: where it has no instruction
+for floors they go through integers; powers of two are made as bit patterns.
 """
 
 from __future__ import annotations
 
+from mint_ledger.engines.native import machine
 from mint_ledger.engines.native.assembly import Routine, number
 
 ZERO, ONE = number(0.0), number(1.0)
@@ -75,18 +76,29 @@ def size_of(r: Routine, a: str) -> str:
 
 
 def whole_part(r: Routine, a: str) -> str:
-    """A without its fraction, towards 0, never -0."""
-    return plus_zero(r, r.let(f"call double @llvm.trunc.f64(double {a})"))
+    """A without its fraction, towards 0, never -0; from 2^52 on there is none (and no integer that would hold it)."""
+    if machine.rounds():
+        return plus_zero(r, r.let(f"call double @llvm.trunc.f64(double {a})"))
+    small = compared(r, "<", size_of(r, a), TWO_TO_52)
+    safe = chosen(r, small, a, ZERO)
+    whole = r.let(f"fptosi double {safe} to i64")
+    return chosen(r, small, r.let(f"sitofp i64 {whole} to double"), a)
 
 
 def floor(r: Routine, a: str) -> str:
     """The largest whole number up to a, never -0."""
-    return plus_zero(r, r.let(f"call double @llvm.floor.f64(double {a})"))
+    if machine.rounds():
+        return plus_zero(r, r.let(f"call double @llvm.floor.f64(double {a})"))
+    whole = whole_part(r, a)
+    less = sub(r, whole, ONE)
+    return plus_zero(r, chosen(r, compared(r, ">", whole, a), less, whole))
 
 
 def ceil(r: Routine, a: str) -> str:
     """The smallest whole number from a on, never -0."""
-    return plus_zero(r, r.let(f"call double @llvm.ceil.f64(double {a})"))
+    if machine.rounds():
+        return plus_zero(r, r.let(f"call double @llvm.ceil.f64(double {a})"))
+    return sub(r, ZERO, floor(r, sub(r, ZERO, a)))
 
 
 def rounded(r: Routine, amount: str, how: str) -> str:
