@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 import signal
 import sqlite3
 import subprocess
@@ -290,6 +291,8 @@ def test_an_open_end_is_told_in_words_and_decides_nothing() -> None:
 def test_times_have_no_more_decimals_than_they_say_something_with() -> None:
     ferries = mint.load(Path(__file__).parent.parent / "examples" / "ferry_toll.yaml")
     lines = [line for line in ferries.study(60).summary().splitlines() if "are over by" in line]
-    assert len(lines) == 3
-    # They end after whole turns; the intervals of so few runs would have a decimal each.
-    assert not any("." in line for line in lines)
+    numbers = [re.findall(r"\d+\.?\d*", line) for line in lines]
+    # They end after whole turns, so a quantile is whole or between two; so many runs would give each a decimal.
+    assert [len(found) for found in numbers] == [3, 3, 3]
+    assert not any(all(re.search(r"\.\d*0$", number) for number in found) for found in numbers)
+    assert sum(all("." not in number for number in found) for found in numbers) >= 2
