@@ -100,6 +100,23 @@ b2:
     assert alike.shared(texts, 3) == texts
 
 
+def test_routines_that_call_themselves_or_each_other_stay_apart() -> None:
+    routine = """define internal i32 @p{i}(ptr noalias %s) {{
+entry:
+  %v1 = getelementptr double, ptr %s, i64 {i}
+  %v2 = load double, ptr %v1
+  %v3 = getelementptr double, ptr %s, i64 7
+  store double %v2, ptr %v3
+  %v4 = call i32 @p{j}(ptr %s)
+  ret i32 %v4
+}}"""
+    itself = [routine.format(i=i, j=i) for i in range(4)]
+    each_other = [routine.format(i=i, j=(i + 1) % 4) for i in range(4)]
+
+    assert alike.shared(itself, 3) == itself
+    assert alike.shared(each_other, 3) == each_other
+
+
 def test_numbers_and_callees_that_differ_are_handed_over() -> None:
     leaf = """define internal i32 @p{i}(ptr noalias %s) {{
 entry:

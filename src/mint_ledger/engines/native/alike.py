@@ -87,8 +87,10 @@ def shared(routines: Iterable[str], fewest: int) -> list[str]:
         if _VARIES.match(f"@{name}") and lines >= SHORT:
             by_length[lines].append(name)
     waiting = {name for names in by_length.values() if len(names) >= fewest for name in names}
-    called = {name: {callee for callee, _ in _CALLED.findall(texts[name])} for name in waiting}
-    callees = {name: (callees & waiting) - {name} for name, callees in called.items()}
+    called = {name: [callee for callee, _ in _CALLED.findall(texts[name])] for name in waiting}
+    # Its head names a routine too; one that calls itself stays as it is.
+    waiting = {name for name in waiting if called[name].count(name) == 1}
+    callees = {name: (set(called[name]) & waiting) - {name} for name in waiting}
     found = _Shared()
     # Whom a routine calls is settled before it is looked at, so that it calls what is there in the end.
     while ready := [name for name in texts if name in waiting and not callees[name] & waiting]:
