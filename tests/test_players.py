@@ -100,7 +100,7 @@ def test_a_search_without_time_says_nothing_of_what_it_did_not_look_for() -> Non
     assert not play.without
     assert play.acts_matter
     text = " ".join(play.summary().split())
-    assert "There was no time to look for what each act is worth." in text
+    assert "There was no time, or too few runs, to look for what each act is worth." in text
     assert "points less than the best habit of the file: give it more time" in text
     assert "Acts do not matter" not in text
     assert "never tries" not in text
@@ -108,10 +108,17 @@ def test_a_search_without_time_says_nothing_of_what_it_did_not_look_for() -> Non
 
 def test_so_many_runs_are_searched_and_few_more() -> None:
     duel = mint.loads(DUELS["kiln"].text)
-    play = duel.play_range("plain", runs=100, most_runs=200_000)
+    play = duel.play_range("plain", runs=100, most_runs=400_000)
 
     # Pruning and judging what was found come to it; without a limit two to ten millions are played.
-    assert play.searched < 400_000
+    assert play.searched < 700_000
+    assert len(play.without) == 5
+
+    # To look at all pairs of acts without each of them would take more than there are.
+    few = duel.play_range("plain", runs=100, most_runs=5_000)
+    assert not few.without
+    assert not few.needed
+    assert "too few runs" in few.summary()
 
 
 def test_the_same_seed_finds_the_same() -> None:

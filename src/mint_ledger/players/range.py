@@ -20,7 +20,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.players.candidate import Candidate, Played, find_space, habit_of
 from mint_ledger.players.ceiling import NOT_ASKED, STOPPED, Ceiling, find_ceiling
-from mint_ledger.players.search import JUDGED, Search, costs_little
+from mint_ledger.players.search import JUDGED, Search, costs_little, least_runs
 from mint_ledger.players.skill import SkillCurve, find_skill_curve
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
@@ -39,6 +39,9 @@ SHORT, RUNS_A_RESTART, MOST_RESTARTS = 1_000, 100_000, 6
 LOOKING = 0.6
 # Nor is any more climbed once so much of them was played.
 CLIMBED = 0.75
+# To look at all pairs of acts takes as many runs as it takes; where that were so many times those allowed, it is not
+# asked what each act is worth: half a search would say that an act is needed that is not.
+MOST_BEYOND = 1.25
 # So many of what they found are climbed on from, where runs are short; and what is better is judged by more of them.
 CLIMBERS, CARE, RUNS_A_CARE = 3, 5, 600_000
 # Apart from the seed of all studies: for the search, for the choice, and for what is told.
@@ -237,6 +240,9 @@ def find_range(
             tried = _best_apart(played, tried, setting.seed, care)
         best = last.polished(last.pruned(tried[0]))
         by_acts: dict[tuple[str, ...], Candidate] = {}
+        wanted = sum(least_runs(part) for part in {part.actions: part for _, part in parts}.values())
+        if played.runs + wanted > MOST_BEYOND * most_runs:
+            parts = []
         for what, part in parts:
             if part.actions not in by_acts and time.monotonic() >= until:
                 others.clear()  # what some acts are worth says nothing of the others

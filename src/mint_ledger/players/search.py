@@ -92,6 +92,11 @@ class Judge:
                 return float(gap.mean()), half
 
 
+def least_runs(space: Space) -> int:
+    """So many runs a search among the acts of a space takes at least, to have looked at all pairs of acts."""
+    return FIRST_RUNS * sum(1 for _ in pairs(space, coarse_terms(space)))
+
+
 @dataclass
 class Search:
     """One search.
@@ -145,10 +150,6 @@ class Search:
         terms = coarse_terms(space)
         spent, round_ = self.played.runs, 0
         pool = list(dict.fromkeys([*begin, (), *pairs(space, terms)]))
-        # More than there are runs to look at them are thinned out evenly, all but those to begin with.
-        most = max(self.budget // FIRST_RUNS, BEAM)
-        known, more = pool[: len(begin) + 1], pool[len(begin) + 1 :]
-        pool = [*known, *more[:: max(-(-len(more) // most), 1)]]
         beam = self._raced(pool, self.seed, last=LAST_OF_PAIRS).best
         best = self.best = beam[0]
         poor: set[Change] = set()

@@ -126,7 +126,7 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
     elif len(play.only) > 1:
         yield "No act suffices alone."
     if not play.only:
-        yield "There was no time to look for what each act is worth."
+        yield "There was no time, or too few runs, to look for what each act is worth."
     if play.needed and len(play.needed) == len(play.without):
         yield "All acts are needed: without any of them the best found is lower by more than a point."
     for action in play.unused:
