@@ -20,6 +20,8 @@ Lower = Callable[["Library", Procedure, str], str]
 """Makes the text of a procedure's routine, which has this name."""
 ANYBODY = (-(2**31), 2**32)
 MOST_RUNS = 3
+# Of a part with more pieces, each is carried out by a routine of its own; with more accounts, each is opened by one.
+APART = 40
 
 
 def is_digits(index: str) -> bool:
@@ -129,6 +131,11 @@ class Module(Library):
     def piece_of(self, procedure: Procedure) -> int | None:
         """The piece of a step that alone carries a procedure out, if there is one."""
         return self.only_in.get(procedure.handle)
+
+    @property
+    def has_many_accounts(self) -> bool:
+        """Whether there are so many that what is done for each of them is a routine of its own."""
+        return len(self.program.accounts) > APART
 
     def account(self, column: Column) -> Account:
         """The account of a value column."""
