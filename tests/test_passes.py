@@ -26,6 +26,7 @@ SOURCE = Path(mint.__file__).parent
 PASSES = ("program", "facts", "engines", "exact", "lowering", "balance")
 # These look for one shape and answer for all others alike; none of them is asked what a program does.
 RECOGNISERS = {
+    ("expressions.py", "_condition"): "all others are worked out as numbers, by a table that has them all",
     ("expressions.py", "condition"): "all others are worked out as numbers, by a table that has them all",
     ("states.py", "_waits"): "whatever names the column is taken to look at any time",
     ("states.py", "_waits_until"): "hands all others on to _waits",

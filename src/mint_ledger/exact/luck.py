@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
+from typing import NamedTuple
 
 MOST_WAYS = 1_000
 
@@ -18,8 +18,7 @@ class NotCountable(Exception):
     """A draw is used in a way that has endlessly many outcomes."""
 
 
-@dataclass(frozen=True, slots=True)
-class Fork:
+class Fork(NamedTuple):
     """A place at which ways part: whether a player decides there, which way was taken, and its chance."""
 
     decides: bool
