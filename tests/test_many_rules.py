@@ -11,7 +11,7 @@ from mint_ledger.demo import demo_text
 from mint_ledger.engines.native import alike
 from mint_ledger.engines.native.compiling import module_text
 from mint_ledger.engines.native.engine import NativePlayer, make_code
-from mint_ledger.studies.block import NativeBlocks, block_of
+from mint_ledger.studies.block import NativeBlocks, ReferenceBlocks, block_of
 from mint_ledger.studies.request import StudyRequest, prepare_game
 
 COUNT = 130
@@ -98,6 +98,39 @@ b2:
     texts = [routine.format(i=i) for i in range(5)]
 
     assert alike.shared(texts, 3) == texts
+
+
+MANY_STATS = """
+clock: {{limit: 12}}
+kinds:
+  bell:
+    copies: 2
+    stats:
+{stats}
+    rules:
+{rules}
+actions: {{ring: {{by: bell, needs: s3 > 1, do: [s3 -= 1, s4 += 2]}}}}
+habits: {{ringer: {{by: bell, reaction: 0.7, acts: [{{do: ring}}]}}}}
+"""
+
+
+def test_very_many_stats_of_copies_play_and_add_up_the_same_in_both_engines() -> None:
+    stats = "".join(
+        f"      s{i}: {{start: {i % 9}, min: 0, max: {i % 9 + 8}, recover: {{rate: {1 + i % 3}, after: 0.{i % 7}}}}}\n"
+        for i in range(60)
+    )
+    rules = "".join(f"      - {{name: r{i}, when: {{every: {1 + i % 4}}}, do: [s{i} -= {i % 6}]}}\n" for i in range(60))
+    text = MANY_STATS.format(stats=stats.rstrip("\n"), rules=rules.rstrip("\n"))
+    game = mint.loads(text)
+    assert_same(game.lowered, "ringer")
+    accounts = tuple(f"bell[{1 + i % 2}].s{i}" for i in (0, 3, 4, 31, 59))
+    request = StudyRequest(text, "bells", 7, habit="ringer", accounts=accounts, sampled=accounts, times=(0.5, 3, 11.9))
+    prepared = prepare_game(game, request)
+    for thorough in (False, True):
+        native = NativeBlocks(prepared, make_code(prepared.lowered.program, thorough=thorough)).block(0, 6)
+        reference = ReferenceBlocks(prepared).block(0, 6)
+        assert np.array_equal(native.sums, reference.sums)
+        assert np.array_equal(native.samples, reference.samples, equal_nan=True)
 
 
 def test_routines_that_call_themselves_or_each_other_stay_apart() -> None:

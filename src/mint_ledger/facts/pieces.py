@@ -80,14 +80,9 @@ def cut(statements: st.Block, given: Set[int] = frozenset()) -> list[st.Block]:
     return pieces
 
 
-def leaves(statement: st.Statement, what: str | None = None) -> bool:
-    """Whether a statement may leave the repetition that it stands in or the procedure, or the one that is asked for."""
-    return any(isinstance(node, st.Leave) and what in (None, node.what) for node in nodes(statement))
-
-
-def locals_of(value: object) -> set[int]:
-    """The locals that statements or expressions name."""
-    return {local for node in nodes(value) for local in named_locals(node)}
+def leaves(statement: st.Statement) -> bool:
+    """Whether a statement may leave the repetition that it stands in, or the procedure."""
+    return any(isinstance(node, st.Leave) for node in nodes(statement))
 
 
 def assigned_locals(statements: Iterable[st.Statement]) -> set[int]:

@@ -113,7 +113,8 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
         if play.best.low > top.high:
             yield f"The best found wins {fixed(gap, 1)} points more than the best habit of the file."
         elif play.best.high < top.low:
-            yield f"The search came to {fixed(-gap, 1)} points less than the best habit of the file: give it more time."
+            less = f"{fixed(-gap, 1)} points less than the best habit of the file"
+            yield f"The search came to {less}: give it more time or runs."
         elif gap <= 100 * NEAR:
             yield "The best habit of the file is about as good as the best found."
         else:
