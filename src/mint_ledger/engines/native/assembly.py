@@ -12,6 +12,9 @@ from contextlib import contextmanager
 MACHINE_ARGUMENTS = "ptr noalias %s, ptr noalias %d, ptr noalias %x, ptr noalias %w"
 """What every routine gets: the state, the dials, the context, and when each part of a step is next to be looked at."""
 PASSED_ON = "ptr %s, ptr %d, ptr %x, ptr %w"
+FIRST_MOSTLY, SECOND_MOSTLY = ", !prof !0", ", !prof !1"
+WEIGHTS = ('!0 = !{!"branch_weights", i32 2000, i32 1}', '!1 = !{!"branch_weights", i32 1, i32 20}')
+"""What makes LLVM lay out code for the way that is gone mostly."""
 
 
 def number(value: float) -> str:
@@ -85,16 +88,16 @@ class Routine:
         """Whether what is written next can be reached."""
         return self._open
 
-    def fork(self, flag: str, yes: str, no: str) -> None:
-        """Go to one of two places."""
-        self.do(f"br i1 {flag}, label %{yes}, label %{no}")
+    def fork(self, flag: str, yes: str, no: str, often: str = "") -> None:
+        """Go to one of two places; `often` says which is gone to mostly."""
+        self.do(f"br i1 {flag}, label %{yes}, label %{no}{often}")
         self._open = False
 
     def fail_unless(self, flag: str) -> None:
         """Stop the run (in a quiet routine: look at the next step) unless a flag holds."""
         self.fails = True
         on = self.label()
-        self.fork(flag, on, "fail")
+        self.fork(flag, on, "fail", FIRST_MOSTLY)
         self.place(on)
 
     def fail(self) -> None:
@@ -103,10 +106,10 @@ class Routine:
         self.go("fail")
 
     @contextmanager
-    def when(self, flag: str) -> Iterator[None]:
+    def when(self, flag: str, often: str = "") -> Iterator[None]:
         """What follows is done only where the flag holds."""
         then, after = self.label(), self.label()
-        self.fork(flag, then, after)
+        self.fork(flag, then, after, often)
         self.place(then)
         yield
         self.place(after)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from mint_ledger.engines.native.alike import FEWEST, shared
-from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, WEIGHTS
 from mint_ledger.engines.native.course import Course
 from mint_ledger.engines.native.machine import llvm, target_machine
 from mint_ledger.engines.native.module import Module, arithmetic_routine
@@ -44,13 +44,13 @@ def module_text(program: Program, scripts: Sequence[Handle] = (), *, thorough: b
         for name in sorted(module.arithmetic)
     ]
     routines = shared(module.routines, FEWEST["thorough" if thorough else "quick"])
-    parts = [*INTRINSICS, *declared, *module.table_text(), *routines, *entries]
+    parts = [*INTRINSICS, *declared, *module.table_text(), *routines, *entries, *WEIGHTS]
     return "\n".join(parts), course.kept_count
 
 
 def arithmetic_module() -> str:
     """The module of the functions that all games share."""
-    return "\n".join([*INTRINSICS, *bit_functions(), arithmetic_text()])
+    return "\n".join([*INTRINSICS, *bit_functions(), arithmetic_text(), *WEIGHTS])
 
 
 def object_code(text: str, *, thorough: bool) -> bytes:
@@ -63,7 +63,7 @@ def object_code(text: str, *, thorough: bool) -> bytes:
     module.triple = binding.get_default_triple()
     module.verify()
     machine = target_machine(2 if thorough else 0)
-    tuning = binding.create_pipeline_tuning_options(speed_level=1)
+    tuning = binding.create_pipeline_tuning_options(speed_level=2 if thorough else 1)
     builder = binding.create_pass_builder(machine, tuning)
     if thorough:
         # No loop here is long enough to be worth unrolling, and a step's work does not fit vectors.

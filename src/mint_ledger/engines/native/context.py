@@ -31,6 +31,7 @@ FIELDS = (
     ("row_room", WHOLE),
     ("skips", WHOLE),
     ("soonest", WHOLE),  # the next step that matters, as far as is known
+    ("others", WHOLE),  # the same without the piece that goes on in rounds
     ("horizon", WHOLE),
     ("visited", WHOLE),
     ("visited_in_all", WHOLE),

@@ -17,7 +17,7 @@ from mint_ledger.engines.native.accounts import (
     open_flow,
     row_function,
 )
-from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, SECOND_MOSTLY, Routine, number
 from mint_ledger.engines.native.batch import COUNTED, batch_routines
 from mint_ledger.engines.native.chance import uniform_function
 from mint_ledger.engines.native.context import (
@@ -30,6 +30,7 @@ from mint_ledger.engines.native.context import (
 from mint_ledger.engines.native.expressions import leave_unless_going, seconds_function
 from mint_ledger.engines.native.module import APART, Body, Looks, Module
 from mint_ledger.engines.native.quiet import quiet_text
+from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
@@ -66,6 +67,7 @@ class Course:
         rooms = [(m.first, m.room) for m in module.program.cast.members.values() if m.room > FEW]
         module.empty_seats = {room: 2 * self.piece_count + number for number, room in enumerate(rooms)}
         self.kept_count = 2 * self.piece_count + len(rooms)
+        self._rounds: RoundsAlone | None = None
         self._pending = ""
         self._dear: set[int] = set()
         self._streak = LONG_STREAK
@@ -82,6 +84,8 @@ class Course:
         book_flows_routine(module)
         for piece in self.pieces:
             self._piece(piece)
+        if self._rounds is not None:
+            rounds_routines(module, self._rounds)
         self._script()
         self._limit()
         self._settle()
@@ -100,6 +104,7 @@ class Course:
             module.routines.append(text)
             for key, runs in looked_at.items():
                 module.lookers.setdefault(key, {})[piece.number] = runs
+        self._rounds = find_rounds(module, self.pieces)
         texts = {text[: text.index("(")].split()[-1]: text for text in module.routines}
         in_turns = module.program.clock.unit == "turn"
         self._streak = STREAK_OF_TURNS if in_turns else LONG_STREAK
@@ -274,8 +279,45 @@ class Course:
             self._pieces_of_part(body, part)
         self._do_piece(body, self.limit_piece, "@limit", "@quiet_limit", settles=True)
         with r.when(r.let(f"icmp eq i64 {load(r, 'skips')}, {SKIP_STEPS}")):
-            store(r, "soonest", self._least_wake(body, 0, self.piece_count))
+            soonest = self._note_soonest(body)
+            if len(self.pieces) <= MANY_PIECES:
+                marked = r.let(f"icmp sle i64 {soonest}, %k")
+                settled = r.let(f"xor i1 {self._is_pending(body)}, true")
+                with r.when(r.let(f"and i1 {marked}, {settled}")):
+                    r.do(f"call void @ask_marked({PASSED_ON}, i64 %k)")
         r.leave("i32 0")
+        self.module.routines.append(r.text())
+        if len(self.pieces) <= MANY_PIECES:
+            self._ask_marked()
+
+    def _note_soonest(self, body: Body) -> str:
+        """Note, and give, the next step that matters."""
+        r = body.r
+        if self._rounds is None:
+            soonest = self._least_wake(body, 0, self.piece_count)
+        else:
+            piece = self._rounds.piece
+            others = self._least_wake(body, piece + 1, self.piece_count - piece - 1)
+            if piece:
+                others = _lesser(r, others, self._least_wake(body, 0, piece))
+            store(r, "others", others)
+            soonest = _lesser(r, others, self._least_wake(body, piece, 1))
+        store(r, "soonest", soonest)
+        return soonest
+
+    def _ask_marked(self) -> None:
+        """At the end of a step: what was marked behind its turn is asked when it matters next, so that the next step is
+        not looked at for that alone."""
+        r = Routine(f"void @ask_marked({MACHINE_ARGUMENTS}, i64 %k) noinline", "unreachable")
+        body = Body(self.module, r)
+        for piece in self.pieces:
+            if piece.number in self._dear:
+                continue
+            wake = r.let(f"getelementptr i64, ptr %w, i64 {piece.number}")
+            with r.when(r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")):
+                r.do(f"store i64 {r.let(f'call i64 @quiet{piece.number}({PASSED_ON}, i64 %k)')}, ptr {wake}")
+        self._note_soonest(body)
+        r.leave("void")
         self.module.routines.append(r.text())
 
     def _least_wake(self, body: Body, first: int, count: int) -> str:
@@ -304,7 +346,7 @@ class Course:
         # Most parts are quiet in most steps: one look at all pieces, and then at each.
         least = self._least_wake(body, pieces[0].number, len(pieces))
         due = r.let(f"icmp sle i64 {least}, %k")
-        with r.when(r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}")):
+        with r.when(r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}"), SECOND_MOSTLY):
             self._begin_part(r)
             for piece in pieces:
                 i = piece.number
@@ -316,7 +358,7 @@ class Course:
     def _do_piece(self, body: Body, number_: int, routine: str, quiet: str, *, settles: bool) -> None:
         r = body.r
         wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
-        with r.when(self._is_due(r, wake, settles=settles)):
+        with r.when(self._is_due(r, wake, settles=settles), SECOND_MOSTLY):
             self._carry_out(body, number_, routine, quiet, wake)
 
     def _is_due(self, r: Routine, wake: str, *, settles: bool) -> str:
@@ -384,7 +426,7 @@ class Course:
         r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.kept_count}, i1 false)")
         for (_, room), place in module.empty_seats.items():
             r.do(f"store i64 {room}, ptr {r.let(f'getelementptr i64, ptr %w, i64 {place}')}")
-        for name in ("row_count", "visited", "soonest", "work"):
+        for name in ("row_count", "visited", "soonest", "others", "work"):
             store(r, name, "0")
         store(r, "dirty", "0")
         only_script = module.program.columns.only_script.base
@@ -487,6 +529,13 @@ class Course:
         r.do(f"store i64 {r.let(f'add i64 {now}, 1')}, ptr {cell}")
         r.fork(r.let(f"icmp eq i64 {load(r, 'skips')}, {SKIP_STEPS}"), jump, one)
         r.place(jump)
+        if self._rounds is not None:
+            alone = r.let(f"call i32 @rounds({PASSED_ON}, i64 {now}, i64 %until)")
+            none, failed = r.label(), r.label()
+            r.do(f"switch i32 {alone}, label %{failed} [ i32 {ALONE}, label %{ask} i32 {NOTHING}, label %{none} ]")
+            r.start(failed)
+            r.leave(f"i32 {alone}")
+            r.place(none)
         soonest = load(r, "soonest")
         following = r.let(f"load i64, ptr {cell}")
         later = r.let(f"icmp sgt i64 {soonest}, {following}")

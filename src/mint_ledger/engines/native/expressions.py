@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from mint_ledger.engines.native import operations as op
-from mint_ledger.engines.native.assembly import PASSED_ON, Routine, number
+from mint_ledger.engines.native.assembly import FIRST_MOSTLY, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load
 from mint_ledger.engines.native.module import Body, Module, Whole, flow_key
 from mint_ledger.program import expressions as ex
@@ -357,7 +357,7 @@ def call_procedure(body: Body, callee: Handle | str, arguments: tuple[ex.Expr, .
 def leave_unless_going(r: Routine, signal: str) -> None:
     """Pass on that the run has stopped or ended."""
     out, on = r.label(), r.label()
-    r.fork(r.let(f"icmp eq i32 {signal}, 0"), on, out)
+    r.fork(r.let(f"icmp eq i32 {signal}, 0"), on, out, FIRST_MOSTLY)
     r.place(out)
     if r.head.startswith("i32"):
         r.leave(f"i32 {signal}")

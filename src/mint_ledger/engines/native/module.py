@@ -117,6 +117,8 @@ class Module(Library):
         self.script_position = program.columns.script_position.base
         # What the quiet routine of each procedure reads.
         self.quiet_looks: dict[str, Looks] = {}
+        # The quiet routines that were too long to be asked.
+        self.too_long: set[str] = set()
         # The procedures that one piece of a step alone carries out.
         self.only_in: dict[Handle, int] = {}
 

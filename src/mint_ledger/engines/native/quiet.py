@@ -41,10 +41,15 @@ from mint_ledger.program.walking import nodes
 LONGEST_QUESTION = 3_000
 
 
-def quiet_routine(module: Module, name: Handle, looked_at: Looks) -> str:
+def quiet_routine(module: Module, name: Handle, looked_at: Looks, *, now_only: bool = False) -> str:
     """The quiet routine of a procedure."""
-    routine = f"@q{module.number(name)}"
+    routine = f"@{'n' if now_only else 'q'}{module.number(name)}"
     procedure = module.program.procedures[name]
+    if now_only:
+        return module.want(
+            routine,
+            lambda: quiet_text(module, routine, procedure.parameters, procedure.body, {}, procedure, now_only=True),
+        )
     looks = module.quiet_looks.setdefault(routine, {})
     module.want(routine, lambda: quiet_text(module, routine, procedure.parameters, procedure.body, looks, procedure))
     module.make_wanted()
@@ -60,13 +65,15 @@ def quiet_text(
     statements: st.Block,
     looked_at: Looks,
     procedure: st.Procedure | None = None,
+    *,
+    now_only: bool = False,
 ) -> str:
-    """The text of a quiet routine."""
+    """The text of a quiet routine; with `now_only` it says the next step or `NEVER`."""
     given = "".join(f", double %a{i}" for i in range(parameters))
     stay = "call void @set_step(ptr %s, ptr %x, i64 %start)\n%next = add i64 %start, 1\nret i64 %next"
     # Apart from the steps, which have few registers to spare.
     r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start{given}) noinline", stay)
-    q = Quiet(module, r, looked_at=looked_at)
+    q = Quiet(module, r, looked_at=looked_at, now_only=now_only)
     q.least = r.cell("i64", NEVER)
     for index in range(parameters):
         q.cells[index] = r.cell("double", f"%a{index}")
@@ -77,6 +84,7 @@ def quiet_text(
         store(r, "result", expression(q, procedure.result))
     r.leave(f"i64 {r.let(f'load i64, ptr {q.least}')}")
     if r.length > LONGEST_QUESTION:
+        module.too_long.add(routine)
         looked_at.clear()
         always = Routine(r.head, "unreachable")
         always.leave(f"i64 {always.let('add i64 %start, 1')}")
@@ -165,7 +173,7 @@ def _let(q: Quiet, s: st.Let) -> None:
     moves = q.moves(s.value)
     meaning = q.explained(s.value) if moves else None
     q.store_local(s.local, expression(q, s.value))
-    if moves and any(isinstance(part, (ex.Only, ex.Apply)) for part in nodes(s.value)):
+    if not q.now_only and moves and any(isinstance(part, (ex.Only, ex.Apply)) for part in nodes(s.value)):
         # It may stop the run in a later step.
         q.now()
         return
@@ -250,7 +258,7 @@ def _set(q: Quiet, s: st.Set) -> None:
 
 def _call(q: Quiet, s: st.Call) -> None:
     # What is called under a condition is what the condition is for: no need to ask what it would do.
-    if q.conditions or any(q.moves(argument) for argument in s.arguments):
+    if not q.now_only and (q.conditions or any(q.moves(argument) for argument in s.arguments)):
         q.now()
         return
     _pass_on(q, s.procedure, [expression(q, argument) for argument in s.arguments])
@@ -264,7 +272,7 @@ def _pass_on(q: Quiet, name: Handle, values: list[str]) -> None:
     r = q.r
     assert q.looked_at is not None
     parameters = q.module.program.procedures[name].parameters
-    routine = quiet_routine(q.module, name, q.looked_at)
+    routine = quiet_routine(q.module, name, q.looked_at, now_only=q.now_only)
     values = [*values[:parameters], *[op.ZERO] * (parameters - len(values))]
     given = "".join(f", double {value}" for value in values)
     q.at_most(r.let(f"call i64 {routine}({PASSED_ON}, i64 %start{given})"))

@@ -45,11 +45,13 @@ class Quiet(Body):
         least: the cell of the least step found so far.
         meanings: what the locals stand for that move with time; others stand still.
         conditions: how many conditions lead here.
+        now_only: asked is only whether it would do something now, not when that may change.
     """
 
     least: str = ""
     meanings: dict[int, Meaning] = field(default_factory=dict)
     conditions: int = 0
+    now_only: bool = False
 
     def at_most(self, step: str) -> None:
         """That step may matter."""
@@ -192,7 +194,7 @@ def is_monotone(q: Quiet, e: ex.Expr) -> bool:
 
 def turns(q: Quiet, e: ex.Expr) -> None:
     """Take into account when an expression's value may change."""
-    if not q.moves(e) or not q.r.is_open:
+    if q.now_only or not q.moves(e) or not q.r.is_open:
         return
     r = q.r
     match e:
