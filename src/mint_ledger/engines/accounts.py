@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import NoReturn
 
 from mint_ledger.engines.expressions import Expressions, spec_frame
@@ -10,7 +11,7 @@ from mint_ledger.engines.operations import rounded, wrapped_over
 from mint_ledger.engines.stopping import describe_stop
 from mint_ledger.engines.work import MOST_WORK, POSTING_WORK
 from mint_ledger.errors import RunStopped
-from mint_ledger.program.program import Account, AccountSpec
+from mint_ledger.program.program import Account, AccountSpec, Program
 from mint_ledger.program.row import WHAT_CODES, Row
 from mint_ledger.program.state import Column, Start
 
@@ -23,9 +24,21 @@ class Accounts(Expressions):
     # What this step has done so far; see `work.py`.
     _work = 0
 
+    def __init__(self, program: Program, dials: Sequence[float] | None, seed: int, run: int) -> None:
+        super().__init__(program, dials, seed, run)
+        # Limits that are always the same, by what has them.
+        self._fixed_limits: dict[int, tuple[float, float]] = {}
+
     def _limits(self, spec: AccountSpec, entity: float) -> tuple[float, float]:
-        if spec.low is None and spec.high is None:
-            return -math.inf, math.inf
+        fixed = self._fixed_limits.get(id(spec))
+        if fixed is not None:
+            return fixed
+        limits = self._asked_limits(spec, entity)
+        if all(limit is None or self._known(limit) is not None for limit in (spec.low, spec.high)):
+            self._fixed_limits[id(spec)] = limits
+        return limits
+
+    def _asked_limits(self, spec: AccountSpec, entity: float) -> tuple[float, float]:
         frame = spec_frame(entity, spec.locals)
         low = -math.inf if spec.low is None else self._evaluate(spec.low, frame)
         high = math.inf if spec.high is None else self._evaluate(spec.high, frame)

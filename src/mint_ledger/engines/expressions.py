@@ -72,6 +72,15 @@ class Expressions(Moment):
         make: Callable[..., Evaluate] = getattr(self, "_" + type(expression).__name__.lower() + "_expression")
         return make(expression)
 
+    def _known(self, e: ex.Expr) -> float | None:
+        """What an expression always is, where it is a number of the program or a dial."""
+        if isinstance(e, ex.Checked):
+            value = self._known(e.value)
+            return value if value is not None and math.isfinite(value) else None
+        if isinstance(e, ex.Constant):
+            return e.value
+        return self.dials[e.index] if isinstance(e, ex.Dial) else None
+
     def _constant_expression(self, e: ex.Constant) -> Evaluate:
         value = e.value
         return lambda _: value
@@ -127,6 +136,12 @@ class Expressions(Moment):
 
     def _binary_expression(self, e: ex.Binary) -> Evaluate:
         left, right = self._expression(e.left), self._expression(e.right)
+        number = None if isinstance(e.right, ex.Checked) else self._known(e.right)
+        if number is not None and e.op in ("+", "-", "*"):
+            # Not asked for each time.
+            if e.op == "+":
+                return lambda frame: left(frame) + number
+            return (lambda frame: left(frame) - number) if e.op == "-" else lambda frame: left(frame) * number
         if e.op == "+":
             return lambda frame: left(frame) + right(frame)
         if e.op == "-":
@@ -158,6 +173,9 @@ class Expressions(Moment):
 
     def _comparison(self, e: ex.Compare) -> Condition:
         left, right = self._expression(e.left), self._expression(e.right)
+        number = None if isinstance(e.right, ex.Checked) else self._known(e.right)
+        if number is not None:
+            return self._compared(e.op, left, number)
         match e.op:
             case "<":
                 return lambda frame: left(frame) < right(frame)
@@ -171,6 +189,22 @@ class Expressions(Moment):
                 return lambda frame: left(frame) == right(frame)
             case "!=":
                 return lambda frame: left(frame) != right(frame)
+
+    def _compared(self, op: ex.CompareOp, left: Evaluate, number: float) -> Condition:
+        """A comparison with what is always the same number."""
+        match op:
+            case "<":
+                return lambda frame: left(frame) < number
+            case "<=":
+                return lambda frame: left(frame) <= number
+            case ">":
+                return lambda frame: left(frame) > number
+            case ">=":
+                return lambda frame: left(frame) >= number
+            case "==":
+                return lambda frame: left(frame) == number
+            case "!=":
+                return lambda frame: left(frame) != number
 
     def _flag_expression(self, e: ex.Expr) -> Evaluate:
         condition = self._condition(e)
@@ -240,7 +274,14 @@ class Expressions(Moment):
         return self._functions[name]
 
     def _checked_expression(self, e: ex.Checked) -> Evaluate:
-        value, formula = self._expression(e.value), e.formula
+        value, formula, number = self._expression(e.value), e.formula, self._known(e)
+        if number is not None:
+
+            def known(frame: Frame) -> float:
+                self._formula, self._formula_frame = formula, frame
+                return number
+
+            return known
 
         def checked(frame: Frame) -> float:
             self._formula, self._formula_frame = formula, frame

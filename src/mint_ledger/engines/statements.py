@@ -52,10 +52,11 @@ class Statements(Accounts):
         result = self._expression(procedure.result) if procedure.result is not None else None
 
         def call(*arguments: float) -> float:
-            frame = list(arguments[:parameters])
-            if len(frame) < parameters:
-                frame += [0.0] * (parameters - len(frame))
-            frame += rest
+            if len(arguments) == parameters:
+                frame = [*arguments, *rest]
+            else:
+                given = list(arguments[:parameters])
+                frame = [*given, *[0.0] * (parameters - len(given)), *rest]
             body(frame)
             return result(frame) if result is not None else 0.0
 

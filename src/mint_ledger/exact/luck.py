@@ -64,6 +64,18 @@ class Branching:
         self.path.append(Fork(decides, index, chances[index]))
         return index
 
+    def choose_half(self, first: float, second: float, *, decides: bool) -> int:
+        """Which of two outcomes it is on this way; both have a chance."""
+        if self._position == len(self._taken):
+            self._taken.append(0)
+            self._ways.append(2)
+        index = self._taken[self._position]
+        self._position += 1
+        chance = second if index else first
+        self.chance *= chance
+        self.path.append(Fork(decides, index, chance))
+        return index
+
     def advance(self) -> bool:
         """Turn to the next way; whether there is one."""
         while self._taken and self._taken[-1] + 1 == self._ways[-1]:
@@ -94,6 +106,22 @@ class _Draw:
         chosen = self.branching.choose([(b - a) / width for a, b in pairwise(ends)], decides=self.decides)
         self.low, self.high = ends[chosen], ends[chosen + 1]
         return chosen
+
+
+    def is_below(self, edge: float) -> bool:
+        """Whether it lies below an edge; most often only one of both can be."""
+        low, high = self.low, self.high
+        if edge <= low or edge >= high:
+            return edge > low
+        width = high - low
+        first, second = (edge - low) / width, (high - edge) / width
+        if first <= 0.0 or second <= 0.0:
+            return self.narrow([edge]) == 0
+        if self.branching.choose_half(first, second, decides=self.decides):
+            self.low = edge
+            return False
+        self.high = edge
+        return True
 
 
 class Luck:
@@ -131,9 +159,8 @@ class Luck:
 
     def _is_below(self, other: object) -> bool:
         """Whether it is less than a number; the number itself has no chance."""
-        edge, draw = (_number(other) - self.offset) / self.scale, self.draw
-        # Most often only one of both can be.
-        is_first = edge > draw.low and (edge >= draw.high or draw.narrow([edge]) == 0)
+        edge = (_number(other) - self.offset) / self.scale
+        is_first = self.draw.is_below(edge)
         return is_first if self.scale > 0.0 else not is_first
 
     __lt__ = __le__ = _is_below

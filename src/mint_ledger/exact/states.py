@@ -142,7 +142,8 @@ class NormalForm:
         """What tells this state from others, as float64; differences of a rounding are none."""
         state = self._engine.state
         slots = self._slots if self._period == 1 else (self._step.base, *self._slots)
-        return array("d", [rounded_value(state[slot]) for slot in slots]).tobytes()
+        values = array("d", [state[slot] for slot in slots])
+        return array("d", [v + 0.0 if v.is_integer() else rounded_value(v) for v in values]).tobytes()
 
     def values(self, key: bytes) -> list[float]:
         """The values of a key, in the order of `places`."""
