@@ -40,19 +40,25 @@ def games() -> dict[str, mint.Game]:
     return found | {path.stem: mint.load(path) for path in sorted(folder.glob("*.yaml"))}
 
 
-def reasons(player: NativePlayer, run: int) -> dict[str, int]:
-    """Play a run from one step that matters to the next; how many of them each part wanted."""
+def reasons(player: NativePlayer, run: int) -> tuple[dict[str, int], int]:
+    """Play a run from one step that matters to the next: how many of them each part wanted, and how many looks that
+    came to nothing were carried out by themselves."""
     parts = [f"part of {piece.part.owner[0]}" for piece in pieces_of(player.program)]
     wanted = dict.fromkeys(PARTS, 0)
     player.play(run, 0)
+    alone = 0
     while player.state[player.program.columns.ending.base] < 0.0:
         # Behind the parts' pieces come those of the script and of the clock's limit.
         step = int(player.wakes[: len(parts) + 2].min())
         due = {part for part, wake in zip(parts, player.wakes, strict=False) if wake <= max(step, player.step + 1)}
-        for part in due:
-            wanted[part] += 1
+        visited = player.visited
         player.go_on(max(step, player.step + 1))
-    return wanted
+        if player.visited == visited:
+            alone += 1  # a look that came to nothing, by itself
+        else:
+            for part in due:
+                wanted[part] += 1
+    return wanted, alone
 
 
 def main() -> None:
@@ -70,12 +76,14 @@ def main() -> None:
             steps += player.step
             visited += player.visited
         again = NativePlayer(code, starts=starts)
-        for part, count in reasons(again, 0).items():
+        found, alone = reasons(again, 0)
+        for part, count in found.items():
             wanted[part] += count
         total = max(1, again.visited)
         shares = sorted(((count, part) for part, count in wanted.items() if count), reverse=True)[:4]
         why = ", ".join(f"{PARTS[part]} {100 * count / total:.0f} %" for count, part in shares)
-        print(f"{name:<14}{steps // RUNS:>7,}{100 * visited / steps:>9.1f} %   {why}")
+        looks = f"; {alone} looks by themselves" if alone else ""
+        print(f"{name:<14}{steps // RUNS:>7,}{100 * visited / steps:>9.1f} %   {why}{looks}")
     print("\nThe demo at more steps a second (time a run, thorough code):")
     game = mint.loads(demo_text())
     starts = habit_starts(game.lowered, "careful")

@@ -107,7 +107,6 @@ class _Draw:
         self.low, self.high = ends[chosen], ends[chosen + 1]
         return chosen
 
-
     def is_below(self, edge: float) -> bool:
         """Whether it lies below an edge; most often only one of both can be."""
         low, high = self.low, self.high

@@ -71,6 +71,8 @@ class Course:
         self._pending = ""
         self._dear: set[int] = set()
         self._streak = LONG_STREAK
+        # Most pieces are passed over; in turns they are not.
+        self._mostly = "" if module.program.clock.unit == "turn" else SECOND_MOSTLY
         module.only_in = only_in(module.program, self.pieces)
 
     def make(self) -> None:
@@ -280,15 +282,20 @@ class Course:
         self._do_piece(body, self.limit_piece, "@limit", "@quiet_limit", settles=True)
         with r.when(r.let(f"icmp eq i64 {load(r, 'skips')}, {SKIP_STEPS}")):
             soonest = self._note_soonest(body)
-            if len(self.pieces) <= MANY_PIECES:
+            if self._asks_marked:
                 marked = r.let(f"icmp sle i64 {soonest}, %k")
                 settled = r.let(f"xor i1 {self._is_pending(body)}, true")
                 with r.when(r.let(f"and i1 {marked}, {settled}")):
                     r.do(f"call void @ask_marked({PASSED_ON}, i64 %k)")
         r.leave("i32 0")
         self.module.routines.append(r.text())
-        if len(self.pieces) <= MANY_PIECES:
+        if self._asks_marked:
             self._ask_marked()
+
+    @property
+    def _asks_marked(self) -> bool:
+        # In turns nearly all matters in the next step anyway; and the step's routine does not grow with the pieces.
+        return len(self._dear) < len(self.pieces) <= MANY_PIECES
 
     def _note_soonest(self, body: Body) -> str:
         """Note, and give, the next step that matters."""
@@ -346,7 +353,7 @@ class Course:
         # Most parts are quiet in most steps: one look at all pieces, and then at each.
         least = self._least_wake(body, pieces[0].number, len(pieces))
         due = r.let(f"icmp sle i64 {least}, %k")
-        with r.when(r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}"), SECOND_MOSTLY):
+        with r.when(r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}"), self._mostly):
             self._begin_part(r)
             for piece in pieces:
                 i = piece.number
@@ -358,7 +365,7 @@ class Course:
     def _do_piece(self, body: Body, number_: int, routine: str, quiet: str, *, settles: bool) -> None:
         r = body.r
         wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
-        with r.when(self._is_due(r, wake, settles=settles), SECOND_MOSTLY):
+        with r.when(self._is_due(r, wake, settles=settles), self._mostly):
             self._carry_out(body, number_, routine, quiet, wake)
 
     def _is_due(self, r: Routine, wake: str, *, settles: bool) -> str:
