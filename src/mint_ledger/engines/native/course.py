@@ -37,6 +37,7 @@ from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
+from mint_ledger.program import statements as st
 from mint_ledger.program.handle import Handle
 
 LOOK_FOR_STOP = 1024
@@ -70,6 +71,9 @@ class Course:
         self._rounds: RoundsAlone | None = None
         self._pending = ""
         self._dear: set[int] = set()
+        self._only_settle = {
+            piece.number for piece in self.pieces if all(isinstance(s, st.Settle) for s in piece.statements)
+        }
         self._streak = LONG_STREAK
         # Most pieces are passed over; in turns they are not.
         self._mostly = "" if module.program.clock.unit == "turn" else SECOND_MOSTLY
@@ -366,7 +370,25 @@ class Course:
         r = body.r
         wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
         with r.when(self._is_due(r, wake, settles=settles), self._mostly):
-            self._carry_out(body, number_, routine, quiet, wake)
+            if number_ in self._only_settle:
+                with r.when(self._wants_settling(r, quiet, wake)):
+                    self._carry_out(body, number_, routine, quiet, wake)
+            else:
+                self._carry_out(body, number_, routine, quiet, wake)
+
+    def _wants_settling(self, r: Routine, quiet: str, wake: str) -> str:
+        """Whether a piece that does nothing but settle has to be carried out. Most often what it looks at was settled as
+        it changed, and it was marked for that alone: then it is asked first, and mostly there is nothing more to do."""
+        answer = r.cell("i1", "true")
+        was_marked = r.let(f"icmp eq i64 {r.let(f'load i64, ptr {wake}')}, 0")
+        skips = r.let(f"icmp ne i64 {load(r, 'skips')}, 0")
+        settled = r.let(f"xor i1 {r.let(f'load i1, ptr {self._pending}')}, true")
+        with r.when(r.let(f"and i1 {r.let(f'and i1 {was_marked}, {skips}')}, {settled}")):
+            next_ = r.let(f"call i64 {quiet}({PASSED_ON}, i64 %k)")
+            r.do(f"store i64 {next_}, ptr {wake}")
+            now = r.let(f"icmp sle i64 {next_}, {r.let('add i64 %k, 1')}")
+            r.do(f"store i1 {now}, ptr {answer}")
+        return r.let(f"load i1, ptr {answer}")
 
     def _is_due(self, r: Routine, wake: str, *, settles: bool) -> str:
         due = r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")
