@@ -27,6 +27,7 @@ from mint_ledger.program.state import Start
 
 MAX_DEPTH = 64
 HIT, CONDITION, GONE, CUE = "hit", "condition", "gone", "cue"
+PHASES = (HIT, CONDITION, GONE, CUE)
 
 
 class Finished(Exception):

@@ -22,6 +22,7 @@ FIELDS = (
     ("result", FLOAT),  # of the last procedure that has one
     ("events", POINTER),
     ("event_count", WHOLE),
+    ("phases", WHOLE),  # of what happened, as bits
     ("work", WHOLE),  # what this step has done so far
     ("mark", WHOLE),
     ("depth", WHOLE),

@@ -33,7 +33,7 @@ from mint_ledger.engines.native.quiet import quiet_text
 from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
-from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH
+from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH, PHASES
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
@@ -193,7 +193,7 @@ class Course:
         self.module.routines.append(r.text())
 
     def _begin_part(self, r: Routine) -> None:
-        for name in ("event_count", "mark", "depth"):
+        for name in ("event_count", "phases", "mark", "depth"):
             store(r, name, "0")
 
     def _settle(self) -> None:
@@ -228,6 +228,8 @@ class Course:
             for phase in phases:
                 self._handle(r, phase, start, end)
         store(r, "event_count", start)
+        outermost = r.let(f"icmp eq i64 {start}, 0")
+        store(r, "phases", r.let(f"select i1 {outermost}, i64 0, i64 {load(r, 'phases')}"))
         store(r, "mark", start)
         store(r, "depth", depth)
         r.leave("i32 0")
@@ -238,7 +240,9 @@ class Course:
     def _handle(self, r: Routine, phase: str, start: str, end: str) -> None:
         if any(event.phase == phase and event.handler for event in self.module.program.events):
             given = f"{PASSED_ON}, i64 {start}, i64 {end}"
-            with r.when(r.let(f"icmp ne i64 {start}, {end}")):
+            bit = r.let(f"and i64 {load(r, 'phases')}, {1 << PHASES.index(phase)}")
+            some = r.let(f"icmp ne i64 {start}, {end}")
+            with r.when(r.let(f"and i1 {some}, {r.let(f'icmp ne i64 {bit}, 0')}")):
                 leave_unless_going(r, r.let(f"call i32 @handle_{phase}({given})"))
 
     def _handle_routine(self, phase: str) -> None:

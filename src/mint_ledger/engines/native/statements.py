@@ -24,6 +24,7 @@ from mint_ledger.engines.native.expressions import (
     whole_of,
 )
 from mint_ledger.engines.native.module import Body, Library, Whole, arithmetic_routine
+from mint_ledger.engines.reference import PHASES
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.engines.work import POSTING_WORK
 from mint_ledger.facts.appearing import lets_appear
@@ -307,10 +308,15 @@ def _raise(body: Body, s: st.Raise, _: Exits) -> None:
     # The values may have raised things themselves, in a procedure that they call.
     count = load(r, "event_count")
     record = item(r, "events", "double", r.let(f"mul i64 {count}, {EVENT_SIZE}"))
+    happened = body.module.program.events[s.event]
     event = r.let(f"sitofp i64 {s.event} to double")
-    for position, value in enumerate((event, entity, other, *values)):
+    # No more than its handler is handed.
+    wanted = body.module.procedure(happened.handler).parameters if happened.handler else 0
+    for position, value in enumerate((event, entity, other, *values)[: 1 + wanted]):
         body.store(value, r.let(f"getelementptr double, ptr {record}, i64 {position}"))
     store(r, "event_count", r.let(f"add i64 {count}, 1"))
+    if happened.handler:
+        store(r, "phases", r.let(f"or i64 {load(r, 'phases')}, {1 << PHASES.index(happened.phase)}"))
 
 
 def _settle(body: Body, s: st.Settle, _: Exits) -> None:
