@@ -8,12 +8,13 @@ pieces that look at it.
 
 from __future__ import annotations
 
+import math
 from contextlib import contextmanager
 from typing import Any, assert_never
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, is_ready, limits_of
-from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load, store
 from mint_ledger.engines.native.expressions import condition, entity_number, expression, safe_place, worth
 from mint_ledger.engines.native.module import Looks, Module, flow_key
@@ -25,6 +26,7 @@ from mint_ledger.engines.native.turning import (
     Quiet,
     Unknown,
     due_turns,
+    earliest_due,
     first_step,
     steps_to,
     turns,
@@ -74,7 +76,8 @@ def quiet_text(
     # Apart from the steps, which have few registers to spare.
     r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start{given}) noinline", stay)
     q = Quiet(module, r, looked_at=looked_at, now_only=now_only)
-    q.least = r.cell("i64", NEVER)
+    q.least = q.outermost = r.cell("i64", NEVER)
+    q.due = r.cell("double", number(math.inf))
     for index in range(parameters):
         q.cells[index] = r.cell("double", f"%a{index}")
     end = r.label()
@@ -82,6 +85,7 @@ def quiet_text(
     r.place(end)
     if procedure is not None and procedure.result is not None:
         store(r, "result", expression(q, procedure.result))
+    earliest_due(q, "%start")
     r.leave(f"i64 {r.let(f'load i64, ptr {q.least}')}")
     if r.length > LONGEST_QUESTION:
         module.too_long.add(routine)

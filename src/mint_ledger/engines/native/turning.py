@@ -7,6 +7,7 @@ expression that the part itself works out. Whatever else moves, may turn in each
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import assert_never, cast
@@ -46,12 +47,16 @@ class Quiet(Body):
         meanings: what the locals stand for that move with time; others stand still.
         conditions: how many conditions lead here.
         now_only: asked is only whether it would do something now, not when that may change.
+        due: the cell of the earliest of the times that count for `outermost`, which is the cell of the least step of
+            all; their step is asked once for all of them.
     """
 
     least: str = ""
     meanings: dict[int, Meaning] = field(default_factory=dict)
     conditions: int = 0
     now_only: bool = False
+    due: str = ""
+    outermost: str = ""
 
     def at_most(self, step: str) -> None:
         """That step may matter."""
@@ -374,6 +379,8 @@ def first_step(q: Quiet, holds: Callable[[], str], guess: str | None = None) -> 
     r = q.r
     low, high, stride, probe = (r.cell("i64", None) for _ in range(4))
     start = current_step(q)
+    if q.due and q.least == q.outermost:
+        earliest_due(q, start)  # so that no more is searched than has to be
     horizon, least = load(r, "horizon"), r.let(f"load i64, ptr {q.least}")
     bound = r.let(f"select i1 {r.let(f'icmp slt i64 {least}, {horizon}')}, i64 {least}, i64 {horizon}")
     # What would come after all that matters is known not to come before by one look at its end.
@@ -445,7 +452,19 @@ def due_turns(q: Quiet, when: str) -> None:
     r = q.r
     late = op.sub(r, load(r, "time"), when)
     with r.when(r.let(f"xor i1 {op.compared(r, '>=', late, load(r, 'tolerance'))}, true")):
-        q.at_most(r.let(f"call i64 @due_step(ptr %x, double {when}, i64 {current_step(q)})"))
+        if q.due and q.least == q.outermost:
+            # What is no number is never due.
+            q.store(op.lower(r, q.load(q.due), when), q.due)
+        else:
+            q.at_most(r.let(f"call i64 @due_step(ptr %x, double {when}, i64 {current_step(q)})"))
+
+
+def earliest_due(q: Quiet, start: str) -> None:
+    """Take into account the earliest of the times that are due later; the step that they are due in goes up with them."""
+    when = q.load(q.due)
+    with q.r.when(op.compared(q.r, "<", when, number(math.inf))):
+        q.at_most(q.r.let(f"call i64 @due_step(ptr %x, double {when}, i64 {start})"))
+        q.store(number(math.inf), q.due)
 
 
 def due_function() -> str:
