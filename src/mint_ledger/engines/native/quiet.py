@@ -74,7 +74,8 @@ def quiet_text(
     given = "".join(f", double %a{i}" for i in range(parameters))
     stay = "call void @set_step(ptr %s, ptr %x, i64 %start)\n%next = add i64 %start, 1\nret i64 %next"
     # Apart from the steps, which have few registers to spare.
-    r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start{given}) noinline", stay)
+    apart = "" if now_only else " noinline"
+    r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start{given}){apart}", stay)
     q = Quiet(module, r, looked_at=looked_at, now_only=now_only)
     q.least = q.outermost = r.cell("i64", NEVER)
     q.due = r.cell("double", number(math.inf))
