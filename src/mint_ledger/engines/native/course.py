@@ -21,7 +21,6 @@ from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, SE
 from mint_ledger.engines.native.batch import COUNTED, batch_routines
 from mint_ledger.engines.native.chance import uniform_function
 from mint_ledger.engines.native.context import (
-    EVENT_SIZE,
     SKIP_STEPS,
     item,
     load,
@@ -30,10 +29,10 @@ from mint_ledger.engines.native.context import (
 from mint_ledger.engines.native.expressions import leave_unless_going, seconds_function
 from mint_ledger.engines.native.module import APART, Body, Looks, Module
 from mint_ledger.engines.native.quiet import quiet_text
+from mint_ledger.engines.native.reactions import settle_routines
 from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
-from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH, PHASES
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
@@ -94,7 +93,7 @@ class Course:
             rounds_routines(module, self._rounds)
         self._script()
         self._limit()
-        self._settle()
+        settle_routines(module)
         self._step()
         self._open()
         self._go()
@@ -195,85 +194,6 @@ class Course:
     def _begin_part(self, r: Routine) -> None:
         for name in ("event_count", "phases", "mark", "depth"):
             store(r, name, "0")
-
-    def _settle(self) -> None:
-        """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues."""
-        module = self.module
-        r = Routine(f"i32 @settle({MACHINE_ARGUMENTS}, double %cause, double %actor, i1 %always)", "ret i32 2")
-        body = Body(module, r)
-        over, going = r.label(), r.label()
-        r.fork(op.compared(r, ">=", body.load(body.slot(module.ending)), op.ZERO), over, going)
-        r.place(over)
-        r.leave("i32 1")
-        r.place(going)
-        start, end = load(r, "mark"), load(r, "event_count")
-        raised = r.let(f"icmp ne i64 {start}, {end}")
-        dirty = r.let(f"icmp ne i64 {load(r, 'dirty')}, 0")
-        nothing, on = r.label(), r.label()
-        r.fork(r.let(f"or i1 {r.let(f'or i1 {raised}, {dirty}')}, %always"), on, nothing)
-        r.place(nothing)
-        r.leave("i32 0")
-        r.place(on)
-        depth = load(r, "depth")
-        r.fail_unless(r.let(f"icmp slt i64 {depth}, {MAX_DEPTH}"))
-        store(r, "depth", r.let(f"add i64 {depth}, 1"))
-        store(r, "mark", end)
-        store(r, "dirty", "0")
-        self._handle(r, HIT, start, end)
-        for name, phases in ((parts.WATCH, (CONDITION,)), (parts.WATCH_GONE, (GONE, CUE))):
-            routine = module.routine(name)
-            leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
-            end = load(r, "event_count")
-            store(r, "mark", end)
-            for phase in phases:
-                self._handle(r, phase, start, end)
-        store(r, "event_count", start)
-        outermost = r.let(f"icmp eq i64 {start}, 0")
-        store(r, "phases", r.let(f"select i1 {outermost}, i64 0, i64 {load(r, 'phases')}"))
-        store(r, "mark", start)
-        store(r, "depth", depth)
-        r.leave("i32 0")
-        module.routines.append(r.text())
-        for phase in (HIT, CONDITION, GONE, CUE):
-            self._handle_routine(phase)
-
-    def _handle(self, r: Routine, phase: str, start: str, end: str) -> None:
-        if any(event.phase == phase and event.handler for event in self.module.program.events):
-            given = f"{PASSED_ON}, i64 {start}, i64 {end}"
-            bit = r.let(f"and i64 {load(r, 'phases')}, {1 << PHASES.index(phase)}")
-            some = r.let(f"icmp ne i64 {start}, {end}")
-            with r.when(r.let(f"and i1 {some}, {r.let(f'icmp ne i64 {bit}, 0')}")):
-                leave_unless_going(r, r.let(f"call i32 @handle_{phase}({given})"))
-
-    def _handle_routine(self, phase: str) -> None:
-        module = self.module
-        events = [(i, e.handler) for i, e in enumerate(module.program.events) if e.phase == phase and e.handler]
-        if not events:
-            return
-        r = Routine(f"i32 @handle_{phase}({MACHINE_ARGUMENTS}, i64 %start, i64 %end)", "ret i32 2")
-        body = Body(module, r)
-        with body.loop(r.let("sub i64 %end, %start")) as (now, after, _):
-            place = r.let(f"mul i64 {r.let(f'add i64 %start, {now}')}, {EVENT_SIZE}")
-            record = item(r, "events", "double", place)
-            event = r.let(f"fptosi double {body.load(record)} to i64")
-            labels = {index: r.label() for index, _ in events}
-            cases = " ".join(f"i64 {index}, label %{label}" for index, label in labels.items())
-            r.do(f"switch i64 {event}, label %{after} [ {cases} ]")
-            for index, handler in events:
-                r.start(labels[index])
-                procedure = module.program.procedures[handler]
-                values = [
-                    body.load(r.let(f"getelementptr double, ptr {record}, i64 {position + 1}"))
-                    if position < EVENT_SIZE - 1
-                    else op.ZERO
-                    for position in range(procedure.parameters)
-                ]
-                given = "".join(f", double {value}" for value in values)
-                routine = module.routine(handler)
-                leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}{given})"))
-                r.go(after)
-        r.leave("i32 0")
-        module.routines.append(r.text())
 
     def _step(self) -> None:
         """One step: of each part the pieces that matter in it. Notes when the next step matters."""
@@ -381,8 +301,10 @@ class Course:
                 self._carry_out(body, number_, routine, quiet, wake)
 
     def _wants_settling(self, r: Routine, quiet: str, wake: str) -> str:
-        """Whether a piece that does nothing but settle has to be carried out. Most often what it looks at was settled as
-        it changed, and it was marked for that alone: then it is asked first, and mostly there is nothing more to do."""
+        """Whether a piece that does nothing but settle has to be carried out.
+
+        Most often what it looks at was settled as it changed, and it was marked for that alone: then it is asked first.
+        """
         answer = r.cell("i1", "true")
         was_marked = r.let(f"icmp eq i64 {r.let(f'load i64, ptr {wake}')}, 0")
         skips = r.let(f"icmp ne i64 {load(r, 'skips')}, 0")

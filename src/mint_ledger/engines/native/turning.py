@@ -460,7 +460,7 @@ def due_turns(q: Quiet, when: str) -> None:
 
 
 def earliest_due(q: Quiet, start: str) -> None:
-    """Take into account the earliest of the times that are due later; the step that they are due in goes up with them."""
+    """Take into account the earliest of the times that are due later; a later time is due in no earlier step."""
     when = q.load(q.due)
     with q.r.when(op.compared(q.r, "<", when, number(math.inf))):
         q.at_most(q.r.let(f"call i64 @due_step(ptr %x, double {when}, i64 {start})"))

@@ -1,0 +1,91 @@
+"""Reactions in machine code: what a `do` set off follows at once, as in `engines/reference.py`."""
+
+from __future__ import annotations
+
+from mint_ledger.engines.native import operations as op
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine
+from mint_ledger.engines.native.context import EVENT_SIZE, item, load, store
+from mint_ledger.engines.native.expressions import leave_unless_going
+from mint_ledger.engines.native.module import Body, Module
+from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH, PHASES
+from mint_ledger.program import parts
+
+
+def settle_routines(module: Module) -> None:
+    """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues."""
+    r = Routine(f"i32 @settle({MACHINE_ARGUMENTS}, double %cause, double %actor, i1 %always)", "ret i32 2")
+    body = Body(module, r)
+    over, going = r.label(), r.label()
+    r.fork(op.compared(r, ">=", body.load(body.slot(module.ending)), op.ZERO), over, going)
+    r.place(over)
+    r.leave("i32 1")
+    r.place(going)
+    start, end = load(r, "mark"), load(r, "event_count")
+    raised = r.let(f"icmp ne i64 {start}, {end}")
+    dirty = r.let(f"icmp ne i64 {load(r, 'dirty')}, 0")
+    nothing, on = r.label(), r.label()
+    r.fork(r.let(f"or i1 {r.let(f'or i1 {raised}, {dirty}')}, %always"), on, nothing)
+    r.place(nothing)
+    r.leave("i32 0")
+    r.place(on)
+    depth = load(r, "depth")
+    r.fail_unless(r.let(f"icmp slt i64 {depth}, {MAX_DEPTH}"))
+    store(r, "depth", r.let(f"add i64 {depth}, 1"))
+    store(r, "mark", end)
+    store(r, "dirty", "0")
+    _handle(module, r, HIT, start, end)
+    for name, phases in ((parts.WATCH, (CONDITION,)), (parts.WATCH_GONE, (GONE, CUE))):
+        routine = module.routine(name)
+        leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
+        end = load(r, "event_count")
+        store(r, "mark", end)
+        for phase in phases:
+            _handle(module, r, phase, start, end)
+    store(r, "event_count", start)
+    outermost = r.let(f"icmp eq i64 {start}, 0")
+    store(r, "phases", r.let(f"select i1 {outermost}, i64 0, i64 {load(r, 'phases')}"))
+    store(r, "mark", start)
+    store(r, "depth", depth)
+    r.leave("i32 0")
+    module.routines.append(r.text())
+    for phase in (HIT, CONDITION, GONE, CUE):
+        _handle_routine(module, phase)
+
+
+def _handle(module: Module, r: Routine, phase: str, start: str, end: str) -> None:
+    if any(event.phase == phase and event.handler for event in module.program.events):
+        given = f"{PASSED_ON}, i64 {start}, i64 {end}"
+        bit = r.let(f"and i64 {load(r, 'phases')}, {1 << PHASES.index(phase)}")
+        some = r.let(f"icmp ne i64 {start}, {end}")
+        with r.when(r.let(f"and i1 {some}, {r.let(f'icmp ne i64 {bit}, 0')}")):
+            leave_unless_going(r, r.let(f"call i32 @handle_{phase}({given})"))
+
+
+def _handle_routine(module: Module, phase: str) -> None:
+    events = [(i, e.handler) for i, e in enumerate(module.program.events) if e.phase == phase and e.handler]
+    if not events:
+        return
+    r = Routine(f"i32 @handle_{phase}({MACHINE_ARGUMENTS}, i64 %start, i64 %end)", "ret i32 2")
+    body = Body(module, r)
+    with body.loop(r.let("sub i64 %end, %start")) as (now, after, _):
+        place = r.let(f"mul i64 {r.let(f'add i64 %start, {now}')}, {EVENT_SIZE}")
+        record = item(r, "events", "double", place)
+        event = r.let(f"fptosi double {body.load(record)} to i64")
+        labels = {index: r.label() for index, _ in events}
+        cases = " ".join(f"i64 {index}, label %{label}" for index, label in labels.items())
+        r.do(f"switch i64 {event}, label %{after} [ {cases} ]")
+        for index, handler in events:
+            r.start(labels[index])
+            procedure = module.program.procedures[handler]
+            values = [
+                body.load(r.let(f"getelementptr double, ptr {record}, i64 {position + 1}"))
+                if position < EVENT_SIZE - 1
+                else op.ZERO
+                for position in range(procedure.parameters)
+            ]
+            given = "".join(f", double {value}" for value in values)
+            routine = module.routine(handler)
+            leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}{given})"))
+            r.go(after)
+    r.leave("i32 0")
+    module.routines.append(r.text())
