@@ -484,15 +484,16 @@ def due_function() -> str:
     r.place(near)
     low = r.let("sitofp i64 %now to double")
     surely, closer = r.label(), r.label()
-    # Where the bound lies well between two steps, rounding cannot move it over one; else the steps are tried.
+    # Where the bound lies well between two steps (and above 0), rounding cannot move it over one; else the steps are
+    # tried.
     bound = op.sub(r, op.higher(r, guess, low), number(DUE_TOLERANCE))
-    below = op.floor(r, bound)
-    past = op.sub(r, bound, below)
+    below = r.let(f"fptosi double {bound} to i64")
+    past = op.sub(r, bound, r.let(f"sitofp i64 {below} to double"))
     clear = r.let(f"and i1 {op.compared(r, '>', past, number(CLEAR))}, {op.compared(r, '<', past, number(1 - CLEAR))}")
     small = op.compared(r, "<", bound, number(1e6))
     r.fork(r.let(f"and i1 {clear}, {small}"), surely, closer)
     r.place(surely)
-    step_number = r.let(f"fptosi double {op.add(r, below, op.ONE)} to i64")
+    step_number = r.let(f"add i64 {below}, 1")
     next_ = r.let("add i64 %now, 1")
     past_now = r.let(f"icmp sgt i64 {step_number}, {next_}")
     r.leave(f"i64 {r.let(f'select i1 {past_now}, i64 {step_number}, i64 {next_}')}")
