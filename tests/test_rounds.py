@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import random
 
 import numpy as np
 import pytest
@@ -138,6 +139,12 @@ def test_a_run_of_nothing_but_looks_can_be_stopped() -> None:
         played(game, "patient", stop=np.ones(1, dtype=np.int64))
 
 
+def test_what_one_look_does_is_counted_for_its_own_step() -> None:
+    game = bell(limit="20000", reaction="0", copies="copies: 30", act="{do: ring, if: breath > 1000}")
+    # Thirty go round in each of 400,000 steps: more in all than one step may do alone, and no step does.
+    assert played(game, "patient").step == 400_000
+
+
 def test_a_round_that_sets_a_fact_is_none() -> None:
     program = bell().lowered.program
     (piece,) = (p for p in pieces_of(program) if rounds_of(p.statements) is not None)
@@ -147,3 +154,55 @@ def test_a_round_that_sets_a_fact_is_none() -> None:
     assert not any(isinstance(node, st.Call) for node in nodes(rounds.following))
     assert any(isinstance(node, st.Call) for node in nodes(rounds.tried))
     assert all(rounds_of(p.statements) is None for p in pieces_of(program) if p.number != piece.number)
+
+
+MINE = """
+mint_ledger: 1
+title: Mine
+clock: {{step: {step}, limit: 20}}
+stats: {{heat: {{start: 0, min: 0, max: 80, recover: {{rate: 4, to: 60}}}}}}
+kinds:
+  miner:
+    copies: {miners}
+    stats:
+      wind: {{start: {wind}, min: 0, max: 50, recover: {{rate: 6, after: {after}}}}}
+      ore: {{start: 0, min: 0, whole: true}}
+      lamp: {{start: 0, min: 0, max: 1}}
+    rules:
+      - {{when: {{every: 2.1}}, do: [lamp = 1 - lamp]}}
+      - {{when: {{becomes: wind >= 25}}, do: [ore += 1]}}
+  seam: {{room: 3, stats: {{depth: {{start: 20, min: 0}}}}, gone_if: depth <= 0}}
+actions:
+  dig: {{by: miner, needs: count(seam) > 0, costs: {{wind: 8}}, cooldown: 1, do: [{{each: seam, do: [other.depth -= 6]}}]}}
+  rest: {{by: miner, lasts: 0.6, do: [wind += 10]}}
+  sell: {{by: miner, needs: ore >= 2, do: [ore -= 2, heat -= 20]}}
+statuses:
+  dusty: {{lasts: 2, blocks: [dig, rest], every: 0.5, do: [wind -= 1]}}
+rules:
+  - {{when: {{every: "between(3, 6)"}}, do: [{{spawn: seam}}]}}
+  - {{when: {{every: 2.6}}, chance: 0.3, do: [{{each: miner, if: other.lamp == 1, do: [{{give: dusty, to: other}}]}}]}}
+habits:
+  able: {{by: miner, reaction: "{reaction}", {more} acts: [{acts}]}}
+"""
+IFS = (
+    *("wind > 20", "wind.share < 0.4", "time > 7", "ore >= 2 and wind > 5", "count(seam) > 0", "lamp == 1"),
+    *("ready(dig)", "has(self, dusty)", "wind > ore * 3", "chance(0.4)", "heat > 30", "time % 4 < 2"),
+)
+
+
+@pytest.mark.parametrize("seed", range(16))
+def test_random_habits_play_the_same_with_looks_by_themselves(seed: int) -> None:
+    draw = random.Random(seed)
+    acts = ", ".join(
+        f'{{do: {draw.choice(["dig", "rest", "sell"])}, if: "{draw.choice(IFS)}"}}' for _ in range(draw.randint(1, 4))
+    )
+    text = MINE.format(
+        step=draw.choice([0.05, 0.1, 0.07]),
+        miners=draw.choice([1, 1, 3]),
+        wind=draw.choice([0, 30]),
+        after=draw.choice([0, 0.5, 2]),
+        reaction=draw.choice(["0.3", "between(0.1, 0.9)", "0.2 + wind / 100", "whole(1, 4) / 4", "1 / 3"]),
+        more=draw.choice(["", "slips: 0.2,", "choose: random,", "meets: [{seam: 4}],", "sees: [wind],"]),
+        acts=acts,
+    )
+    assert_same(mint.loads(text).lowered, "able", runs=(0, 1))

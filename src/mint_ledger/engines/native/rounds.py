@@ -93,6 +93,7 @@ def _rounds(piece: int) -> str:
     r.fork(r.let(f"and i1 {sooner}, {r.let(f'icmp sle i64 {step}, %until')}"), one, out)
     r.place(one)
     r.do(f"call void @set_step(ptr %s, ptr %x, i64 {step})")
+    store(r, "work", "0")
     idle = r.let(f"icmp eq i64 {r.let(f'call i64 {TRIED}({PASSED_ON}, i64 {step})')}, {NEVER}")
     r.fork(idle, round_, out)
     r.place(round_)
