@@ -187,3 +187,24 @@ def test_a_coordinate_of_who_is_nowhere_says_so() -> None:
     assert [fault.message for fault in error.value.faults] == [
         "wolf is nowhere, so it has no 'x'; give it a 'where: [x, y]'"
     ] * 2
+
+
+@pytest.mark.parametrize(
+    ("do", "word"),
+    [
+        ("{each: drift, do: [self.depth -= 1]}", "other"),
+        ("{each: drift, if: self.depth > 2, do: [w -= 1]}", "other"),
+        ("{each: drift, as: heap, do: [heap.depth -= warden.depth]}", "other"),
+        ("{each: drift, do: [other.w -= 1]}", "self"),
+    ],
+)
+def test_a_stat_asked_of_the_wrong_one_names_who_has_it_here(do: str, word: str) -> None:
+    with pytest.raises(mint.GameError) as found:
+        mint.loads(
+            "mint_ledger: 1\ntitle: Hut\nkinds:\n  warden: {stats: {w: 1}}\n"
+            "  drift: {copies: 2, stats: {depth: 5}}\n"
+            f"actions:\n  shovel: {{by: warden, do: [{do}]}}\n"
+        )
+    stat = "w" if word == "self" else "depth"
+    assert f"has no stat '{stat}'; '{word}' has one here: '{word}.{stat}'" in str(found.value)
+    assert ":7:" in str(found.value)

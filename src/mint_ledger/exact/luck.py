@@ -55,26 +55,27 @@ class Branching:
         possible = [index for index, chance in enumerate(chances) if chance > 0.0]
         if len(possible) == 1:
             return possible[0]
-        if self._position == len(self._taken):
-            self._taken.append(0)
-            self._ways.append(len(possible))
-        index = possible[self._taken[self._position]]
-        self._position += 1
-        self.chance *= chances[index]
-        self.path.append(Fork(decides, index, chances[index]))
+        index = possible[self._next(len(possible))]
+        self._go(index, chances[index], decides=decides)
         return index
 
     def choose_half(self, first: float, second: float, *, decides: bool) -> int:
         """Which of two outcomes it is on this way; both have a chance."""
+        index = self._next(2)
+        self._go(index, second if index else first, decides=decides)
+        return index
+
+    def _next(self, ways: int) -> int:
+        """Which of so many ways is gone at the next fork."""
         if self._position == len(self._taken):
             self._taken.append(0)
-            self._ways.append(2)
-        index = self._taken[self._position]
+            self._ways.append(ways)
         self._position += 1
-        chance = second if index else first
+        return self._taken[self._position - 1]
+
+    def _go(self, index: int, chance: float, *, decides: bool) -> None:
         self.chance *= chance
         self.path.append(Fork(decides, index, chance))
-        return index
 
     def advance(self) -> bool:
         """Turn to the next way; whether there is one."""
@@ -113,10 +114,7 @@ class _Draw:
         if edge <= low or edge >= high:
             return edge > low
         width = high - low
-        first, second = (edge - low) / width, (high - edge) / width
-        if first <= 0.0 or second <= 0.0:
-            return self.narrow([edge]) == 0
-        if self.branching.choose_half(first, second, decides=self.decides):
+        if self.branching.choose_half((edge - low) / width, (high - edge) / width, decides=self.decides):
             self.low = edge
             return False
         self.high = edge

@@ -87,16 +87,6 @@ def _stat_names(scope: Scope) -> set[str]:
     return {name for member in scope.lowering.cast.members.values() for name in member.kind.stats}
 
 
-def _of_the_other(scope: Scope, ref: EntityRef, name: str) -> str:
-    """Who at this place has such a stat: it was likely meant."""
-    seen = {"self": scope.self_, "other": scope.other, **scope.bound}
-    for word, there in seen.items():
-        if there is not None and there is not ref and there.members:
-            if all(name in reading.stats_of(scope.lowering, member) for member in there.members):
-                return f"; '{word}' has one here: '{word}.{name}'"
-    return ""
-
-
 def account_owners(scope: Scope, ref: EntityRef, name: str) -> list[tuple[Member | None, Stat]]:
     """Who the account can be of, with the stat of each.
 
@@ -108,7 +98,7 @@ def account_owners(scope: Scope, ref: EntityRef, name: str) -> list[tuple[Member
         stats = reading.stats_of(scope.lowering, member)
         owner = member.name if member else "the game"
         if name not in stats:
-            raise Problem(f"{owner} has no stat '{name}'{nearest(name, stats) or _of_the_other(scope, ref, name)}")
+            raise Problem(f"{owner} has no stat '{name}'{nearest(name, stats) or reading.who_has(scope, name)}")
         if not stats[name].is_account:
             raise Problem(f"'{name}' of {owner} is worked out by a formula, so nothing can be posted to it")
         owners.append((member, stats[name]))

@@ -122,7 +122,7 @@ def _by_kind(f: InFormula, ref: EntityRef, name: str, one: Callable[[Member | No
     owners: list[Member | None] = list(ref.members) or [None]
     missing = [m for m in owners if name not in stats_of(lowering, m)]
     if missing:
-        raise Problem(_no_such_stat(lowering, missing[0], name))
+        raise Problem(_no_such_stat(f.scope, missing[0], name))
     ways: list[tuple[Typed, list[Member]]] = []
     for owner in owners:
         f.note_account(owner.name if owner else "", name)
@@ -159,12 +159,25 @@ def _join_dials(lowering: Lowering, ways: list[tuple[Typed, list[Member]]], ref:
     return DialOf(tuple(table), first, ref.entity)
 
 
-def _no_such_stat(lowering: Lowering, member: Member | None, name: str) -> str:
+def who_has(scope: Scope, name: str) -> str:
+    """Which of those that are seen here has a stat that another was asked for: it was likely meant."""
+    seen: dict[str, tuple[Member, ...]] = {}
+    for word, ref in {"self": scope.self_, "other": scope.other, **scope.bound}.items():
+        seen[word] = ref.members if ref is not None else ()
+    seen |= {word: value.members for word, value in scope.lets.items() if value.type == "entity"}
+    for word, members in seen.items():
+        if members and all(name in member.kind.stats for member in members):
+            return f"; '{word}' has one here: '{word}.{name}'"
+    return ""
+
+
+def _no_such_stat(scope: Scope, member: Member | None, name: str) -> str:
+    lowering = scope.lowering
     stats = stats_of(lowering, member)
     owner = member.name if member else "the game"
     if name in COORDINATES and member is not None:
         return f"{owner} is nowhere, so it has no '{name}'; give it a 'where: [x, y]'{no_space(lowering)}"
-    return f"{owner} has no stat '{shorten(name)}'{nearest(name, stats)}"
+    return f"{owner} has no stat '{shorten(name)}'{nearest(name, stats) or who_has(scope, name)}"
 
 
 def no_space(lowering: Lowering) -> str:
