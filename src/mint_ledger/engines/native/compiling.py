@@ -45,7 +45,7 @@ def module_text(program: Program, scripts: Sequence[Handle] = (), *, thorough: b
     ]
     routines = shared(module.routines, FEWEST["thorough" if thorough else "quick"])
     parts = [*INTRINSICS, *declared, *module.table_text(), *routines, *entries, *WEIGHTS]
-    return "\n".join(parts), course.kept_count
+    return "\n".join(parts), course.wakes.size
 
 
 def arithmetic_module() -> str:

@@ -33,6 +33,7 @@ from mint_ledger.engines.native.reactions import settle_routines
 from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
+from mint_ledger.engines.native.wakes import MANY_PIECES, Wakes, lesser, wake_address
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
@@ -42,7 +43,6 @@ from mint_ledger.program.handle import Handle
 LOOK_FOR_STOP = 1024
 # After a step that took so much it is asked at once whether to stop.
 MUCH_WORK = 100_000
-MANY_PIECES = 100
 # So few of a kind are looked at in less time than it takes to ask how many were ever there.
 FEW = 8
 # A question of more lines is not asked in each step of a long streak.
@@ -59,14 +59,9 @@ class Course:
     def __init__(self, module: Module) -> None:
         self.module = module
         self.pieces = pieces_of(module.program)
-        self.script_piece = len(self.pieces)
-        self.limit_piece = len(self.pieces) + 1
-        self.piece_count = len(self.pieces) + 2
-        # Behind the wakes of the pieces: in how many steps on end each mattered, then seats.
-        self.streaks = self.piece_count
         rooms = [(m.first, m.room) for m in module.program.cast.members.values() if m.room > FEW]
-        module.empty_seats = {room: 2 * self.piece_count + number for number, room in enumerate(rooms)}
-        self.kept_count = 2 * self.piece_count + len(rooms)
+        self.wakes = Wakes(self.pieces, rooms)
+        module.empty_seats = self.wakes.empty_seats
         self._rounds: RoundsAlone | None = None
         self._pending = ""
         self._dear: set[int] = set()
@@ -93,7 +88,7 @@ class Course:
             rounds_routines(module, self._rounds)
         self._script()
         self._limit()
-        settle_routines(module)
+        settle_routines(module, self._watching())
         self._step()
         self._open()
         self._go()
@@ -110,12 +105,23 @@ class Course:
             for key, runs in looked_at.items():
                 module.lookers.setdefault(key, {})[piece.number] = runs
         self._rounds = find_rounds(module, self.pieces)
+        if self._rounds is not None:
+            self.wakes.group(apart=self._rounds.piece)
+        module.marked, module.mark_bits = self.wakes.marked, self.wakes.bits
         texts = {text[: text.index("(")].split()[-1]: text for text in module.routines}
         in_turns = module.program.clock.unit == "turn"
         self._streak = STREAK_OF_TURNS if in_turns else LONG_STREAK
         self._dear = {
             piece.number for piece in self.pieces if in_turns or _length(f"@quiet{piece.number}", texts) > LONG_QUESTION
         }
+
+    def _watching(self) -> int | None:
+        """The piece that does nothing but settle always, if there is one."""
+        for piece in self.pieces:
+            match piece.statements:
+                case (st.Settle(always=True),):
+                    return piece.number
+        return None
 
     def _piece(self, piece: Piece) -> None:
         r = Routine(f"i32 @piece{piece.number}({MACHINE_ARGUMENTS})", "ret i32 2")
@@ -204,10 +210,10 @@ class Course:
         r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
         for part in parts.BEFORE_SCRIPT:
             self._pieces_of_part(body, part)
-        self._do_piece(body, self.script_piece, "@script", "@quiet_script", settles=True)
+        self._do_piece(body, self.wakes.script, "@script", "@quiet_script", settles=True)
         for part in parts.AFTER_SCRIPT:
             self._pieces_of_part(body, part)
-        self._do_piece(body, self.limit_piece, "@limit", "@quiet_limit", settles=True)
+        self._do_piece(body, self.wakes.limit, "@limit", "@quiet_limit", settles=True)
         with r.when(r.let(f"icmp eq i64 {load(r, 'skips')}, {SKIP_STEPS}")):
             soonest = self._note_soonest(body)
             if self._asks_marked:
@@ -229,14 +235,12 @@ class Course:
         """Note, and give, the next step that matters."""
         r = body.r
         if self._rounds is None:
-            soonest = self._least_wake(body, 0, self.piece_count)
+            soonest = self.wakes.soonest(r)
         else:
             piece = self._rounds.piece
-            others = self._least_wake(body, piece + 1, self.piece_count - piece - 1)
-            if piece:
-                others = _lesser(r, others, self._least_wake(body, 0, piece))
+            others = self.wakes.soonest(r, but=piece)
             store(r, "others", others)
-            soonest = _lesser(r, others, self._least_wake(body, piece, 1))
+            soonest = lesser(r, others, r.let(f"load i64, ptr {wake_address(r, piece)}"))
         store(r, "soonest", soonest)
         return soonest
 
@@ -251,27 +255,10 @@ class Course:
             wake = r.let(f"getelementptr i64, ptr %w, i64 {piece.number}")
             with r.when(r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")):
                 r.do(f"store i64 {r.let(f'call i64 @quiet{piece.number}({PASSED_ON}, i64 %k)')}, ptr {wake}")
+        self.wakes.look_again(body, self.wakes.groups)
         self._note_soonest(body)
         r.leave("void")
         self.module.routines.append(r.text())
-
-    def _least_wake(self, body: Body, first: int, count: int) -> str:
-        """The step in which one of some pieces matters next."""
-        r = body.r
-        if count > MANY_PIECES:
-            least = r.cell("i64", None)
-            r.do(f"store i64 {NEVER}, ptr {least}")
-            with body.loop(str(count)) as (index, _, _):
-                place = r.let(f"add i64 {index}, {first}")
-                wake = r.let(f"load i64, ptr {r.let(f'getelementptr i64, ptr %w, i64 {place}')}")
-                r.do(f"store i64 {_lesser(r, wake, r.let(f'load i64, ptr {least}'))}, ptr {least}")
-            return r.let(f"load i64, ptr {least}")
-        places = (r.let(f"getelementptr i64, ptr %w, i64 {index}") for index in range(first, first + count))
-        wakes = [r.let(f"load i64, ptr {place}") for place in places]
-        while len(wakes) > 1:
-            pairs = [wakes[i : i + 2] for i in range(0, len(wakes), 2)]
-            wakes = [_lesser(r, *pair) if len(pair) == 2 else pair[0] for pair in pairs]
-        return wakes[0]
 
     def _pieces_of_part(self, body: Body, part: Handle) -> None:
         r = body.r
@@ -279,8 +266,8 @@ class Course:
         if not pieces:
             return
         # Most parts are quiet in most steps: one look at all pieces, and then at each.
-        least = self._least_wake(body, pieces[0].number, len(pieces))
-        due = r.let(f"icmp sle i64 {least}, %k")
+        groups = self.wakes.of_part(part)
+        due = self.wakes.is_due(r, groups, "%k")
         with r.when(r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}"), self._mostly):
             self._begin_part(r)
             for piece in pieces:
@@ -289,6 +276,7 @@ class Course:
                     self._do_piece_apart(body, i, settles=piece.settles)
                 else:
                     self._do_piece(body, i, f"@piece{i}", f"@quiet{i}", settles=piece.settles)
+            self.wakes.look_again(body, groups)
 
     def _do_piece(self, body: Body, number_: int, routine: str, quiet: str, *, settles: bool) -> None:
         r = body.r
@@ -349,7 +337,7 @@ class Course:
     def _ask_at_times(self, r: Routine, number_: int, quiet: str, wake: str) -> None:
         """When a piece with a long question matters next. If it mattered in every step for long, it is likely to go on
         so, and to ask costs about as much as to do: it is asked in some steps only, and carried out in the others."""
-        streak = r.let(f"getelementptr i64, ptr %w, i64 {self.streaks + number_}")
+        streak = r.let(f"getelementptr i64, ptr %w, i64 {self.wakes.streaks + number_}")
         so_far = r.let(f"load i64, ptr {streak}")
         following = r.let("add i64 %k, 1")
         r.do(f"store i64 {following}, ptr {wake}")
@@ -378,7 +366,7 @@ class Course:
         body = Body(module, r)
         size = module.program.layout.size
         r.do(f"call void @llvm.memcpy.p0.p0.i64(ptr %s, ptr {load(r, 'opening')}, i64 {8 * size}, i1 false)")
-        r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.kept_count}, i1 false)")
+        r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.wakes.size}, i1 false)")
         for (_, room), place in module.empty_seats.items():
             r.do(f"store i64 {room}, ptr {r.let(f'getelementptr i64, ptr %w, i64 {place}')}")
         for name in ("row_count", "visited", "soonest", "others", "work"):
@@ -522,7 +510,3 @@ def _length(routine: str, texts: Mapping[str, str]) -> int:
     """How many lines a quiet routine has, with those that it calls."""
     text = texts[routine]
     return text.count("\n") + sum(_length(name, texts) for name in set(re.findall(r"call i64 (@q\d+)\(", text)))
-
-
-def _lesser(r: Routine, a: str, b: str) -> str:
-    return r.let(f"select i1 {r.let(f'icmp slt i64 {a}, {b}')}, i64 {a}, i64 {b}")

@@ -42,8 +42,11 @@ class Library:
         self.routines: list[str] = []
         self.tables: dict[tuple[int, ...], str] = {}
         self.arithmetic: set[str] = set()
-        # For each kind's run of entities, where the wakes are followed by how many at its end were never present.
+        # Where among the wakes is kept how many at the end of a kind's run of entities were never present.
         self.empty_seats: dict[tuple[int, int], int] = {}
+        # Where among them is what was marked, and what each piece that is marked sets there (see `wakes`).
+        self.marked = 0
+        self.mark_bits: dict[int, int] = {}
         # For each column (by its base; a flow's by its account's, negative) the pieces of a step that look at it,
         # and at which entities' slots.
         self.lookers: dict[int, dict[int, set[tuple[int, int]]]] = {}
@@ -252,6 +255,7 @@ class Body:
         for key in keys:
             for part, runs in self.module.lookers.get(key, {}).items():
                 looks.setdefault(part, set()).update(runs)
+        certain, possible = 0, ["0"]
         for part in sorted(looks):
             if part == self.piece:
                 continue
@@ -262,13 +266,24 @@ class Body:
                 may_be_any = True
             address = self.r.let(f"getelementptr i64, ptr %w, i64 {part}")
             wake = "0"
-            if not may_be_any:
+            bit = self.module.mark_bits[part]
+            if may_be_any:
+                certain |= bit
+            else:
                 concerned = "false"
                 for first, count in sorted(looks[part]):
                     concerned = self.r.let(f"or i1 {concerned}, {self.inside(index, first, count)}")
                 old = self.r.let(f"load i64, ptr {address}")
                 wake = self.r.let(f"select i1 {concerned}, i64 0, i64 {old}")
+                if bit:
+                    possible.append(self.r.let(f"select i1 {concerned}, i64 {bit}, i64 0"))
             self.r.do(f"store i64 {wake}, ptr {address}")
+        if certain or len(possible) > 1:
+            address = self.r.let(f"getelementptr i64, ptr %w, i64 {self.module.marked}")
+            bits = self.r.let(f"or i64 {self.r.let(f'load i64, ptr {address}')}, {certain}")
+            for some in possible[1:]:
+                bits = self.r.let(f"or i64 {bits}, {some}")
+            self.r.do(f"store i64 {bits}, ptr {address}")
 
     def inside(self, index: str, first: int, count: int) -> str:
         """Whether an entity is one of a run."""

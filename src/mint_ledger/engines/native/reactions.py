@@ -7,12 +7,17 @@ from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Ro
 from mint_ledger.engines.native.context import EVENT_SIZE, item, load, store
 from mint_ledger.engines.native.expressions import leave_unless_going
 from mint_ledger.engines.native.module import Body, Module
+from mint_ledger.engines.native.turning import current_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH, PHASES
 from mint_ledger.program import parts
 
 
-def settle_routines(module: Module) -> None:
-    """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues."""
+def settle_routines(module: Module, watching: int | None) -> None:
+    """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues.
+
+    `watching` is the piece of a step that does nothing but settle always: where its wake is in a later step than the
+    next, conditions are as they were when they were last watched.
+    """
     r = Routine(f"i32 @settle({MACHINE_ARGUMENTS}, double %cause, double %actor, i1 %always)", "ret i32 2")
     body = Body(module, r)
     over, going = r.label(), r.label()
@@ -30,13 +35,22 @@ def settle_routines(module: Module) -> None:
     r.place(on)
     depth = load(r, "depth")
     r.fail_unless(r.let(f"icmp slt i64 {depth}, {MAX_DEPTH}"))
+    if watching is not None:
+        same, changed = r.label(), r.label()
+        r.fork(r.let(f"and i1 {r.let(f'xor i1 {raised}, true')}, {_is_as_watched(body, watching)}"), same, changed)
+        r.place(same)
+        store(r, "dirty", "0")
+        r.leave("i32 0")
+        r.place(changed)
     store(r, "depth", r.let(f"add i64 {depth}, 1"))
     store(r, "mark", end)
     store(r, "dirty", "0")
     _handle(module, r, HIT, start, end)
     for name, phases in ((parts.WATCH, (CONDITION,)), (parts.WATCH_GONE, (GONE, CUE))):
         routine = module.routine(name)
-        leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
+        again = "true" if watching is None else r.let(f"xor i1 {_is_as_watched(body, watching)}, true")
+        with r.when(again):
+            leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
         end = load(r, "event_count")
         store(r, "mark", end)
         for phase in phases:
@@ -50,6 +64,12 @@ def settle_routines(module: Module) -> None:
     module.routines.append(r.text())
     for phase in (HIT, CONDITION, GONE, CUE):
         _handle_routine(module, phase)
+
+
+def _is_as_watched(body: Body, watching: int) -> str:
+    r = body.r
+    wake = r.let(f"load i64, ptr {r.let(f'getelementptr i64, ptr %w, i64 {watching}')}")
+    return r.let(f"icmp sgt i64 {wake}, {r.let(f'add i64 {current_step(body)}, 1')}")
 
 
 def _handle(module: Module, r: Routine, phase: str, start: str, end: str) -> None:
