@@ -102,7 +102,7 @@ def _post(body: Body, account: Account, spec: AccountSpec) -> None:
     r, module = body.r, body.module
     address = body.slot_at(account.column.offset, "%e")
     gone, there = r.label(), r.label()
-    present = body.load(body.slot_at(module.present.offset, "%e"))
+    present = body.load_flag(body.slot_at(module.present.offset, "%e"))
     r.fork(op.compared(r, "==", present, op.ZERO), gone, there)
     r.place(gone)
     value = body.load(address)
@@ -453,7 +453,7 @@ def is_ready(body: Body, account: Account, flow: FlowSpec, index: str) -> tuple[
     """Cells that hold whether a flow's wait is over (and its entity there), and whether its gate is open as well."""
     r, module = body.r, body.module
     waited, ready = r.cell("i1", None), r.cell("i1", None)
-    over = op.is_true(r, body.load(body.slot_at(module.present.offset, index)))
+    over = op.is_true(r, body.load_flag(body.slot_at(module.present.offset, index)))
     if flow.after != ex.ZERO or flow.after_limit is not None:
         # Without a wait, whatever it is counted from is over.
         late = op.sub(r, load(r, "time"), flow_wait(body, account, flow, index))

@@ -29,6 +29,9 @@ class Routine:
         self.head = head
         self._lines: list[str] = []
         self._cells: list[str] = []
+        # Values as they were read from memory; and of these flags, which are never -0.
+        self.read: set[str] = set()
+        self.flags: set[str] = set()
         self._count = 0
         self._open = True
         self._fail = fail
@@ -39,6 +42,8 @@ class Routine:
         self._count += 1
         name = f"%v{self._count}"
         self._lines.append(f"  {name} = {operation}")
+        if operation.startswith("load double"):
+            self.read.add(name)
         return name
 
     def do(self, operation: str) -> None:

@@ -26,7 +26,7 @@ from mint_ledger.engines.native.context import (
     load,
     store,
 )
-from mint_ledger.engines.native.expressions import leave_unless_going, seconds_function
+from mint_ledger.engines.native.expressions import has_ended, leave_unless_going, seconds_function
 from mint_ledger.engines.native.module import APART, Body, Looks, Module
 from mint_ledger.engines.native.quiet import quiet_text
 from mint_ledger.engines.native.reactions import settle_routines
@@ -179,7 +179,7 @@ class Course:
         limit = of_entity(body, self.module.program.clock_limit, "0")
         late = op.sub(r, load(r, "time"), limit)
         ending = body.slot(self.module.ending)
-        going = op.compared(r, "<", body.load(ending), op.ZERO)
+        going = r.let(f"xor i1 {has_ended(body)}, true")
         due = op.compared(r, ">=", late, load(r, "tolerance"))
         with r.when(r.let(f"and i1 {going}, {due}")):
             body.store(number(float(len(self.module.program.endings))), ending)
@@ -356,8 +356,7 @@ class Course:
         r = body.r
         dirty = r.let(f"icmp ne i64 {load(r, 'dirty')}, 0")
         raised = r.let(f"icmp ne i64 {load(r, 'event_count')}, {load(r, 'mark')}")
-        ended = op.compared(r, ">=", body.load(body.slot(self.module.ending)), op.ZERO)
-        return r.let(f"or i1 {r.let(f'or i1 {dirty}, {raised}')}, {ended}")
+        return r.let(f"or i1 {r.let(f'or i1 {dirty}, {raised}')}, {has_ended(body)}")
 
     def _open(self) -> None:
         """Step 0: open the accounts, fire the start rules, judge the endings."""
@@ -453,7 +452,7 @@ class Course:
         body = Body(self.module, r)
         head, look, on, over, ask, stopped, paused, jump, one, next_ = (r.label() for _ in range(10))
         r.place(head)
-        r.fork(op.compared(r, ">=", body.load(body.slot(self.module.ending)), op.ZERO), over, look)
+        r.fork(has_ended(body), over, look)
         r.place(over)
         r.leave("i32 1")
         r.place(look)

@@ -138,7 +138,8 @@ def _at(body: Body, e: ex.At) -> str:
     if e.column.base in body.module.accounts:
         body.look(flow_key(e.column), e.entity)
     index, known = safe_place(body, e.column, e.entity)
-    value = body.load(body.slot_at(e.column.offset, index))
+    address = body.slot_at(e.column.offset, index)
+    value = body.load_flag(address) if e.column.role == "flag" else body.load(address)
     return value if known is None else op.chosen(body.r, known, value, op.ZERO)
 
 
@@ -215,6 +216,12 @@ def flow_amount(body: Body, account: Account, index: str) -> str:
 def seconds_of(r: Routine, steps: str) -> str:
     """A number of steps in seconds (or turns)."""
     return r.let(f"call double @seconds(ptr %x, double {steps})")
+
+
+def has_ended(body: Body) -> str:
+    """Whether the run has ended: its ending is no longer -1."""
+    ending = body.load(body.slot(body.module.ending))
+    return body.r.let(f"icmp sge i64 {body.r.let(f'bitcast double {ending} to i64')}, 0")
 
 
 def seconds_function() -> str:

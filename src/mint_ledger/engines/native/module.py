@@ -232,6 +232,12 @@ class Body:
         """What a slot holds."""
         return self.r.let(f"load double, ptr {address}")
 
+    def load_flag(self, address: str) -> str:
+        """What a slot of a column of flags holds."""
+        value = self.load(address)
+        self.r.flags.add(value)
+        return value
+
     def store(self, value: str, address: str) -> None:
         """Set a slot."""
         self.r.do(f"store double {value}, ptr {address}")

@@ -20,7 +20,7 @@ def flag_value(r: Routine, flag: str) -> str:
 
 def is_true(r: Routine, value: str) -> str:
     """Whether a value counts as true."""
-    return r.let(f"fcmp une double {value}, {ZERO}")
+    return compared(r, "!=", value, ZERO)
 
 
 def is_finite(r: Routine, value: str) -> str:
@@ -51,6 +51,11 @@ def plus_zero(r: Routine, a: str) -> str:
 
 def compared(r: Routine, op: str, a: str, b: str) -> str:
     """A flag; only != holds where one of them is no number."""
+    if op in ("==", "!=") and b == ZERO and a in r.read:
+        # Its bits as they are read: 0 but for the sign, which a flag has not.
+        bits = r.let(f"bitcast double {a} to i64")
+        rest = bits if a in r.flags else r.let(f"shl i64 {bits}, 1")
+        return r.let(f"icmp {'eq' if op == '==' else 'ne'} i64 {rest}, 0")
     names = {"<": "olt", "<=": "ole", ">": "ogt", ">=": "oge", "==": "oeq", "!=": "une"}
     return r.let(f"fcmp {names[op]} double {a}, {b}")
 

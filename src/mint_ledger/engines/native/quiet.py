@@ -317,7 +317,7 @@ def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str
     flows = account.flow_columns
     assert flows is not None
     there, waits, over, after = (r.label() for _ in range(4))
-    r.fork(op.is_true(r, q.load(q.slot_at(q.module.present.offset, index))), there, after)
+    r.fork(op.is_true(r, q.load_flag(q.slot_at(q.module.present.offset, index))), there, after)
     r.place(there)
     waited, ready = is_ready(q, account, flow, index)
     r.fork(r.let(f"load i1, ptr {waited}"), over, waits)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine
 from mint_ledger.engines.native.context import EVENT_SIZE, item, load, store
-from mint_ledger.engines.native.expressions import leave_unless_going
+from mint_ledger.engines.native.expressions import has_ended, leave_unless_going
 from mint_ledger.engines.native.module import Body, Module
 from mint_ledger.engines.native.turning import current_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH, PHASES
@@ -21,7 +21,7 @@ def settle_routines(module: Module, watching: int | None) -> None:
     r = Routine(f"i32 @settle({MACHINE_ARGUMENTS}, double %cause, double %actor, i1 %always)", "ret i32 2")
     body = Body(module, r)
     over, going = r.label(), r.label()
-    r.fork(op.compared(r, ">=", body.load(body.slot(module.ending)), op.ZERO), over, going)
+    r.fork(has_ended(body), over, going)
     r.place(over)
     r.leave("i32 1")
     r.place(going)

@@ -19,6 +19,7 @@ from mint_ledger.engines.native.expressions import (
     condition,
     entity_number,
     expression,
+    has_ended,
     leave_unless_going,
     safe_place,
     whole_of,
@@ -138,6 +139,8 @@ def _set(body: Body, s: st.Set, _: Exits) -> None:
         r.fork(known, inside, after)
         r.place(inside)
     value = expression(body, s.value)
+    if s.column.role == "flag":
+        value = op.plus_zero(r, value)
     address = body.slot_at(s.column.offset, index)
     keys = {s.column.base, body.module.key_of(s.column)}
     if any(body.module.lookers.get(key) for key in keys):
@@ -246,7 +249,7 @@ def is_present(body: Body, entity: str, ranges: Ranges) -> str:
     column = body.module.present
     if body.looked_at is not None:
         body.looked_at.setdefault(column.base, set()).update(ranges)
-    return op.is_true(body.r, body.load(body.slot_at(column.offset, entity)))
+    return op.is_true(body.r, body.load_flag(body.slot_at(column.offset, entity)))
 
 
 def _draw(body: Body, s: st.Draw, _: Exits) -> None:
@@ -333,7 +336,7 @@ def _guard(body: Body, s: st.Guard, _: Exits) -> None:
 def _finish(body: Body, s: st.Finish, _: Exits) -> None:
     r = body.r
     ending = body.slot(body.module.ending)
-    with r.when(op.compared(r, "<", body.load(ending), op.ZERO)):
+    with r.when(r.let(f"xor i1 {has_ended(body)}, true")):
         body.store(r.let(f"sitofp i64 {s.ending} to double"), ending)
         body.store(expression(body, s.winner), body.slot(body.module.winner))
 
