@@ -6,7 +6,7 @@ Written as text: llvmlite's builder objects take 26 µs an instruction, and a ga
 from __future__ import annotations
 
 import struct
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 
 MACHINE_ARGUMENTS = "ptr noalias %s, ptr noalias %d, ptr noalias %x, ptr noalias %w"
@@ -116,6 +116,19 @@ class Routine:
         then, after = self.label(), self.label()
         self.fork(flag, then, after, often)
         self.place(then)
+        yield
+        self.place(after)
+
+    @contextmanager
+    def when_any(self, flags: Iterable[str], often: str = "") -> Iterator[None]:
+        """What follows is done only where one of the flags holds."""
+        then, after = self.label(), self.label()
+        for flag in flags:
+            on = self.label()
+            self.fork(flag, then, on, often)
+            self.place(on)
+        self.go(after)
+        self.start(then)
         yield
         self.place(after)
 

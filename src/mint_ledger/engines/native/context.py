@@ -34,6 +34,11 @@ FIELDS = (
     ("soonest", WHOLE),  # the next step that matters, as far as is known
     ("others", WHOLE),  # the same without the piece that goes on in rounds
     ("horizon", WHOLE),
+    # What the step of a due time is found by; read from here, as the address of a constant is an instruction more.
+    ("sure_steps", FLOAT),  # up to the horizon, or to a million, a step may be found without trying
+    ("due_early", FLOAT),  # how many steps before its time something is due (below 0)
+    ("clear_from", FLOAT),  # which part of a step is not so close to one that rounding may matter
+    ("clear_to", FLOAT),
     ("visited", WHOLE),
     ("visited_in_all", WHOLE),
     ("stop", POINTER),

@@ -7,7 +7,7 @@ carried out only if a column that it looks at has changed or the step has come t
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import (
@@ -33,7 +33,7 @@ from mint_ledger.engines.native.reactions import settle_routines
 from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
-from mint_ledger.engines.native.wakes import MANY_PIECES, Wakes, lesser, wake_address
+from mint_ledger.engines.native.wakes import MANY_PIECES, Group, Wakes, lesser, wake_address
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
@@ -249,13 +249,16 @@ class Course:
         not looked at for that alone."""
         r = Routine(f"void @ask_marked({MACHINE_ARGUMENTS}, i64 %k) noinline", "unreachable")
         body = Body(self.module, r)
-        for piece in self.pieces:
-            if piece.number in self._dear:
+        for group in self.wakes.groups:
+            asked = [n for n in group.numbers if n < len(self.pieces) and n not in self._dear]
+            if not asked:
                 continue
-            wake = r.let(f"getelementptr i64, ptr %w, i64 {piece.number}")
-            with r.when(r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")):
-                r.do(f"store i64 {r.let(f'call i64 @quiet{piece.number}({PASSED_ON}, i64 %k)')}, ptr {wake}")
-        self.wakes.look_again(body, self.wakes.groups)
+            with r.when_any(self.wakes.is_due(r, [group], "%k")):
+                for piece in asked:
+                    wake = wake_address(r, piece)
+                    with r.when(r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")):
+                        r.do(f"store i64 {r.let(f'call i64 @quiet{piece}({PASSED_ON}, i64 %k)')}, ptr {wake}")
+                self.wakes.look_again(body, [group])
         self._note_soonest(body)
         r.leave("void")
         self.module.routines.append(r.text())
@@ -267,8 +270,7 @@ class Course:
             return
         # Most parts are quiet in most steps: one look at all pieces, and then at each.
         groups = self.wakes.of_part(part)
-        due = self.wakes.is_due(r, groups, "%k")
-        with r.when(r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}"), self._mostly):
+        with r.when_any(self._due_or_pending(r, groups), self._mostly):
             self._begin_part(r)
             for piece in pieces:
                 i = piece.number
@@ -278,10 +280,14 @@ class Course:
                     self._do_piece(body, i, f"@piece{i}", f"@quiet{i}", settles=piece.settles)
             self.wakes.look_again(body, groups)
 
+    def _due_or_pending(self, r: Routine, groups: Sequence[Group]) -> Iterator[str]:
+        yield from self.wakes.is_due(r, groups, "%k")
+        yield r.let(f"load i1, ptr {self._pending}")
+
     def _do_piece(self, body: Body, number_: int, routine: str, quiet: str, *, settles: bool) -> None:
         r = body.r
         wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
-        with r.when(self._is_due(r, wake, settles=settles), self._mostly):
+        with r.when_any(self._is_due(r, wake, settles=settles), self._mostly):
             if number_ in self._only_settle:
                 with r.when(self._wants_settling(r, quiet, wake)):
                     self._carry_out(body, number_, routine, quiet, wake)
@@ -304,9 +310,10 @@ class Course:
             r.do(f"store i1 {now}, ptr {answer}")
         return r.let(f"load i1, ptr {answer}")
 
-    def _is_due(self, r: Routine, wake: str, *, settles: bool) -> str:
-        due = r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")
-        return r.let(f"or i1 {due}, {r.let(f'load i1, ptr {self._pending}')}") if settles else due
+    def _is_due(self, r: Routine, wake: str, *, settles: bool) -> Iterator[str]:
+        yield r.let(f"icmp sle i64 {r.let(f'load i64, ptr {wake}')}, %k")
+        if settles:
+            yield r.let(f"load i1, ptr {self._pending}")
 
     def _carry_out(self, body: Body, number_: int, routine: str, quiet: str, wake: str) -> None:
         """A piece, then when it matters next, and whether something is pending now."""
@@ -322,7 +329,7 @@ class Course:
     def _do_piece_apart(self, body: Body, number_: int, *, settles: bool) -> None:
         """A piece among many: in a routine of its own, so that the step's own does not grow too long to compile."""
         wake = body.r.let(f"getelementptr i64, ptr %w, i64 {number_}")
-        with body.r.when(self._is_due(body.r, wake, settles=settles)):
+        with body.r.when_any(self._is_due(body.r, wake, settles=settles)):
             routine = f"@turn{number_}"
             given = f"{PASSED_ON}, i64 %k, ptr {self._pending}"
             leave_unless_going(body.r, body.r.let(f"call i32 {routine}({given})"))

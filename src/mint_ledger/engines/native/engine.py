@@ -36,6 +36,9 @@ Floats = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
 Integers = np.ndarray[tuple[int, ...], np.dtype[np.int64]]
 
 _log = logging.getLogger(__name__)
+# Of the way from one step to the next; float64 is a thousand times finer up to so many steps.
+CLEAR = 1e-7
+SURE_STEPS = 1_000_000
 FIRST_ROWS = 4_096
 HEAD = 15
 FOREVER = 2**62
@@ -228,6 +231,9 @@ class NativePlayer:
         context.skips = skips
         context.only_script = float(only_script)
         context.horizon = _horizon(program, self.dials, moment)
+        context.sure_steps = float(min(context.horizon, SURE_STEPS))
+        context.due_early = -DUE_TOLERANCE
+        context.clear_from, context.clear_to = CLEAR, 1 - CLEAR
         self._give("events", np.zeros(MAX_EVENTS * EVENT_SIZE))
         self._give("rows", np.zeros(ROW_SIZE))
         context.row_room = 1

@@ -225,12 +225,12 @@ def has_ended(body: Body) -> str:
 
 
 def seconds_function() -> str:
-    """`seconds`: steps / n, or steps · step where n is not whole.
+    """`seconds`: how long so many steps are.
 
     What moves anew in each step asks for the time of one step or of none, again and again; divisions are dear.
     """
     r = Routine("double @seconds(ptr noalias %x, double %k)", "unreachable")
-    one, more, none, many, whole, other = (r.label() for _ in range(6))
+    one, more, none, many = (r.label() for _ in range(4))
     r.fork(op.compared(r, "==", "%k", op.ONE), one, more)
     r.place(one)
     r.leave(f"double {load(r, 'one_step')}")
@@ -239,13 +239,23 @@ def seconds_function() -> str:
     r.place(none)
     r.leave("double %k")
     r.place(many)
+    r.leave(f"double {time_at(r, '%k')}")
+    return r.text()
+
+
+def time_at(r: Routine, step: str) -> str:
+    """The time at a step: steps / n, or steps · step where n is not whole."""
+    cell = r.cell("double", None)
+    whole, other, after = r.label(), r.label(), r.label()
     r.fork(r.let(f"icmp ne i64 {load(r, 'is_whole')}, 0"), whole, other)
     r.place(whole)
-    seconds = r.let(f"fdiv double %k, {load(r, 'steps_per_second')}")
-    r.leave(f"double {seconds}")
+    divided = r.let(f"fdiv double {step}, {load(r, 'steps_per_second')}")
+    r.do(f"store double {divided}, ptr {cell}")
+    r.go(after)
     r.place(other)
-    r.leave(f"double {op.mul(r, '%k', load(r, 'step_length'))}")
-    return r.text()
+    r.do(f"store double {op.mul(r, step, load(r, 'step_length'))}, ptr {cell}")
+    r.place(after)
+    return r.let(f"load double, ptr {cell}")
 
 
 def _local(body: Body, e: ex.Local) -> str:

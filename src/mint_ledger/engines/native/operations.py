@@ -51,13 +51,19 @@ def plus_zero(r: Routine, a: str) -> str:
 
 def compared(r: Routine, op: str, a: str, b: str) -> str:
     """A flag; only != holds where one of them is no number."""
-    if op in ("==", "!=") and b == ZERO and a in r.read:
-        # Its bits as they are read: 0 but for the sign, which a flag has not.
-        bits = r.let(f"bitcast double {a} to i64")
-        rest = bits if a in r.flags else r.let(f"shl i64 {bits}, 1")
-        return r.let(f"icmp {'eq' if op == '==' else 'ne'} i64 {rest}, 0")
+    if op in ("==", "!=") and a in r.read and b.startswith("0x"):
+        return _is_constant(r, a, int(b, 16), "eq" if op == "==" else "ne")
     names = {"<": "olt", "<=": "ole", ">": "ogt", ">=": "oge", "==": "oeq", "!=": "une"}
     return r.let(f"fcmp {names[op]} double {a}, {b}")
+
+
+def _is_constant(r: Routine, a: str, wanted: int, word: str) -> str:
+    """Whether what was read from memory is a number (or is not), by the bits as they are read."""
+    bits = r.let(f"bitcast double {a} to i64")
+    if wanted == 0 and a not in r.flags:
+        # 0 but for the sign, which a flag has not.
+        bits = r.let(f"shl i64 {bits}, 1")
+    return r.let(f"icmp {word} i64 {bits}, {wanted}")
 
 
 def chosen(r: Routine, flag: str, a: str, b: str) -> str:

@@ -12,11 +12,10 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import assert_never, cast
 
-from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.assembly import Routine, number
 from mint_ledger.engines.native.context import load, store
-from mint_ledger.engines.native.expressions import condition, expression, safe_place, seconds_of, worth
+from mint_ledger.engines.native.expressions import condition, expression, safe_place, seconds_of, time_at, worth
 from mint_ledger.engines.native.module import Body, Module, flow_key
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
@@ -25,8 +24,6 @@ from mint_ledger.program.program import Account
 from mint_ledger.program.walking import children, nodes, rebuilt
 
 NEVER = str(2**62)
-# Of the way from one step to the next; float64 is a thousand times finer up to a million steps.
-CLEAR = 1e-7
 ORDERED = ("<", "<=", ">", ">=")
 
 
@@ -437,7 +434,7 @@ def set_step(q: Body, step: str) -> None:
     """Make it another step, and the time with it."""
     value = q.r.let(f"sitofp i64 {step} to double")
     q.store(value, q.slot(q.module.step))
-    store(q.r, "time", seconds_of(q.r, value))
+    store(q.r, "time", time_at(q.r, value))
 
 
 def _due_turns(q: Quiet, e: ex.Due) -> None:
@@ -473,25 +470,23 @@ def due_function() -> str:
     whole = r.let(f"icmp ne i64 {load(r, 'is_whole')}, 0")
     by_second = op.mul(r, "%when", load(r, "steps_per_second"))
     guess = op.chosen(r, whole, by_second, r.let(f"fdiv double %when, {load(r, 'step_length')}"))
-    horizon = load(r, "horizon")
-    far = r.let(f"sitofp i64 {horizon} to double")
-    near = r.label()
-    away = r.label()
-    # Also where it is no number at all, which is never due.
-    r.fork(op.compared(r, "<", guess, far), near, away)
-    r.place(away)
-    r.leave(f"i64 {NEVER}")
-    r.place(near)
     low = r.let("sitofp i64 %now to double")
-    surely, closer = r.label(), r.label()
+    near, far, away, surely, closer = (r.label() for _ in range(5))
+    r.fork(op.compared(r, "<", guess, load(r, "sure_steps")), near, far)
+    r.place(near)
     # Where the bound lies well between two steps (and above 0), rounding cannot move it over one; else the steps are
     # tried.
-    bound = op.sub(r, op.higher(r, guess, low), number(DUE_TOLERANCE))
+    bound = op.add(r, op.higher(r, guess, low), load(r, "due_early"))
     below = r.let(f"fptosi double {bound} to i64")
     past = op.sub(r, bound, r.let(f"sitofp i64 {below} to double"))
-    clear = r.let(f"and i1 {op.compared(r, '>', past, number(CLEAR))}, {op.compared(r, '<', past, number(1 - CLEAR))}")
-    small = op.compared(r, "<", bound, number(1e6))
-    r.fork(r.let(f"and i1 {clear}, {small}"), surely, closer)
+    clear = [op.compared(r, ">", past, load(r, "clear_from")), op.compared(r, "<", past, load(r, "clear_to"))]
+    r.fork(r.let(f"and i1 {clear[0]}, {clear[1]}"), surely, closer)
+    r.place(far)
+    last = r.let(f"sitofp i64 {load(r, 'horizon')} to double")
+    # Also where it is no number at all, which is never due.
+    r.fork(op.compared(r, "<", guess, last), closer, away)
+    r.place(away)
+    r.leave(f"i64 {NEVER}")
     r.place(surely)
     step_number = r.let(f"add i64 {below}, 1")
     next_ = r.let("add i64 %now, 1")

@@ -7,7 +7,7 @@ group's bit.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 
@@ -35,6 +35,11 @@ class Group:
     count: int
     place: int
     bit: int
+
+    @property
+    def numbers(self) -> range:
+        """The numbers of its pieces."""
+        return range(self.first, self.first + self.count)
 
 
 class Wakes:
@@ -77,17 +82,18 @@ class Wakes:
     @property
     def bits(self) -> dict[int, int]:
         """What to set where a piece was marked, besides its wake."""
-        return {group.first + i: group.bit for group in self.groups for i in range(group.count)}
+        return {piece: group.bit for group in self.groups for piece in group.numbers}
 
     def of_part(self, part: Handle) -> list[Group]:
         """The groups of a part."""
         return [group for group in self.groups if group.part == part]
 
-    def is_due(self, r: Routine, groups: Sequence[Group], step: str) -> str:
-        """Whether a piece of some groups matters in a step."""
-        due = r.let(f"icmp sle i64 {least_of(r, [_wake(r, group.place) for group in groups])}, {step}")
+    def is_due(self, r: Routine, groups: Sequence[Group], step: str) -> Iterator[str]:
+        """Flags of which one holds if a piece of some groups matters in a step."""
+        yield r.let(f"icmp sle i64 {least_of(r, [_wake(r, group.place) for group in groups])}, {step}")
         bits = sum(group.bit for group in groups)
-        return r.let(f"or i1 {due}, {self._is_marked(r, bits)}") if bits else due
+        if bits:
+            yield self._is_marked(r, bits)
 
     def look_again(self, body: Body, groups: Iterable[Group]) -> None:
         """Find the least wakes of groups whose pieces were asked."""
@@ -115,7 +121,7 @@ class Wakes:
     def _least(self, body: Body, group: Group) -> str:
         r = body.r
         if group.count <= MANY_PIECES:
-            return least_of(r, [_wake(r, group.first + i) for i in range(group.count)])
+            return least_of(r, [_wake(r, piece) for piece in group.numbers])
         least = r.cell("i64", None)
         r.do(f"store i64 {NEVER}, ptr {least}")
         with body.loop(str(group.count)) as (index, _, _):
