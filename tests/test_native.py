@@ -1,5 +1,8 @@
 from __future__ import annotations
 
+import ctypes
+import math
+import operator
 import re
 from pathlib import Path
 
@@ -11,7 +14,9 @@ import mint_ledger as mint
 from mint_ledger.client import read_script
 from mint_ledger.demo import demo_text, starter_text
 from mint_ledger.engines.native import machine
-from mint_ledger.engines.native.compiling import arithmetic_module, module_text
+from mint_ledger.engines.native import operations as op
+from mint_ledger.engines.native.assembly import Routine, number
+from mint_ledger.engines.native.compiling import arithmetic_module, module_text, object_code
 from mint_ledger.engines.native.engine import NativePlayer, make_code
 from mint_ledger.engines.native.machine import llvm
 from mint_ledger.engines.reference import ReferenceEngine
@@ -103,6 +108,32 @@ def test_no_function_of_a_c_library_is_called() -> None:
         parsed.verify()
 
 
+def test_comparing_what_was_read_with_a_number_is_as_float64_compares() -> None:
+    values = [0.0, -0.0, 1.0, -1.0, 5e-324, -5e-324, math.inf, -math.inf, math.nan, 2.0, 1.0000000000000002]
+    signs = {
+        "==": operator.eq,
+        "!=": operator.ne,
+        "<": operator.lt,
+        "<=": operator.le,
+        ">": operator.gt,
+        ">=": operator.ge,
+    }
+    cases = [(sign, constant) for sign in signs for constant in values]
+    r = Routine("void @compare(ptr %s, ptr %into)", "unreachable")
+    for place, (sign, constant) in enumerate(cases):
+        flag = op.compared(r, sign, r.let("load double, ptr %s"), number(constant))
+        address = r.let(f"getelementptr i8, ptr %into, i64 {place}")
+        r.do(f"store i8 {r.let(f'zext i1 {flag} to i8')}, ptr {address}")
+    r.leave("void")
+    for thorough in (True, False):
+        loaded = machine.Machine(object_code(r.text().replace("define internal", "define"), thorough=thorough))
+        compare = ctypes.CFUNCTYPE(None, ctypes.c_void_p, ctypes.c_void_p)(loaded.address("compare"))
+        for value in values:
+            state, into = np.array([value]), np.zeros(len(cases), dtype=np.int8)
+            compare(state.ctypes.data, into.ctypes.data)
+            assert into.tolist() == [int(signs[sign](value, constant)) for sign, constant in cases], value
+
+
 def test_a_processor_without_an_instruction_for_floors_plays_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
     programs = [mint.loads(text).lowered.program for text in (CORNERS, demo_text(), starter_text())]
     quick = [NativePlayer(make_code(program), seed=5).journal(3) for program in programs]
@@ -114,8 +145,6 @@ def test_a_processor_without_an_instruction_for_floors_plays_the_same(monkeypatc
 def test_what_machine_code_needs_from_outside_is_memory_moves_alone(tmp_path: Path) -> None:
     import shutil
     import subprocess
-
-    from mint_ledger.engines.native.compiling import object_code
 
     if shutil.which("nm") is None:
         pytest.skip("nm is not here to list the symbols")

@@ -22,6 +22,11 @@ def number(value: float) -> str:
     return "0x" + struct.pack(">d", value).hex().upper()
 
 
+def known_number(value: str) -> float | None:
+    """A float64 that `number` wrote; none where it is a register."""
+    return float(struct.unpack(">d", bytes.fromhex(value[2:]))[0]) if value.startswith("0x") else None
+
+
 class Routine:
     """One function in the making; values are the names of its registers."""
 

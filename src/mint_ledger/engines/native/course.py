@@ -118,9 +118,9 @@ class Course:
     def _watching(self) -> int | None:
         """The piece that does nothing but settle always, if there is one."""
         for piece in self.pieces:
-            match piece.statements:
-                case (st.Settle(always=True),):
-                    return piece.number
+            first, *others = piece.statements
+            if isinstance(first, st.Settle) and first.always and not others:
+                return piece.number
         return None
 
     def _piece(self, piece: Piece) -> None:

@@ -6,8 +6,10 @@ for floors they go through integers; powers of two are made as bit patterns.
 
 from __future__ import annotations
 
+import math
+
 from mint_ledger.engines.native import machine
-from mint_ledger.engines.native.assembly import Routine, number
+from mint_ledger.engines.native.assembly import Routine, known_number, number
 
 ZERO, ONE = number(0.0), number(1.0)
 TWO_TO_52 = number(2.0**52)
@@ -51,19 +53,20 @@ def plus_zero(r: Routine, a: str) -> str:
 
 def compared(r: Routine, op: str, a: str, b: str) -> str:
     """A flag; only != holds where one of them is no number."""
-    if op in ("==", "!=") and a in r.read and b.startswith("0x"):
-        return _is_constant(r, a, int(b, 16), "eq" if op == "==" else "ne")
+    known = known_number(b)
+    if op in ("==", "!=") and a in r.read and known is not None and not math.isnan(known):
+        return _is_constant(r, a, known, "eq" if op == "==" else "ne")
     names = {"<": "olt", "<=": "ole", ">": "ogt", ">=": "oge", "==": "oeq", "!=": "une"}
     return r.let(f"fcmp {names[op]} double {a}, {b}")
 
 
-def _is_constant(r: Routine, a: str, wanted: int, word: str) -> str:
+def _is_constant(r: Routine, a: str, wanted: float, word: str) -> str:
     """Whether what was read from memory is a number (or is not), by the bits as they are read."""
     bits = r.let(f"bitcast double {a} to i64")
     if wanted == 0 and a not in r.flags:
         # 0 but for the sign, which a flag has not.
         bits = r.let(f"shl i64 {bits}, 1")
-    return r.let(f"icmp {word} i64 {bits}, {wanted}")
+    return r.let(f"icmp {word} i64 {bits}, {int(number(wanted + 0.0), 16)}")
 
 
 def chosen(r: Routine, flag: str, a: str, b: str) -> str:

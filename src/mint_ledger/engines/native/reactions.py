@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from mint_ledger.engines.native import operations as op
+from mint_ledger.engines.native.accounts import spend
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine
 from mint_ledger.engines.native.context import EVENT_SIZE, item, load, store
 from mint_ledger.engines.native.expressions import has_ended, leave_unless_going
 from mint_ledger.engines.native.module import Body, Module
 from mint_ledger.engines.native.turning import current_step
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH, PHASES
+from mint_ledger.facts.watching import idle_rounds
 from mint_ledger.program import parts
 
 
@@ -16,8 +18,12 @@ def settle_routines(module: Module, watching: int | None) -> None:
     """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues.
 
     `watching` is the piece of a step that does nothing but settle always: where its wake is in a later step than the
-    next, conditions are as they were when they were last watched.
+    next, conditions are as they were when they were last watched. Then this is only counted.
     """
+    watched = (parts.WATCH, parts.WATCH_GONE)
+    idle = {name: idle_rounds(module.program.procedures[name].body) for name in watched}
+    if None in idle.values():
+        watching = None
     r = Routine(f"i32 @settle({MACHINE_ARGUMENTS}, double %cause, double %actor, i1 %always)", "ret i32 2")
     body = Body(module, r)
     over, going = r.label(), r.label()
@@ -39,6 +45,7 @@ def settle_routines(module: Module, watching: int | None) -> None:
         same, changed = r.label(), r.label()
         r.fork(r.let(f"and i1 {r.let(f'xor i1 {raised}, true')}, {_is_as_watched(body, watching)}"), same, changed)
         r.place(same)
+        spend(body, str(sum(idle[name] or 0 for name in watched)))
         store(r, "dirty", "0")
         r.leave("i32 0")
         r.place(changed)
@@ -48,9 +55,16 @@ def settle_routines(module: Module, watching: int | None) -> None:
     _handle(module, r, HIT, start, end)
     for name, phases in ((parts.WATCH, (CONDITION,)), (parts.WATCH_GONE, (GONE, CUE))):
         routine = module.routine(name)
-        again = "true" if watching is None else r.let(f"xor i1 {_is_as_watched(body, watching)}, true")
-        with r.when(again):
-            leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
+        watch, after = r.label(), r.label()
+        if watching is not None:
+            same = r.label()
+            r.fork(_is_as_watched(body, watching), same, watch)
+            r.place(same)
+            spend(body, str(idle[name]))
+            r.go(after)
+        r.place(watch)
+        leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
+        r.place(after)
         end = load(r, "event_count")
         store(r, "mark", end)
         for phase in phases:
