@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import operator
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from mint_ledger.engines.native import operations as op
@@ -61,6 +62,46 @@ def _all(body: Body, items: tuple[ex.Expr, ...], *, stop_at: bool) -> str:
         r.do(f"store i1 {'false' if stop_at else 'true'}, ptr {cell}")
     r.place(done)
     return r.let(f"load i1, ptr {cell}")
+
+
+def is_plain(body: Body, e: ex.Expr) -> bool:
+    """Whether it takes less to work an expression out than to guess which way it goes; it cannot fail."""
+    match e:
+        case ex.Constant() | ex.Dial() | ex.Local():
+            return True
+        case ex.Compare() | ex.Binary("+" | "-" | "*"):
+            return is_plain(body, e.left) and is_plain(body, e.right)
+        case ex.And() | ex.Or():
+            return all(is_plain(body, item) for item in e.items)
+        case ex.Unary("not", value):
+            return is_plain(body, value)
+        case ex.Checked(value):
+            # A flag is always finite.
+            return isinstance(value, FLAGS) and is_plain(body, value)
+        case ex.At():
+            return is_plain(body, e.entity)
+        case ex.Read():
+            return body.module.account(e.column).flow_columns is None and is_plain(body, e.entity)
+        case _:
+            return False
+
+
+def plain_flag(body: Body, e: ex.Expr) -> str:
+    """Whether a plain expression holds, all parts of it asked."""
+    r = body.r
+    match e:
+        case ex.And() | ex.Or():
+            flags = [plain_flag(body, item) for item in e.items]
+            word, flag = ("and", "true") if isinstance(e, ex.And) else ("or", "false")
+            for other in flags:
+                flag = r.let(f"{word} i1 {flag}, {other}")
+            return flag
+        case ex.Unary("not", value):
+            return r.let(f"xor i1 {plain_flag(body, value)}, true")
+        case ex.Checked(value):
+            return plain_flag(body, value)
+        case _:
+            return condition(body, e)
 
 
 def _constant(_: Body, e: ex.Constant) -> str:
@@ -289,36 +330,59 @@ def _fold(body: Body, e: ex.Fold) -> str:
     if e.op == "nth":
         return _nth(body, e)
     r = body.r
-    empty = {"all": op.ONE, "argmin": number(-1.0), "argmax": number(-1.0)}.get(e.op, op.ZERO)
+    if e.op in ("any", "all", "count"):
+        counted = r.cell("i64", None)
+        r.do(f"store i64 0, ptr {counted}")
+        with _folded(body, e) as taken:
+            flag = taken if e.op == "count" else condition(body, e.body)
+            if e.op != "count":
+                wanted = flag if e.op == "any" else r.let(f"xor i1 {flag}, true")
+                flag = r.let(f"and i1 {taken}, {wanted}")
+            more = r.let(f"zext i1 {flag} to i64")
+            so_far = r.let(f"load i64, ptr {counted}")
+            r.do(f"store i64 {r.let(f'add i64 {so_far}, {more}')}, ptr {counted}")
+        total = r.let(f"load i64, ptr {counted}")
+        if e.op == "count":
+            return r.let(f"sitofp i64 {total} to double")
+        return op.flag_value(r, r.let(f"icmp {'ne' if e.op == 'any' else 'eq'} i64 {total}, 0"))
     result, best, found = r.cell("double", None), r.cell("double", None), r.cell("i1", None)
-    body.store(empty, result)
+    body.store(number(-1.0) if e.op in ("argmin", "argmax") else op.ZERO, result)
     body.store(op.ZERO, best)
     r.do(f"store i1 false, ptr {found}")
-    with body.each(e.ranges, e.local):
-        with r.when(condition(body, e.where)):
-            _fold_in(body, e, result, best, found)
+    with _folded(body, e) as taken:
+        _fold_in(body, e, result, best, found, taken)
     return body.load(result)
 
 
-def _fold_in(body: Body, e: ex.Fold, result: str, best: str, found: str) -> None:
+@contextmanager
+def _folded(body: Body, e: ex.Fold) -> Iterator[str]:
+    """Go over the entities of a fold; gives a flag whether one counts, for whom all the same is done without a branch
+    where that costs little: who is there is hard to guess."""
     r = body.r
-    if e.op in ("any", "all"):
-        flag = condition(body, e.body)
-        wanted = flag if e.op == "any" else r.let(f"xor i1 {flag}, true")
-        with r.when(wanted):
-            body.store(op.ONE if e.op == "any" else op.ZERO, result)
-        return
+    with body.each(e.ranges, e.local):
+        if is_plain(body, e.where) and is_plain(body, e.body):
+            yield plain_flag(body, e.where)
+        else:
+            with r.when(condition(body, e.where)):
+                yield "true"
+
+
+def _fold_in(body: Body, e: ex.Fold, result: str, best: str, found: str, taken: str) -> None:
+    r = body.r
+    so_far = body.load(result)
     value = expression(body, e.body)
-    if e.op in ("sum", "count"):
-        body.store(op.add(r, body.load(result), value if e.op == "sum" else op.ONE), result)
+    if e.op == "sum":
+        body.store(op.chosen(r, taken, op.add(r, so_far, value), so_far), result)
         return
     sign = number(1.0 if e.op in ("min", "argmin") else -1.0)
     less = op.compared(r, "<", op.mul(r, value, sign), op.mul(r, body.load(best), sign))
     first = r.let(f"xor i1 {r.let(f'load i1, ptr {found}')}, true")
-    with r.when(r.let(f"or i1 {less}, {first}")):
-        r.do(f"store i1 true, ptr {found}")
-        body.store(value, best)
-        body.store(value if e.op in ("min", "max") else body.load(body.local(e.local)), result)
+    better = r.let(f"and i1 {taken}, {r.let(f'or i1 {less}, {first}')}")
+    known = r.let(f"or i1 {better}, {r.let(f'load i1, ptr {found}')}")
+    r.do(f"store i1 {known}, ptr {found}")
+    body.store(op.chosen(r, better, value, body.load(best)), best)
+    chosen = value if e.op in ("min", "max") else body.load(body.local(e.local))
+    body.store(op.chosen(r, better, chosen, so_far), result)
 
 
 def _nth(body: Body, e: ex.Fold) -> str:

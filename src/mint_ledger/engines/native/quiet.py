@@ -18,7 +18,7 @@ from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Ro
 from mint_ledger.engines.native.context import load, store
 from mint_ledger.engines.native.expressions import condition, entity_number, expression, safe_place, worth
 from mint_ledger.engines.native.module import Looks, Module, flow_key
-from mint_ledger.engines.native.statements import is_present
+from mint_ledger.engines.native.statements import is_concerned
 from mint_ledger.engines.native.turning import (
     NEVER,
     UNKNOWN,
@@ -238,7 +238,7 @@ def _each(q: Quiet, s: st.Each, procedure: str) -> None:
         else:
             with q.each(s.ranges, s.local, present=True) as (entity, after, end):
                 there = r.label()
-                r.fork(is_present(q, entity, s.ranges), there, after)
+                r.fork(is_concerned(q, s, entity), there, after)
                 r.place(there)
                 quiet_block(q, s.body, end, procedure)
 

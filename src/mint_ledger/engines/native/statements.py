@@ -20,7 +20,9 @@ from mint_ledger.engines.native.expressions import (
     entity_number,
     expression,
     has_ended,
+    is_plain,
     leave_unless_going,
+    plain_flag,
     safe_place,
     whole_of,
 )
@@ -35,6 +37,7 @@ from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Ranges
 from mint_ledger.program.row import MAX_VALUES
+from mint_ledger.program.walking import nodes
 
 MANY_PARTS = 40
 
@@ -223,7 +226,7 @@ def _rounds(body: Body, s: st.Each, exits: Exits) -> None:
     with body.each(s.ranges, s.local, present=True) as (entity, after, end):
         now = r.label()
         if there is None:
-            r.fork(is_present(body, entity, s.ranges), now, after)
+            r.fork(is_concerned(body, s, entity), now, after)
         else:
             was = r.let(f"trunc i8 {r.let(f'load i8, ptr {_seat(body, s, there, entity)}')} to i1")
             r.fork(r.let(f"and i1 {was}, {is_present(body, entity, s.ranges)}"), now, after)
@@ -250,6 +253,21 @@ def is_present(body: Body, entity: str, ranges: Ranges) -> str:
     if body.looked_at is not None:
         body.looked_at.setdefault(column.base, set()).update(ranges)
     return op.is_true(body.r, body.load_flag(body.slot_at(column.offset, entity)))
+
+
+def is_concerned(body: Body, s: st.Each, entity: str) -> str:
+    """Whether an entity of a loop is there, and what its round asks first holds: it does nothing else."""
+    flag = is_present(body, entity, s.ranges)
+    if len(s.body) == 1 and isinstance(s.body[0], st.If) and not s.body[0].other:
+        first = s.body[0].condition
+        while isinstance(first, ex.And) and first.items and not is_plain(body, first):
+            first = first.items[0]
+        # Other locals may move with time, which a quiet routine has to ask for.
+        stands = all(node.index == s.local for node in nodes(first) if isinstance(node, ex.Local))
+        if stands and is_plain(body, first):
+            # Asked before who is there: it holds for few of them, and so is easy to guess.
+            flag = body.r.let(f"and i1 {plain_flag(body, first)}, {flag}")
+    return flag
 
 
 def _draw(body: Body, s: st.Draw, _: Exits) -> None:
@@ -359,4 +377,4 @@ _LOWERING: dict[type, Callable[[Body, Any, Exits], None]] = {
     st.Finish: _finish,
 }
 
-__all__ = ["Exits", "arithmetic_text", "block", "is_present", "lower_procedure"]
+__all__ = ["Exits", "arithmetic_text", "block", "is_concerned", "lower_procedure"]
