@@ -250,3 +250,33 @@ def test_a_run_that_stops_is_told_by_either_engine() -> None:
     for engine in ("native", "reference"):
         with pytest.raises(mint.RunStopped, match="division by zero"):
             game.run(engine=engine)  # type: ignore[arg-type]
+
+
+ANTS = """
+clock: {step: 0.5, limit: 4}
+stats: {many: 0, all_in_all: 0, least: 0, most: 0, some: 0, every: 0}
+kinds: {ant: {copies: 5, stats: {h: {start: 1, min: -9}}, gone_if: h <= 0}}
+rules:
+  - {name: grow, when: start, do: ["ant[2].h = 2", "ant[3].h = 3", "ant[4].h = 4", "ant[5].h = 5"]}
+  - {name: bite, when: {every: 1.5}, do: [{each: ant, do: [ant.h -= 3]}]}
+  - name: look
+    when: {every: 1}
+    do:
+      - many = count(ant)
+      - all_in_all = total(ant.h)
+      - least = lowest(ant.h)
+      - most = highest(ant.h)
+      - some = any(ant.h < 2)
+      - every = all(ant.h < 2)
+"""
+
+
+@pytest.mark.parametrize("engine", ["reference", "native"])
+def test_those_who_left_are_not_counted(engine: str) -> None:
+    """1, 2, 3, 4 and 5; three less after 1.5 s, when the first three leave; and none from 3 s on."""
+    game = mint.loads(ANTS)
+    journal = game.run(engine=engine).journal  # type: ignore[arg-type]
+    looks = journal[journal["cause"] == "look"]
+    found = [looks.loc[looks["time"] == time, "after"].tolist() for time in (1, 2, 3, 4)]
+    assert found == [[5, 15, 1, 5, 1, 0], [2, 3, 1, 2, 1, 0], [0, 0, 0, 0, 0, 1], [0, 0, 0, 0, 0, 1]]
+    assert_same(game.lowered, None, runs=(0,))
