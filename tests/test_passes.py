@@ -35,6 +35,8 @@ RECOGNISERS = {
     ("dice.py", "_block"): "all others stay as they are",
     ("dice.py", "_throw"): "all others stay as they are",
     ("dice.py", "_number"): "all others have no value that is known",
+    ("expressions.py", "is_plain"): "all others may fail or take long, and are asked as they stand",
+    ("expressions.py", "plain_flag"): "all others are asked as conditions",
     ("expressions.py", "whole_of"): "all others are not known to be whole, and are worked out as numbers",
     ("engine.py", "_horizon"): "with any other limit no last step is known",
 }

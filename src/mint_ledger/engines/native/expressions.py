@@ -79,7 +79,8 @@ def is_plain(body: Body, e: ex.Expr) -> bool:
             # A flag is always finite.
             return isinstance(value, FLAGS) and is_plain(body, value)
         case ex.At():
-            return is_plain(body, e.entity)
+            # The step moves, which a quiet routine has to ask for.
+            return e.column.base != body.module.step and is_plain(body, e.entity)
         case ex.Read():
             return body.module.account(e.column).flow_columns is None and is_plain(body, e.entity)
         case _:
