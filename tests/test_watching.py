@@ -9,7 +9,9 @@ import mint_ledger as mint
 from mint_ledger.engines.native.context import SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import NativePlayer, make_code
 from mint_ledger.facts.watching import idle_rounds
+from mint_ledger.program import expressions as ex
 from mint_ledger.program import parts
+from mint_ledger.program import statements as st
 
 BAKERY = """
 clock: {{step: 0.5, limit: 20}}
@@ -81,6 +83,16 @@ def test_what_is_not_watched_is_counted_as_work_all_the_same() -> None:
     assert idle_rounds(program.procedures[parts.WATCH].body) == 100
     assert idle_rounds(program.procedures[parts.WATCH_GONE].body) == 100
     assert_same(game.lowered, None, runs=(0,))
+
+
+def test_work_that_depends_on_the_state_is_not_known() -> None:
+    inner = st.Each(1, ((0, 4),), (st.Leave("each"),))
+    call = st.Call(parts.WATCH, ())
+    assert idle_rounds((st.Each(0, ((0, 3), (5, 2)), (st.Let(2, ex.ONE),)), st.Let(3, ex.ONE))) == 5
+    assert idle_rounds((st.Each(0, ((0, 3),), (inner,)),)) is None
+    assert idle_rounds((st.Each(0, (), (), ex.ONE),)) is None
+    assert idle_rounds((call,)) is None
+    assert idle_rounds((st.Each(0, ((0, 3),), (st.If(ex.ONE, (call,)),)),)) == 3
 
 
 def test_conditions_that_ask_for_all_others_are_the_same_in_both_engines() -> None:

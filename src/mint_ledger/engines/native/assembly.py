@@ -147,3 +147,8 @@ class Routine:
         assert not self._open, self.head
         fail = ["fail:", *(f"  {line}" for line in self._fail.split("\n"))] if self.fails else []
         return "\n".join([f"define internal {self.head} {{", "entry:", *self._cells, *self._lines, *fail, "}"])
+
+
+def wake_address(r: Routine, place: int | str) -> str:
+    """Where one of the numbers behind `%w` is; see `wakes`."""
+    return r.let(f"getelementptr i64, ptr %w, i64 {place}")

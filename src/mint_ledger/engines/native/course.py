@@ -17,7 +17,14 @@ from mint_ledger.engines.native.accounts import (
     open_flow,
     row_function,
 )
-from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, SECOND_MOSTLY, Routine, number
+from mint_ledger.engines.native.assembly import (
+    MACHINE_ARGUMENTS,
+    PASSED_ON,
+    SECOND_MOSTLY,
+    Routine,
+    number,
+    wake_address,
+)
 from mint_ledger.engines.native.batch import COUNTED, batch_routines
 from mint_ledger.engines.native.chance import uniform_function
 from mint_ledger.engines.native.context import (
@@ -33,7 +40,7 @@ from mint_ledger.engines.native.reactions import settle_routines
 from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
-from mint_ledger.engines.native.wakes import MANY_PIECES, Group, Wakes, lesser, wake_address
+from mint_ledger.engines.native.wakes import MANY_PIECES, Group, Wakes, lesser
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
@@ -286,7 +293,7 @@ class Course:
 
     def _do_piece(self, body: Body, number_: int, routine: str, quiet: str, *, settles: bool) -> None:
         r = body.r
-        wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
+        wake = wake_address(r, number_)
         with r.when_any(self._is_due(r, wake, settles=settles), self._mostly):
             if number_ in self._only_settle:
                 with r.when(self._wants_settling(r, quiet, wake)):
@@ -328,14 +335,14 @@ class Course:
 
     def _do_piece_apart(self, body: Body, number_: int, *, settles: bool) -> None:
         """A piece among many: in a routine of its own, so that the step's own does not grow too long to compile."""
-        wake = body.r.let(f"getelementptr i64, ptr %w, i64 {number_}")
+        wake = wake_address(body.r, number_)
         with body.r.when_any(self._is_due(body.r, wake, settles=settles)):
             routine = f"@turn{number_}"
             given = f"{PASSED_ON}, i64 %k, ptr {self._pending}"
             leave_unless_going(body.r, body.r.let(f"call i32 {routine}({given})"))
         r = Routine(f"i32 {routine}({MACHINE_ARGUMENTS}, i64 %k, ptr noalias %pending)", "ret i32 2")
         kept, self._pending = self._pending, "%pending"
-        wake = r.let(f"getelementptr i64, ptr %w, i64 {number_}")
+        wake = wake_address(r, number_)
         self._carry_out(Body(self.module, r), number_, f"@piece{number_}", f"@quiet{number_}", wake)
         r.leave("i32 0")
         self._pending = kept
@@ -344,7 +351,7 @@ class Course:
     def _ask_at_times(self, r: Routine, number_: int, quiet: str, wake: str) -> None:
         """When a piece with a long question matters next. If it mattered in every step for long, it is likely to go on
         so, and to ask costs about as much as to do: it is asked in some steps only, and carried out in the others."""
-        streak = r.let(f"getelementptr i64, ptr %w, i64 {self.wakes.streaks + number_}")
+        streak = wake_address(r, self.wakes.streaks + number_)
         so_far = r.let(f"load i64, ptr {streak}")
         following = r.let("add i64 %k, 1")
         r.do(f"store i64 {following}, ptr {wake}")
@@ -374,7 +381,7 @@ class Course:
         r.do(f"call void @llvm.memcpy.p0.p0.i64(ptr %s, ptr {load(r, 'opening')}, i64 {8 * size}, i1 false)")
         r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.wakes.size}, i1 false)")
         for (_, room), place in module.empty_seats.items():
-            r.do(f"store i64 {room}, ptr {r.let(f'getelementptr i64, ptr %w, i64 {place}')}")
+            r.do(f"store i64 {room}, ptr {wake_address(r, place)}")
         for name in ("row_count", "visited", "soonest", "others", "work"):
             store(r, name, "0")
         store(r, "dirty", "0")

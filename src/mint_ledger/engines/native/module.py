@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
-from mint_ledger.engines.native.assembly import Routine
+from mint_ledger.engines.native.assembly import Routine, wake_address
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
@@ -270,7 +270,7 @@ class Body:
                 if not any(0 <= int(index) - first < count for first, count in looks[part]):
                     continue
                 may_be_any = True
-            address = self.r.let(f"getelementptr i64, ptr %w, i64 {part}")
+            address = wake_address(self.r, part)
             wake = "0"
             bit = self.module.mark_bits[part]
             if may_be_any:
@@ -285,7 +285,7 @@ class Body:
                     possible.append(self.r.let(f"select i1 {concerned}, i64 {bit}, i64 0"))
             self.r.do(f"store i64 {wake}, ptr {address}")
         if certain or len(possible) > 1:
-            address = self.r.let(f"getelementptr i64, ptr %w, i64 {self.module.marked}")
+            address = wake_address(self.r, self.module.marked)
             bits = self.r.let(f"or i64 {self.r.let(f'load i64, ptr {address}')}, {certain}")
             for some in possible[1:]:
                 bits = self.r.let(f"or i64 {bits}, {some}")
@@ -319,7 +319,7 @@ class Body:
         place = self.module.empty_seats.get(ranges[-1]) if ranges else None
         if place is None:
             return str(total)
-        empty = self.r.let(f"load i64, ptr {self.r.let(f'getelementptr i64, ptr %w, i64 {place}')}")
+        empty = self.r.let(f"load i64, ptr {wake_address(self.r, place)}")
         return self.r.let(f"sub i64 {total}, {empty}")
 
     @contextmanager

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import spend
-from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, wake_address
 from mint_ledger.engines.native.context import EVENT_SIZE, item, load, store
 from mint_ledger.engines.native.expressions import has_ended, leave_unless_going
 from mint_ledger.engines.native.module import Body, Module
@@ -82,7 +82,7 @@ def settle_routines(module: Module, watching: int | None) -> None:
 
 def _is_as_watched(body: Body, watching: int) -> str:
     r = body.r
-    wake = r.let(f"load i64, ptr {r.let(f'getelementptr i64, ptr %w, i64 {watching}')}")
+    wake = r.let(f"load i64, ptr {wake_address(r, watching)}")
     return r.let(f"icmp sgt i64 {wake}, {r.let(f'add i64 {current_step(body)}, 1')}")
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, wake_address
 from mint_ledger.engines.native.context import load, store
 from mint_ledger.engines.native.expressions import leave_unless_going
 from mint_ledger.engines.native.module import Body, Module
@@ -75,7 +75,7 @@ def _rounds(piece: int) -> str:
     nothing else matters; says `ALONE` where the run goes on so, `NOTHING` where the next step wants all of it."""
     r = Routine(f"i32 @rounds({MACHINE_ARGUMENTS}, i64 %now, i64 %until)", "ret i32 2")
     nothing, enter, head, one, many, round_, out = (r.label() for _ in range(7))
-    wake = r.let(f"getelementptr i64, ptr %w, i64 {piece}")
+    wake = wake_address(r, piece)
     others = load(r, "others")
     flag = r.let(f"icmp sgt i64 {r.let(f'load i64, ptr {wake}')}, %now")
     settled = r.let(f"icmp eq i64 {load(r, 'dirty')}, 0")

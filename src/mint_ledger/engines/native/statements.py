@@ -12,7 +12,7 @@ from typing import Any
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import account_number, look_at_one, spend, write_row
-from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number, wake_address
 from mint_ledger.engines.native.context import EVENT_SIZE, EVENT_VALUES, item, load, store
 from mint_ledger.engines.native.expressions import (
     call_procedure,
@@ -166,7 +166,7 @@ def _take_seat(body: Body, e: ex.Expr, index: str, value: str) -> None:
             if runs is not None and not any(low < first + count and first < low + n for low, n in runs):
                 continue
             with r.when(body.inside(index, first, count)):
-                address = r.let(f"getelementptr i64, ptr %w, i64 {place}")
+                address = wake_address(r, place)
                 known = r.let(f"load i64, ptr {address}")
                 behind = r.let(f"sub i64 {first + count - 1}, {index}")
                 fewer = r.let(f"icmp slt i64 {behind}, {known}")

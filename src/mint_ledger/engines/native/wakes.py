@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 
-from mint_ledger.engines.native.assembly import Routine
+from mint_ledger.engines.native.assembly import Routine, wake_address
 from mint_ledger.engines.native.module import Body
 from mint_ledger.engines.native.turning import NEVER
 from mint_ledger.facts.pieces import Piece
@@ -128,11 +128,6 @@ class Wakes:
             wake = _wake(r, r.let(f"add i64 {index}, {group.first}"))
             r.do(f"store i64 {lesser(r, wake, r.let(f'load i64, ptr {least}'))}, ptr {least}")
         return r.let(f"load i64, ptr {least}")
-
-
-def wake_address(r: Routine, place: int | str) -> str:
-    """Where one of the numbers is."""
-    return r.let(f"getelementptr i64, ptr %w, i64 {place}")
 
 
 def _wake(r: Routine, place: int | str) -> str:
