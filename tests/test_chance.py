@@ -5,7 +5,9 @@ import pytest
 from scipy import stats
 
 import mint_ledger as mint
-from mint_ledger.chance.philox import philox, uniform
+from mint_ledger.chance.philox import philox, place_hash, uniform
+from mint_ledger.engines.native.engine import NativePlayer, make_code
+from mint_ledger.program.row import WHATS
 
 N = 4000
 
@@ -97,8 +99,6 @@ def test_a_branch_that_is_not_taken_never_draws() -> None:
 
 
 def _place(title: str, call: int) -> int:
-    from mint_ledger.chance.philox import place_hash
-
     return place_hash("", f"rule {title}", str(call))
 
 
@@ -128,3 +128,43 @@ def test_runs_and_seeds_differ_and_repeat() -> None:
     closings = {(seed, run): game.run(seed, run=run).statement("a").closing for seed in (1, 2) for run in (0, 1)}
     assert len(set(closings.values())) > 1
     assert closings[2, 1] == game.run(2, run=1).statement("a").closing
+
+
+AHEAD = """
+title: Draws ahead
+clock: {unit: turn, limit: 150}
+stats: {out: 0, coin: 0, rare: 0}
+kinds:
+  cart: {copies: 3, stats: {load: 0}, rules: [{name: loads, when: {every: 1}, do: ["load = between(0, 1)"]}]}
+  bird: {copies: 9, stats: {sung: 0}, rules: [{name: sings, when: {every: 7}, do: ["sung = between(0, 1)"]}]}
+rules:
+  - {name: draws, when: {every: 1}, do: ["out = between(0, 1)", "coin = 1 if chance(0.5) else 0"]}
+  - {name: seldom, when: {every: 40}, do: ["rare = between(0, 1)"]}
+"""
+
+
+@pytest.mark.parametrize("thorough", [False, True])
+@pytest.mark.parametrize(("seed", "run"), [(1, 0), (2**63 - 1, 7), (-5, 2**31 - 1), (12345678901234, 2**32 - 1)])
+def test_draws_that_are_made_ahead_are_those_of_their_place(seed: int, run: int, thorough: bool) -> None:
+    """What machine code posts is, draw by draw, what Philox in plain Python gives, of which the published answers are
+    known; of few copies and of many, of what draws often and seldom."""
+    game = mint.loads(AHEAD)
+    player = NativePlayer(make_code(game.lowered.program, thorough=thorough), seed=seed)
+    # Runs before leave nothing behind; and draws go on where a run was interrupted.
+    player.play(0 if run else 1)
+    player.play(run, until_step=20)
+    player.go_on(10**6)
+    interrupted = player.state.copy()
+    rows = [row for row in player.journal(run) if WHATS[int(row.what)] == "posting"]
+    assert player.state.tobytes() == interrupted.tobytes()
+    for kind, rule, copies, every in (("cart", "loads", 3, 1), ("bird", "sings", 9, 7)):
+        place = place_hash(kind, kind, f"rule {rule}", "1")
+        for copy in range(1, copies + 1):
+            entity = game.lowered.program.cast.members[kind].first + copy - 1
+            after = [row.after for row in rows if row.entity == entity]
+            assert after == [uniform(seed, place, run, copy, k, 0) for k in range(1, 150 // every + 1)]
+    first, second = _place("draws", 1), _place("draws", 2)
+    out, coin, rare = ([row.after for row in rows if row.entity == 0 and row.stat == stat] for stat in range(3))
+    assert out == [uniform(seed, first, run, 1, k, 0) for k in range(1, 151)]
+    assert coin == [float(uniform(seed, second, run, 1, k, 0) < 0.5) for k in range(1, 151)]
+    assert rare == [uniform(seed, _place("seldom", 1), run, 1, k, 0) for k in (1, 2, 3)]

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from mint_ledger.engines.native.alike import FEWEST, shared
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, WEIGHTS
+from mint_ledger.engines.native.chance import DRAW_DECLARED, ahead_text
 from mint_ledger.engines.native.course import Course
 from mint_ledger.engines.native.machine import llvm, target_machine
 from mint_ledger.engines.native.module import Module, arithmetic_routine
@@ -44,13 +45,13 @@ def module_text(program: Program, scripts: Sequence[Handle] = (), *, thorough: b
         for name in sorted(module.arithmetic)
     ]
     routines = shared(module.routines, FEWEST["thorough" if thorough else "quick"])
-    parts = [*INTRINSICS, *declared, *module.table_text(), *routines, *entries, *WEIGHTS]
-    return "\n".join(parts), course.wakes.size
+    parts = [*INTRINSICS, *declared, DRAW_DECLARED, *module.table_text(), *routines, *entries, *WEIGHTS]
+    return "\n".join(parts), course.ahead.size
 
 
 def arithmetic_module() -> str:
     """The module of the functions that all games share."""
-    return "\n".join([*INTRINSICS, *bit_functions(), arithmetic_text(), *WEIGHTS])
+    return "\n".join([*INTRINSICS, *bit_functions(), arithmetic_text(), ahead_text(), *WEIGHTS])
 
 
 def object_code(text: str, *, thorough: bool) -> bytes:

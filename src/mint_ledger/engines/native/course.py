@@ -26,7 +26,7 @@ from mint_ledger.engines.native.assembly import (
     wake_address,
 )
 from mint_ledger.engines.native.batch import COUNTED, batch_routines
-from mint_ledger.engines.native.chance import uniform_function
+from mint_ledger.engines.native.chance import DrawsAhead, uniform_function
 from mint_ledger.engines.native.context import (
     SKIP_STEPS,
     item,
@@ -114,6 +114,8 @@ class Course:
         self._rounds = find_rounds(module, self.pieces)
         if self._rounds is not None:
             self.wakes.group(apart=self._rounds.piece)
+        self.ahead = DrawsAhead(module.program.layout.columns, self.wakes.size)
+        module.draws_ahead = self.ahead.places
         module.marked, module.mark_bits = self.wakes.marked, self.wakes.bits
         texts = {text[: text.index("(")].split()[-1]: text for text in module.routines}
         in_turns = module.program.clock.unit == "turn"
@@ -379,7 +381,7 @@ class Course:
         body = Body(module, r)
         size = module.program.layout.size
         r.do(f"call void @llvm.memcpy.p0.p0.i64(ptr %s, ptr {load(r, 'opening')}, i64 {8 * size}, i1 false)")
-        r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.wakes.size}, i1 false)")
+        r.do(f"call void @llvm.memset.p0.i64(ptr %w, i8 0, i64 {8 * self.ahead.ends}, i1 false)")
         for (_, room), place in module.empty_seats.items():
             r.do(f"store i64 {room}, ptr {wake_address(r, place)}")
         for name in ("row_count", "visited", "soonest", "others", "work"):

@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from mint_ledger.engines.native.assembly import Routine, wake_address
+from mint_ledger.engines.native.chance import Ahead
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
@@ -124,6 +125,8 @@ class Module(Library):
         self.too_long: set[str] = set()
         # The procedures that one piece of a step alone carries out.
         self.only_in: dict[Handle, int] = {}
+        # Where draws are kept that were made ahead, by the base of their column of counts.
+        self.draws_ahead: dict[int, Ahead] = {}
 
     def procedure(self, callee: Handle | str) -> Procedure:
         """A procedure by its handle, a function of arithmetic by its name."""
