@@ -77,7 +77,7 @@ class NativeCode:
         self.pieces = pieces
         self.thorough = thorough
         self.was_kept = was_kept
-        self._machine = _linked(code, arithmetic_code())
+        self._machine = _linked(code, arithmetic_code(thorough=thorough))
         state = [ctypes.c_void_p] * 4
         self.open = ctypes.CFUNCTYPE(ctypes.c_int32, *state)(self._machine.address("mint_open"))
         self.go = ctypes.CFUNCTYPE(ctypes.c_int32, *state, ctypes.c_int64)(self._machine.address("mint_go"))
@@ -98,14 +98,16 @@ def _linked(code: bytes, shared: bytes) -> Machine:
 
 
 @cache
-def arithmetic_code() -> bytes:
-    """The machine code of the functions that all games share; made once on each machine."""
-    key = hashlib.sha256(f"{machine_key()} arithmetic ".encode() + Path(arithmetic.__file__).read_bytes()).hexdigest()
+def arithmetic_code(*, thorough: bool) -> bytes:
+    """The machine code of what all games share; made once on each machine, and thoroughly for the first game that is
+    compiled so."""
+    what = f"{machine_key()} arithmetic, {_sort(thorough=thorough)} "
+    key = hashlib.sha256(what.encode() + Path(arithmetic.__file__).read_bytes()).hexdigest()
     code = load_entry(key)
     if code is None:
         from mint_ledger.engines.native.compiling import arithmetic_module, object_code
 
-        code = object_code(arithmetic_module(), thorough=True)
+        code = object_code(arithmetic_module(), thorough=thorough)
         save_entry(key, code)
     return code
 
