@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy import stats
@@ -7,7 +9,11 @@ from scipy import stats
 import mint_ledger as mint
 from mint_ledger.chance.philox import philox, place_hash, uniform
 from mint_ledger.engines.native.engine import NativePlayer, make_code
+from mint_ledger.errors import BrokenProgram
 from mint_ledger.program.row import WHATS
+from mint_ledger.program.statements import Draw
+from mint_ledger.program.verify import verify
+from mint_ledger.program.walking import nodes
 
 N = 4000
 
@@ -168,3 +174,21 @@ def test_draws_that_are_made_ahead_are_those_of_their_place(seed: int, run: int,
     assert out == [uniform(seed, first, run, 1, k, 0) for k in range(1, 151)]
     assert coin == [float(uniform(seed, second, run, 1, k, 0) < 0.5) for k in range(1, 151)]
     assert rare == [uniform(seed, _place("seldom", 1), run, 1, k, 0) for k in (1, 2, 3)]
+
+
+def test_draws_that_one_column_counts_stand_at_one_place() -> None:
+    """Draws are kept by their count alone, so a program in which another place is counted there is refused."""
+    program = mint.loads(AHEAD).lowered.program
+    verify(program)
+    (draw,) = {
+        node
+        for p in program.procedures.values()
+        for node in nodes(p.body)
+        if isinstance(node, Draw) and node.count.handle.owner[:2] == ("rules", 1)
+    }
+    moved = replace(draw, places=tuple((first, count, place ^ 1) for first, count, place in draw.places))
+    handle = next(h for h, p in program.procedures.items() if draw in nodes(p.body))
+    procedure = program.procedures[handle]
+    twice = replace(procedure, body=(*procedure.body, moved))
+    with pytest.raises(BrokenProgram, match="draws elsewhere than others"):
+        verify(replace(program, procedures={**program.procedures, handle: twice}))

@@ -50,6 +50,7 @@ class _Verifier:
     columns: dict[int, Column] = field(default_factory=dict)
     accounts: set[int] = field(default_factory=set)
     flows: set[int] = field(default_factory=set)
+    places: dict[int, tuple[tuple[int, int, int], ...]] = field(default_factory=dict)
     raises: dict[Handle, tuple[bool, bool]] = field(default_factory=dict)
 
     def verify(self) -> None:
@@ -161,6 +162,9 @@ class _Verifier:
                 self._column(frame, count)
                 if count.role != "draws":
                     self._broken(frame.owner, f"counts draws in '{count.handle}'")
+                # Machine code keeps draws that it made ahead by their count alone.
+                if self.places.setdefault(count.base, places) != places:
+                    self._broken(frame.owner, f"draws elsewhere than others that '{count.handle}' counts")
                 for first, number, _ in places:
                     if not count.first <= first <= first + number <= count.first + count.count:
                         self._broken(frame.owner, f"draws for entities that '{count.handle}' has no slots for")

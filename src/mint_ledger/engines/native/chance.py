@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from mint_ledger.chance.philox import ROUNDS, TWO_TO_MINUS_53
 from mint_ledger.engines.native import operations as op
-from mint_ledger.engines.native.assembly import Routine, number
+from mint_ledger.engines.native.assembly import FIRST_MOSTLY, Routine, number, wake_address
 from mint_ledger.program.state import Column
 
 _MULTIPLIERS = (0xD2511F53, 0xCD9E8D57)
@@ -110,6 +110,27 @@ def ahead_text() -> str:
     drawn = r.let(f"getelementptr double, ptr %ring, i64 {r.let(f'and i64 %count, {KEPT - 1}')}")
     r.leave(f"double {r.let(f'load double, ptr {drawn}')}")
     return "\n".join((uniform_function(), _uniforms(), r.text().replace("define internal", "define", 1)))
+
+
+def draw_ahead(r: Routine, ahead: Ahead, slot: str, stands_at: tuple[str, str, str, str]) -> str:
+    """A draw (key, run, copy, count) that may have been made ahead; `slot` is the one of its count in the column."""
+    count = stands_at[-1]
+    end = r.let(f"getelementptr i64, ptr {wake_address(r, ahead.end)}, i64 {slot}")
+    ring = r.let(f"getelementptr [{KEPT} x double], ptr {wake_address(r, ahead.ring)}, i64 {slot}")
+    left = r.let(f"sub i64 {r.let(f'load i64, ptr {end}')}, {count}")
+    is_kept = r.let(f"icmp ult i64 {r.let(f'sub i64 {left}, 1')}, {KEPT}")
+    drawn = r.cell("double", None)
+    kept, made, after = r.label(), r.label(), r.label()
+    r.fork(is_kept, kept, made, FIRST_MOSTLY)
+    r.place(kept)
+    place = r.let(f"getelementptr double, ptr {ring}, i64 {r.let(f'and i64 {count}, {KEPT - 1}')}")
+    r.do(f"store double {r.let(f'load double, ptr {place}')}, ptr {drawn}")
+    r.go(after)
+    r.place(made)
+    given = ", ".join(f"i64 {word}" for word in stands_at)
+    r.do(f"store double {r.let(f'call double {DRAW}({given}, ptr {end}, ptr {ring})')}, ptr {drawn}")
+    r.place(after)
+    return r.let(f"load double, ptr {drawn}")
 
 
 def _uniforms() -> str:

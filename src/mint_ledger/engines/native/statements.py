@@ -12,15 +12,8 @@ from typing import Any
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import account_number, look_at_one, spend, write_row
-from mint_ledger.engines.native.assembly import (
-    FIRST_MOSTLY,
-    MACHINE_ARGUMENTS,
-    PASSED_ON,
-    Routine,
-    number,
-    wake_address,
-)
-from mint_ledger.engines.native.chance import DRAW, KEPT, Ahead
+from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number, wake_address
+from mint_ledger.engines.native.chance import draw_ahead
 from mint_ledger.engines.native.context import EVENT_SIZE, EVENT_VALUES, item, load, store
 from mint_ledger.engines.native.expressions import (
     call_procedure,
@@ -298,7 +291,7 @@ def _draw(body: Body, s: st.Draw, _: Exits) -> None:
         drawn = r.let(f"fptosi double {body.load(address)} to i64")
         if ahead is not None:
             slot = r.let(f"sub i64 {who}, {s.count.first}")
-            body.store(_drawn_ahead(r, ahead, slot, (key, load(r, "run"), copy, drawn)), body.local(s.local))
+            body.store(draw_ahead(r, ahead, slot, (key, load(r, "run"), copy, drawn)), body.local(s.local))
         else:
             words = [r.let(f"trunc i64 {word} to i32") for word in (load(r, "run"), copy, drawn, part)]
             given = ", ".join(f"i32 {word}" for word in words)
@@ -306,27 +299,6 @@ def _draw(body: Body, s: st.Draw, _: Exits) -> None:
         r.go(after)
         r.place(next_)
     r.place(after)
-
-
-def _drawn_ahead(r: Routine, ahead: Ahead, slot: str, stands_at: tuple[str, str, str, str]) -> str:
-    """A draw (key, run, copy, count) that may have been made ahead; `slot` is the one of its count in the column."""
-    count = stands_at[-1]
-    end = r.let(f"getelementptr i64, ptr {wake_address(r, ahead.end)}, i64 {slot}")
-    ring = r.let(f"getelementptr [{KEPT} x double], ptr {wake_address(r, ahead.ring)}, i64 {slot}")
-    left = r.let(f"sub i64 {r.let(f'load i64, ptr {end}')}, {count}")
-    is_kept = r.let(f"icmp ult i64 {r.let(f'sub i64 {left}, 1')}, {KEPT}")
-    drawn = r.cell("double", None)
-    kept, made, after = r.label(), r.label(), r.label()
-    r.fork(is_kept, kept, made, FIRST_MOSTLY)
-    r.place(kept)
-    place = r.let(f"getelementptr double, ptr {ring}, i64 {r.let(f'and i64 {count}, {KEPT - 1}')}")
-    r.do(f"store double {r.let(f'load double, ptr {place}')}, ptr {drawn}")
-    r.go(after)
-    r.place(made)
-    given = ", ".join(f"i64 {word}" for word in stands_at)
-    r.do(f"store double {r.let(f'call double {DRAW}({given}, ptr {end}, ptr {ring})')}, ptr {drawn}")
-    r.place(after)
-    return r.let(f"load double, ptr {drawn}")
 
 
 def _note(body: Body, s: st.Note, _: Exits) -> None:
