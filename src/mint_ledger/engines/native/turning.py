@@ -465,18 +465,16 @@ def earliest_due(q: Quiet, start: str) -> None:
 
 
 def due_function() -> str:
-    """`due_step(when, now)`: the first step after `now` in which a time is due; the guess is at most a step off."""
+    """`due_step(when, now)`: the first step after `now` in which a time is due that is not due at `now`; the guess is
+    at most a step off."""
     r = Routine("i64 @due_step(ptr noalias %x, double %when, i64 %now)", "unreachable")
-    whole = r.let(f"icmp ne i64 {load(r, 'is_whole')}, 0")
-    by_second = op.mul(r, "%when", load(r, "steps_per_second"))
-    guess = op.chosen(r, whole, by_second, r.let(f"fdiv double %when, {load(r, 'step_length')}"))
-    low = r.let("sitofp i64 %now to double")
+    guess = op.mul(r, "%when", load(r, "steps_per_second"))
     near, far, away, surely, closer = (r.label() for _ in range(5))
     r.fork(op.compared(r, "<", guess, load(r, "sure_steps")), near, far)
     r.place(near)
     # Where the bound lies well between two steps (and above 0), rounding cannot move it over one; else the steps are
     # tried.
-    bound = op.add(r, op.higher(r, guess, low), load(r, "due_early"))
+    bound = op.add(r, guess, load(r, "due_early"))
     below = r.let(f"fptosi double {bound} to i64")
     past = op.sub(r, bound, r.let(f"sitofp i64 {below} to double"))
     clear = [op.compared(r, ">", past, load(r, "clear_from")), op.compared(r, "<", past, load(r, "clear_to"))]
@@ -493,6 +491,7 @@ def due_function() -> str:
     past_now = r.let(f"icmp sgt i64 {step_number}, {next_}")
     r.leave(f"i64 {r.let(f'select i1 {past_now}, i64 {step_number}, i64 {next_}')}")
     r.place(closer)
+    low = r.let("sitofp i64 %now to double")
     bounded = r.let(f"fptosi double {op.higher(r, guess, low)} to i64")
     cell = r.cell("i64", None)
     first = r.let(f"sub i64 {bounded}, 1")
