@@ -40,7 +40,7 @@ from mint_ledger.engines.native.reactions import settle_routines
 from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
-from mint_ledger.engines.native.wakes import MANY_PIECES, Group, Wakes, lesser
+from mint_ledger.engines.native.wakes import MANY_PIECES, STRETCHES, Group, Wakes, lesser
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
@@ -211,18 +211,15 @@ class Course:
             store(r, name, "0")
 
     def _step(self) -> None:
-        """One step: of each part the pieces that matter in it. Notes when the next step matters."""
-        r = Routine(f"i32 @step({MACHINE_ARGUMENTS}, i64 %k)", "ret i32 2")
+        """`step(k, waits)`: one step, of each part the pieces that matter in it; `waits` says whether something is
+        pending. Notes when the next step matters."""
+        r = Routine(f"i32 @step({MACHINE_ARGUMENTS}, i64 %k, i1 %waits)", "ret i32 2")
         body = Body(self.module, r)
         store(r, "work", "0")
         self._pending = r.cell("i1", None)
-        r.do(f"store i1 {self._is_pending(body)}, ptr {self._pending}")
-        for part in parts.BEFORE_SCRIPT:
-            self._pieces_of_part(body, part)
-        self._do_piece(body, self.wakes.script, "@script", "@quiet_script", settles=True)
-        for part in parts.AFTER_SCRIPT:
-            self._pieces_of_part(body, part)
-        self._do_piece(body, self.wakes.limit, "@limit", "@quiet_limit", settles=True)
+        r.do(f"store i1 %waits, ptr {self._pending}")
+        for stretch in range(len(STRETCHES)):
+            self._stretch(body, stretch)
         with r.when(r.let(f"icmp eq i64 {load(r, 'skips')}, {SKIP_STEPS}")):
             soonest = self._note_soonest(body)
             if self._asks_marked:
@@ -272,22 +269,32 @@ class Course:
         r.leave("void")
         self.module.routines.append(r.text())
 
-    def _pieces_of_part(self, body: Body, part: Handle) -> None:
+    def _stretch(self, body: Body, stretch: int) -> None:
+        """Parts that are quiet in most steps: one look at all pieces, and then at each."""
         r = body.r
+        groups = self.wakes.of_stretch(stretch)
+        if not groups:
+            return
+        with r.when_any(self._due_or_pending(r, groups), self._mostly):
+            for part in STRETCHES[stretch]:
+                self._pieces_of_part(body, part)
+            if stretch == 0:
+                self._do_piece(body, self.wakes.script, "@script", "@quiet_script", settles=True)
+            if stretch == len(STRETCHES) - 1:
+                self._do_piece(body, self.wakes.limit, "@limit", "@quiet_limit", settles=True)
+            self.wakes.look_again(body, groups)
+
+    def _pieces_of_part(self, body: Body, part: Handle) -> None:
         pieces = [piece for piece in self.pieces if piece.part == part]
         if not pieces:
             return
-        # Most parts are quiet in most steps: one look at all pieces, and then at each.
-        groups = self.wakes.of_part(part)
-        with r.when_any(self._due_or_pending(r, groups), self._mostly):
-            self._begin_part(r)
-            for piece in pieces:
-                i = piece.number
-                if len(pieces) > APART:
-                    self._do_piece_apart(body, i, settles=piece.settles)
-                else:
-                    self._do_piece(body, i, f"@piece{i}", f"@quiet{i}", settles=piece.settles)
-            self.wakes.look_again(body, groups)
+        self._begin_part(body.r)
+        for piece in pieces:
+            i = piece.number
+            if len(pieces) > APART:
+                self._do_piece_apart(body, i, settles=piece.settles)
+            else:
+                self._do_piece(body, i, f"@piece{i}", f"@quiet{i}", settles=piece.settles)
 
     def _due_or_pending(self, r: Routine, groups: Sequence[Group]) -> Iterator[str]:
         yield from self.wakes.is_due(r, groups, "%k")
@@ -483,12 +490,13 @@ class Course:
         r.leave("i32 3")
         r.place(on)
         now = current_step(body)
+        waits = self._is_pending(body)
         cell = r.cell("i64", None)
         r.do(f"store i64 {r.let(f'add i64 {now}, 1')}, ptr {cell}")
         r.fork(r.let(f"icmp eq i64 {load(r, 'skips')}, {SKIP_STEPS}"), jump, one)
         r.place(jump)
         if self._rounds is not None:
-            alone = r.let(f"call i32 @rounds({PASSED_ON}, i64 {now}, i64 %until)")
+            alone = r.let(f"call i32 @rounds({PASSED_ON}, i64 {now}, i64 %until, i1 {waits})")
             none, failed = r.label(), r.label()
             r.do(f"switch i32 {alone}, label %{failed} [ i32 {ALONE}, label %{ask} i32 {NOTHING}, label %{none} ]")
             r.start(failed)
@@ -509,7 +517,7 @@ class Course:
         r.place(next_)
         r.do(f"call void @set_step(ptr %s, ptr %x, i64 {step})")
         store(r, "visited", visited)
-        signal = r.let(f"call i32 @step({PASSED_ON}, i64 {step})")
+        signal = r.let(f"call i32 @step({PASSED_ON}, i64 {step}, i1 {waits})")
         ended, other = r.label(), r.label()
         r.fork(r.let(f"icmp eq i32 {signal}, 1"), ended, other)
         r.place(ended)

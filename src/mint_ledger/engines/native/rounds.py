@@ -71,18 +71,15 @@ def rounds_routines(module: Module, alone: RoundsAlone) -> None:
 
 
 def _rounds(piece: int) -> str:
-    """`rounds(now, until)`: carry out rounds after a step, as far as another, that come to nothing and in whose steps
-    nothing else matters; says `ALONE` where the run goes on so, `NOTHING` where the next step wants all of it."""
-    r = Routine(f"i32 @rounds({MACHINE_ARGUMENTS}, i64 %now, i64 %until)", "ret i32 2")
+    """`rounds(now, until, waits)`: carry out rounds after a step, as far as another, that come to nothing and in whose
+    steps nothing else matters, none where something `waits` for settling; says `ALONE` where the run goes on so,
+    `NOTHING` where the next step wants all of it."""
+    r = Routine(f"i32 @rounds({MACHINE_ARGUMENTS}, i64 %now, i64 %until, i1 %waits)", "ret i32 2")
     nothing, enter, head, one, many, round_, out = (r.label() for _ in range(7))
     wake = wake_address(r, piece)
     others = load(r, "others")
-    flag = r.let(f"icmp sgt i64 {r.let(f'load i64, ptr {wake}')}, %now")
-    settled = r.let(f"icmp eq i64 {load(r, 'dirty')}, 0")
-    handled = r.let(f"icmp eq i64 {load(r, 'event_count')}, {load(r, 'mark')}")
-    for other in (settled, handled):
-        flag = r.let(f"and i1 {flag}, {other}")
-    r.fork(flag, enter, nothing)
+    later = r.let(f"icmp sgt i64 {r.let(f'load i64, ptr {wake}')}, %now")
+    r.fork(r.let(f"and i1 {later}, {r.let('xor i1 %waits, true')}"), enter, nothing)
     r.place(nothing)
     r.leave(f"i32 {NOTHING}")
     r.place(enter)

@@ -1,8 +1,8 @@
 """When each piece of a step matters next: the numbers behind `%w`, and what is asked of them.
 
-A piece that was marked has the wake 0. The pieces of a part are a group whose least wake is kept as well, as most parts
-are quiet in most steps: it is worked out anew behind a part that was looked at, and what is marked meanwhile sets the
-group's bit.
+A piece that was marked has the wake 0. The pieces of a stretch of parts are a group whose least wake is kept as well, as
+most are quiet in most steps: it is worked out anew behind a stretch that was looked at, and what is marked meanwhile
+sets the group's bit.
 """
 
 from __future__ import annotations
@@ -15,31 +15,31 @@ from mint_ledger.engines.native.assembly import Routine, wake_address
 from mint_ledger.engines.native.module import Body
 from mint_ledger.engines.native.turning import NEVER
 from mint_ledger.facts.pieces import Piece
-from mint_ledger.program.handle import Handle
+from mint_ledger.program import parts
 
+# The parts of a step that are looked at together, behind the first of which is the script and behind the last the clock's
+# limit: what hardly ever matters is asked with one look.
+_LAST = (parts.ENDINGS, parts.LEVELS, parts.MEASURES)
+STRETCHES = (parts.BEFORE_SCRIPT, *((part,) for part in parts.AFTER_SCRIPT if part not in _LAST), _LAST)
 # The least of more is sought in a loop, so that no routine grows with the pieces.
 MANY_PIECES = 100
 
 
 @dataclass(frozen=True)
 class Group:
-    """Pieces of a part that follow each other, from `first` on.
+    """Pieces that follow each other in a stretch.
 
     Attributes:
+        stretch: which of `STRETCHES` they are of.
+        numbers: theirs; the script and the clock's limit are pieces here.
         place: where their least wake is kept.
         bit: what is set where one of them was marked; 0 for a single piece, whose own wake says so.
     """
 
-    part: Handle | None
-    first: int
-    count: int
+    stretch: int
+    numbers: tuple[int, ...]
     place: int
     bit: int
-
-    @property
-    def numbers(self) -> range:
-        """The numbers of its pieces."""
-        return range(self.first, self.first + self.count)
 
 
 class Wakes:
@@ -64,15 +64,16 @@ class Wakes:
 
     def group(self, apart: int | None = None) -> None:
         """Make the groups; one piece may stand in a group of its own."""
-        runs = groupby(self._pieces, lambda piece: (piece.part, piece.number == apart))
-        found = [(part, [piece.number for piece in run]) for (part, _), run in runs]
         self.groups = []
-        for part, numbers in [*found, (None, [self.script]), (None, [self.limit])]:
-            place, bit = numbers[0], 0
-            if len(numbers) > 1:
-                place, bit = self.marked + 1 + len(self.groups), 1 << len(self.groups)
-            self.groups.append(Group(part, numbers[0], len(numbers), place, bit))
-        assert len(self.groups) < 64
+        for stretch, names in enumerate(STRETCHES):
+            pieces = [piece.number for piece in self._pieces if piece.part in names]
+            pieces += [self.script] if stretch == 0 else [self.limit] if names == _LAST else []
+            for _, run in groupby(pieces, lambda number: number == apart):
+                numbers = tuple(run)
+                place, bit = numbers[0], 0
+                if len(numbers) > 1:
+                    place, bit = self.marked + 1 + len(self.groups), 1 << len(self.groups)
+                self.groups.append(Group(stretch, numbers, place, bit))
 
     @property
     def size(self) -> int:
@@ -84,9 +85,9 @@ class Wakes:
         """What to set where a piece was marked, besides its wake."""
         return {piece: group.bit for group in self.groups for piece in group.numbers}
 
-    def of_part(self, part: Handle) -> list[Group]:
-        """The groups of a part."""
-        return [group for group in self.groups if group.part == part]
+    def of_stretch(self, stretch: int) -> list[Group]:
+        """The groups of a stretch."""
+        return [group for group in self.groups if group.stretch == stretch]
 
     def is_due(self, r: Routine, groups: Sequence[Group], step: str) -> Iterator[str]:
         """Flags of which one holds if a piece of some groups matters in a step."""
@@ -120,12 +121,15 @@ class Wakes:
 
     def _least(self, body: Body, group: Group) -> str:
         r = body.r
-        if group.count <= MANY_PIECES:
+        if len(group.numbers) <= MANY_PIECES:
             return least_of(r, [_wake(r, piece) for piece in group.numbers])
+        # Those of the parts follow each other.
+        of_parts = [number for number in group.numbers if number < len(self._pieces)]
+        others = [number for number in group.numbers if number not in of_parts]
         least = r.cell("i64", None)
-        r.do(f"store i64 {NEVER}, ptr {least}")
-        with body.loop(str(group.count)) as (index, _, _):
-            wake = _wake(r, r.let(f"add i64 {index}, {group.first}"))
+        r.do(f"store i64 {least_of(r, [NEVER, *(_wake(r, number) for number in others)])}, ptr {least}")
+        with body.loop(str(len(of_parts))) as (index, _, _):
+            wake = _wake(r, r.let(f"add i64 {index}, {of_parts[0]}"))
             r.do(f"store i64 {lesser(r, wake, r.let(f'load i64, ptr {least}'))}, ptr {least}")
         return r.let(f"load i64, ptr {least}")
 
