@@ -40,7 +40,7 @@ from mint_ledger.engines.native.reactions import settle_routines
 from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
-from mint_ledger.engines.native.wakes import MANY_PIECES, STRETCHES, Group, Wakes, lesser
+from mint_ledger.engines.native.wakes import MANY_PIECES, STRETCHES, WITH_LIMIT, WITH_SCRIPT, Group, Wakes, lesser
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
@@ -278,9 +278,9 @@ class Course:
         with r.when_any(self._due_or_pending(r, groups), self._mostly):
             for part in STRETCHES[stretch]:
                 self._pieces_of_part(body, part)
-            if stretch == 0:
+            if stretch == WITH_SCRIPT:
                 self._do_piece(body, self.wakes.script, "@script", "@quiet_script", settles=True)
-            if stretch == len(STRETCHES) - 1:
+            if stretch == WITH_LIMIT:
                 self._do_piece(body, self.wakes.limit, "@limit", "@quiet_limit", settles=True)
             self.wakes.look_again(body, groups)
 

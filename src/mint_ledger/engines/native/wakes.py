@@ -1,7 +1,7 @@
 """When each piece of a step matters next: the numbers behind `%w`, and what is asked of them.
 
-A piece that was marked has the wake 0. The pieces of a stretch of parts are a group whose least wake is kept as well, as
-most are quiet in most steps: it is worked out anew behind a stretch that was looked at, and what is marked meanwhile
+A piece that was marked has the wake 0. The pieces of a stretch of parts are a group whose least wake is kept as well,
+as most are quiet in most steps: it is worked out anew behind a stretch that was looked at, and what is marked meanwhile
 sets the group's bit.
 """
 
@@ -17,10 +17,11 @@ from mint_ledger.engines.native.turning import NEVER
 from mint_ledger.facts.pieces import Piece
 from mint_ledger.program import parts
 
-# The parts of a step that are looked at together, behind the first of which is the script and behind the last the clock's
-# limit: what hardly ever matters is asked with one look.
+# The parts of a step that are looked at together: what hardly ever matters is asked with one look.
 _LAST = (parts.ENDINGS, parts.LEVELS, parts.MEASURES)
 STRETCHES = (parts.BEFORE_SCRIPT, *((part,) for part in parts.AFTER_SCRIPT if part not in _LAST), _LAST)
+# The stretches that end with the script, and with the clock's limit.
+WITH_SCRIPT, WITH_LIMIT = 0, len(STRETCHES) - 1
 # The least of more is sought in a loop, so that no routine grows with the pieces.
 MANY_PIECES = 100
 
@@ -67,7 +68,10 @@ class Wakes:
         self.groups = []
         for stretch, names in enumerate(STRETCHES):
             pieces = [piece.number for piece in self._pieces if piece.part in names]
-            pieces += [self.script] if stretch == 0 else [self.limit] if names == _LAST else []
+            if stretch == WITH_SCRIPT:
+                pieces.append(self.script)
+            if stretch == WITH_LIMIT:
+                pieces.append(self.limit)
             for _, run in groupby(pieces, lambda number: number == apart):
                 numbers = tuple(run)
                 place, bit = numbers[0], 0
