@@ -3,6 +3,7 @@ from __future__ import annotations
 import ctypes
 import math
 import operator
+import random
 import re
 from pathlib import Path
 
@@ -15,10 +16,13 @@ from mint_ledger.client import read_script
 from mint_ledger.demo import demo_text, starter_text
 from mint_ledger.engines.native import machine
 from mint_ledger.engines.native import operations as op
-from mint_ledger.engines.native.assembly import Routine, number
-from mint_ledger.engines.native.compiling import arithmetic_module, module_text, object_code
+from mint_ledger.engines.native.assembly import WEIGHTS, Routine, number
+from mint_ledger.engines.native.compiling import INTRINSICS, arithmetic_module, module_text, object_code
+from mint_ledger.engines.native.context import Context
 from mint_ledger.engines.native.engine import NativePlayer, make_code
+from mint_ledger.engines.native.expressions import seconds_function
 from mint_ledger.engines.native.machine import llvm
+from mint_ledger.engines.native.turning import due_function
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.lowering.lower import lower
 
@@ -280,3 +284,35 @@ def test_those_who_left_are_not_counted(engine: str) -> None:
     found = [looks.loc[looks["time"] == time, "after"].tolist() for time in (1, 2, 3, 4)]
     assert found == [[5, 15, 1, 5, 1, 0], [2, 3, 1, 2, 1, 0], [0, 0, 0, 0, 0, 1], [0, 0, 0, 0, 0, 1]]
     assert_same(game.lowered, None, runs=(0,))
+
+
+def is_due(context: Context, step: int, when: float) -> bool:
+    """Whether a time is due in a step, as the method says it."""
+    time = step / context.steps_per_second if context.is_whole else step * context.step_length
+    return bool(time - when >= context.tolerance)
+
+
+def test_the_step_of_a_due_time_is_the_first_later_one_in_which_it_is_due() -> None:
+    text = "\n".join([*INTRINSICS, seconds_function(), due_function().replace("define internal", "define"), *WEIGHTS])
+    loaded = machine.Machine(object_code(text, thorough=True))
+    types = (ctypes.c_void_p, ctypes.c_double, ctypes.c_int64)
+    due_step = ctypes.CFUNCTYPE(ctypes.c_int64, *types)(loaded.address("due_step"))
+    rng = random.Random(3)
+    tried = 0
+    for length in (0.05, 0.07, 0.3, 1.0, 7.3, 0.0125, 0.001):
+        clock = f"{{step: {length}, limit: {4_000_000 * length}}}"
+        game = mint.loads(f"{{mint_ledger: 1, clock: {clock}, stats: {{a: 1}}}}")
+        context = NativePlayer(make_code(game.lowered.program), seed=1).context
+        for _ in range(3_000):
+            now = rng.choice([0, 1, 5, 4_096, 999_998, rng.randrange(2_000_000)])
+            step = now + rng.choice([1, 1, 2, 3, 40, 10_000, rng.randrange(1, 1_000_000)])
+            # On a step and about where it is just due: by itself, its neighbours, and as a sum of many.
+            when = (step + rng.choice([0.0, -1e-6, 1e-6, -1.1e-6, 1e-7, 0.5, rng.random()])) * length
+            when = rng.choice([when, math.nextafter(when, 0.0), math.nextafter(when, math.inf), sum([when / 7] * 7)])
+            if is_due(context, now, when):
+                continue
+            first = next(k for k in range(max(now + 1, step - 3), step + 4) if is_due(context, k, when))
+            assert first == now + 1 or not is_due(context, first - 1, when)
+            assert due_step(ctypes.addressof(context), when, now) == first
+            tried += 1
+    assert tried > 15_000
