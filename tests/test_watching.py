@@ -110,3 +110,39 @@ def test_a_run_that_ends_in_a_settling_ends_at_once() -> None:
     )
     assert game.run().time == 5.0
     assert_same(game.lowered, None)
+
+
+DOMINOES = """
+clock: {step: 0.5, limit: 6}
+stats: {fallen: 0, echo: 0}
+kinds:
+  tile:
+    copies: 3
+    stats: {lean: 0, weight: 5}
+    gone_if: lean >= 9
+    rules:
+      - {name: topples, when: {becomes: lean >= 5}, do: [fallen += 1]}
+      - {name: lands, when: gone, do: [fallen += 10]}
+  bell:
+    stats: {rung: 0}
+    rules:
+      - {name: one, when: {becomes: fallen >= 1}, do: ["tile[2].lean += 7"]}
+      - {name: two, when: {becomes: fallen >= 2}, do: ["tile[2].lean += 7", rung += 1]}
+      - {name: three, when: {becomes: fallen >= 12}, do: [rung += 1]}
+rules:
+  - {name: push, when: {every: 2}, do: ["tile[1].lean += 6"]}
+"""
+
+
+def test_what_sets_off_the_next_while_conditions_are_watched_is_seen_in_the_same_step() -> None:
+    """At 2 s tile 1 topples (1), so bell one pushes tile 2, which topples (2); so bell two pushes it again to 14 and it
+    is gone (12), so bell three rings. At 4 s tile 1 stands at 12 and is gone (22)."""
+    game = mint.loads(DOMINOES)
+    for engine in ("reference", "native"):
+        journal = game.run(engine=engine).journal  # type: ignore[arg-type]
+        fallen = journal[journal["stat"] == "fallen"]
+        seen = list(zip(fallen["time"].astype(float), fallen["after"].astype(float), strict=True))
+        assert [row for row in seen if row[0] > 0] == [(2.0, 1.0), (2.0, 2.0), (2.0, 12.0), (4.0, 22.0)]
+        rung = journal[(journal["stat"] == "rung") & (journal["time"] > 0)]
+        assert list(rung["time"].astype(float)) == [2.0, 2.0]
+    assert_same(game.lowered, None)

@@ -403,6 +403,9 @@ class Course:
             value = body.load(item(r, "start_values", "double", now))
             body.store(value, r.let(f"getelementptr double, ptr %s, i64 {slot}"))
             self._open_flows(body, slot, value)
+        watching = self._watching()
+        if watching is not None:
+            r.do(f"store i64 0, ptr {wake_address(r, watching)}")
         self._open_tallies(body)
         self._in_turn(body, (parts.OPENING, parts.ENDINGS, parts.MEASURES), ends="i32 1")
         leave_unless_going(r, r.let(f"call i32 @limit({PASSED_ON})"))

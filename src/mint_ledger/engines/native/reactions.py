@@ -2,28 +2,36 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from typing import get_args
+
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import spend
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, wake_address
 from mint_ledger.engines.native.context import EVENT_SIZE, item, load, store
 from mint_ledger.engines.native.expressions import has_ended, leave_unless_going
 from mint_ledger.engines.native.module import Body, Module
-from mint_ledger.engines.native.turning import current_step
+from mint_ledger.engines.native.turning import NEVER, current_step, moves_with_time
 from mint_ledger.engines.reference import CONDITION, CUE, GONE, HIT, MAX_DEPTH, PHASES
 from mint_ledger.facts.watching import idle_rounds
+from mint_ledger.program import expressions as ex
 from mint_ledger.program import parts
+from mint_ledger.program.handle import Handle
+from mint_ledger.program.walking import nodes
 
 
 def settle_routines(module: Module, watching: int | None) -> None:
     """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues.
 
     `watching` is the piece of a step that does nothing but settle always: where its wake is in a later step than the
-    next, conditions are as they were when they were last watched. Then this is only counted.
+    next, conditions are as they were when they were last watched. Then this is only counted. Where time alone changes
+    none of them, that piece has nothing to do until something is marked after they were watched.
     """
     watched = (parts.WATCH, parts.WATCH_GONE)
     idle = {name: idle_rounds(module.program.procedures[name].body) for name in watched}
     if None in idle.values():
         watching = None
+    known_still = watching if watching is not None and _stands_still(module, watching, watched) else None
     r = Routine(f"i32 @settle({MACHINE_ARGUMENTS}, double %cause, double %actor, i1 %always)", "ret i32 2")
     body = Body(module, r)
     over, going = r.label(), r.label()
@@ -53,16 +61,23 @@ def settle_routines(module: Module, watching: int | None) -> None:
     store(r, "mark", end)
     store(r, "dirty", "0")
     _handle(module, r, HIT, start, end)
+    looked = r.cell("i1", "false")
     for name, phases in ((parts.WATCH, (CONDITION,)), (parts.WATCH_GONE, (GONE, CUE))):
         routine = module.routine(name)
         watch, after = r.label(), r.label()
         if watching is not None:
             same = r.label()
-            r.fork(_is_as_watched(body, watching), same, watch)
+            unknown = r.let(f"load i1, ptr {looked}")
+            r.fork(r.let(f"and i1 {_is_as_watched(body, watching)}, {r.let(f'xor i1 {unknown}, true')}"), same, watch)
             r.place(same)
             spend(body, str(idle[name]))
             r.go(after)
         r.place(watch)
+        if known_still is not None and name == parts.WATCH:
+            # What is marked from here on is later than this look.
+            skips = r.let(f"icmp ne i64 {load(r, 'skips')}, 0")
+            r.do(f"store i64 {r.let(f'select i1 {skips}, i64 {NEVER}, i64 0')}, ptr {wake_address(r, known_still)}")
+            r.do(f"store i1 true, ptr {looked}")
         leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
         r.place(after)
         end = load(r, "event_count")
@@ -78,6 +93,14 @@ def settle_routines(module: Module, watching: int | None) -> None:
     module.routines.append(r.text())
     for phase in (HIT, CONDITION, GONE, CUE):
         _handle_routine(module, phase)
+
+
+def _stands_still(module: Module, watching: int, watched: Iterable[Handle]) -> bool:
+    """Whether time alone changes no condition, and all that changes one marks the piece that watches."""
+    questions = {f"@quiet{watching}", *(f"@q{module.number(name)}" for name in watched)}
+    inside = [node for name in watched for node in nodes(module.program.procedures[name].body)]
+    moving = any(moves_with_time(module, node) for node in inside if isinstance(node, get_args(ex.Expr)))
+    return not moving and not questions & module.too_long
 
 
 def _is_as_watched(body: Body, watching: int) -> str:

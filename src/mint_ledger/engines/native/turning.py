@@ -74,23 +74,7 @@ class Quiet(Body):
         return any(self._moves_itself(part) for part in nodes(e))
 
     def _moves_itself(self, e: ex.Expr) -> bool:
-        match e:
-            case ex.Local(index):
-                return index in self.meanings
-            case ex.Step() | ex.Time() | ex.Due():
-                return True
-            case ex.Read(column):
-                return self.module.account(column).flow_columns is not None
-            case ex.At(column):
-                return column.base == self.module.step
-            case ex.Apply(function):
-                return looks_at_time(self.module, function)
-            case ex.Constant() | ex.Dial() | ex.DialOf() | ex.Unary() | ex.Binary() | ex.Compare() | ex.And() | ex.Or():
-                return False
-            case ex.Choose() | ex.Fold() | ex.Seconds() | ex.Checked() | ex.Only() | ex.With():
-                return False
-            case _:
-                assert_never(e)
+        return e.index in self.meanings if isinstance(e, ex.Local) else moves_with_time(self.module, e)
 
     def explained(self, e: ex.Expr) -> ex.Expr | None:
         """An expression with what its moving locals stand for; none where that is not known."""
@@ -116,6 +100,25 @@ def explained(e: ex.Expr, meanings: dict[int, Meaning]) -> ex.Expr | None:
         return change(e)
     except _NotKnown:
         return None
+
+
+def moves_with_time(module: Module, e: ex.Expr) -> bool:
+    """Whether an expression may change while nothing happens but time, its parts and what locals stand for aside."""
+    match e:
+        case ex.Step() | ex.Time() | ex.Due():
+            return True
+        case ex.Read(column):
+            return module.account(column).flow_columns is not None
+        case ex.At(column):
+            return column.base == module.step
+        case ex.Apply(function):
+            return looks_at_time(module, function)
+        case ex.Constant() | ex.Dial() | ex.DialOf() | ex.Local() | ex.Unary() | ex.Binary() | ex.Compare() | ex.And():
+            return False
+        case ex.Or() | ex.Choose() | ex.Fold() | ex.Seconds() | ex.Checked() | ex.Only() | ex.With():
+            return False
+        case _:
+            assert_never(e)
 
 
 def looks_at_time(module: Module, function: str) -> bool:
