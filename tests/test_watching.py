@@ -8,6 +8,7 @@ from both_engines import assert_same
 import mint_ledger as mint
 from mint_ledger.engines.native.context import SKIP_NOTHING, SKIP_PARTS, SKIP_STEPS
 from mint_ledger.engines.native.engine import NativePlayer, make_code
+from mint_ledger.facts.pieces import pieces_of
 from mint_ledger.facts.watching import idle_rounds
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import parts
@@ -146,3 +147,10 @@ def test_what_sets_off_the_next_while_conditions_are_watched_is_seen_in_the_same
         rung = journal[(journal["stat"] == "rung") & (journal["time"] > 0)]
         assert list(rung["time"].astype(float)) == [2.0, 2.0]
     assert_same(game.lowered, None)
+
+
+def test_where_nothing_is_to_be_left_out_no_piece_sleeps() -> None:
+    program = mint.loads(DOMINOES).lowered.program
+    player = NativePlayer(make_code(program), skips=SKIP_NOTHING)
+    player.play()
+    assert not player.wakes[: len(pieces_of(program))].any()
