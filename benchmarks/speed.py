@@ -10,6 +10,7 @@ from __future__ import annotations
 import argparse
 import ctypes
 import random
+import statistics
 import subprocess
 import sys
 import tempfile
@@ -28,6 +29,8 @@ from mint_ledger.playing.setting import habit_starts
 HERE = Path(__file__).parent
 SEED = 1
 REPEATS = 5
+# Of the time of C that steps.
+WANTED = 0.5
 ENDINGS = ("lamp out", "keeper lost", "harbour safe", "")
 
 
@@ -89,20 +92,23 @@ def main() -> int:
     by_python = [by_hand.play(rng) for _ in range(nights)]
     python = (time.perf_counter() - began) / nights
     best = {key: min(found) for key, found in seconds.items()}
+    of_c = {
+        key: statistics.median(a / b for a, b in zip(found, seconds["c"], strict=True))
+        for key, found in seconds.items()
+    }
     one = best[SKIP_STEPS]
     share = sum(name == "harbour safe" for name, _ in by_python) / nights
-    print(f"Saltmere Light, careful, per run on one core (best of {REPEATS}; {few:,} runs each):")
+    print(f"Saltmere Light, careful, per run on one core ({few:,} runs each):")
     print(f"  by hand in plain Python        {1e6 * python:10,.0f} µs   wins {100 * share:.0f} % of {nights}")
     print(f"  ours, nothing left out         {1e6 * best[SKIP_NOTHING]:10,.0f} µs")
-    print(
-        f"  ours, every step visited       {1e6 * best[SKIP_PARTS]:10,.0f} µs   {best[SKIP_PARTS] / best['c']:.2f} of C"
-    )
-    print(f"  ours, quiet steps skipped      {1e6 * one:10,.0f} µs   {one / best['c']:.2f} of C")
+    print(f"  ours, every step visited       {1e6 * best[SKIP_PARTS]:10,.0f} µs   {of_c[SKIP_PARTS]:.3f} of C")
+    print(f"  ours, quiet steps skipped      {1e6 * one:10,.0f} µs   {of_c[SKIP_STEPS]:.3f} of C (wanted: {WANTED})")
     print(f"  by hand in C, every step       {1e6 * best['c']:10,.0f} µs   agrees in {same.sum():,} of {few:,} nights")
     print(f"game.study({runs:,}) on all cores: {whole:.2f} s, wins {100 * study.rate('win').value:.1f} %")
     print(f"plain Python / ours, one core:   {python / one:,.0f} times (wanted: 100)")
     print(f"plain Python / the whole study:  {python * runs / whole:,.0f} times (wanted: 100)")
-    met = same.all() and python / one >= 100 and best[SKIP_PARTS] <= 2 * best["c"] and one < best["c"]
+    print(f"times are the best of {REPEATS}, shares of C the median of {REPEATS} rounds in which both play by turns")
+    met = same.all() and python / one >= 100 and of_c[SKIP_STEPS] <= WANTED
     print("all figures are met" if met else "a figure is missed")
     return 0 if met else 1
 
