@@ -252,6 +252,21 @@ def test_a_target_out_of_reach_names_the_nearest_value_and_what_is_in_the_way(po
     assert [(jump.below.value, jump.above.value) for jump in between.jumps] == [(2, 3)]
 
 
+def test_a_dial_that_no_longer_moves_the_estimate_is_not_said_to_end_at_a_bound() -> None:
+    """A guest who eats what is on the table, 6 at most: from 6 on nothing depends on how much is baked."""
+    text = """
+    clock: {unit: turn, limit: 5}
+    stats: {baked: {start: 2}, eaten: 0}
+    rules: [{when: start, do: ["eaten += min(baked, 6) * whole(0, 1)"]}]
+    endings: {full: {result: win, if: eaten >= 7}}
+    measures: {meal: closing(eaten)}
+    """
+    tuned = mint.loads(text).tune("baked", "1..20", "mean(meal)", "8..9", runs=400)
+    assert (tuned.way, tuned.stopped_by, tuned.best, tuned.still) == ("rises", "", 6, (6, 20))
+    said = " ".join(tuned.summary().split())
+    assert "Nothing that was tried from 6 to 20 moves it: another dial has to." in said and "in the way" not in said
+
+
 def test_tuning_stops_with_the_best_so_far(coin: mint.Game) -> None:
     tuned = coin.tune("luck", "0..1", "rate(win)", "0.4..0.5", runs=2_000, seconds=0.0)
     assert tuned.interrupted

@@ -6,7 +6,7 @@ See `tune_search.py` for how it looks. Luck of its own confirms the answer; what
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 
 # Far from any seed that a designer would write, so that a confirmation has luck of its own.
 FRESH = 1_000_003
+# So many values on end whose estimates are the same to the last digit were not made so by chance.
+STILL = 4
 Told = Callable[[float, Estimate], None]
 Region = tuple[float, float]
 """The first and the last setting of a part of the range."""
@@ -91,6 +93,16 @@ class Tuned:
     runs: int
     used_up: bool = False
     interrupted: bool = False
+
+    @property
+    def still(self) -> Region | None:
+        """The part of the range about `best`, up to one of its ends, in which all that was tried gave one number."""
+        for tried in (self.tried, self.tried[::-1]):
+            same = _still([one.estimate.value for one in tried])
+            if 0 < same < len(tried) and self.best in {one.value for one in tried[:same]}:
+                ends = sorted((tried[0].value, tried[same - 1].value))
+                return ends[0], ends[1]
+        return None
 
     @property
     def is_share(self) -> bool:
@@ -310,6 +322,12 @@ def _regions(states: list[State], wanted: State, search: Search) -> tuple[Region
     )
 
 
+def _still(values: Sequence[float]) -> int:
+    """How many of the first values are the same to the last digit; 0 if they are few."""
+    same = next((place for place, value in enumerate(values) if value != values[0]), len(values))
+    return same if same >= STILL else 0
+
+
 def _in_the_way(search: Search, want: Span) -> str:
     """Which bound is in the way, where the estimate goes one way and lies on one side of the target all along."""
     values = [search.raw[place].estimate.value for place in search.places]
@@ -319,4 +337,6 @@ def _in_the_way(search: Search, want: Span) -> str:
     if not too_low and not all(value > want.high for value in values):
         return ""
     at_end = (search.way() == "rises") is too_low
+    if _still(values[::-1] if at_end else values):
+        return ""
     return f"the bound {search.value(search.count - 1 if at_end else 0):g}"

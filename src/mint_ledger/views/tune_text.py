@@ -139,6 +139,8 @@ def _answer(tuned: Tuned) -> str:
         if tuned.stopped_by:
             word = "rises" if tuned.way == "rises" else "falls"
             sentences.append(f"It only {word} as {tuned.dial} goes up, and {tuned.stopped_by} is in the way.")
+        elif tuned.still:
+            sentences.append(f"Nothing that was tried from {_span(tuned.still)} moves it: another dial has to.")
         elif tuned.unseen > tuned.step:
             sentences.append(f"A part narrower than {number(tuned.unseen, 6)} could hide between two of them.")
     if tuned.turns:
