@@ -127,17 +127,9 @@ def looks_at_time(module: Module, function: str) -> bool:
 
 
 def _looks_at_time(module: Module, e: ex.Expr, function: str) -> bool:
-    match e:
-        case ex.At() | ex.Read() | ex.Step() | ex.Time() | ex.Due():
-            return True
-        case ex.Apply():
-            return e.function != function and looks_at_time(module, e.function)
-        case ex.Constant() | ex.Dial() | ex.DialOf() | ex.Local() | ex.Unary() | ex.Binary() | ex.Compare() | ex.And():
-            return False
-        case ex.Or() | ex.Choose() | ex.Fold() | ex.Seconds() | ex.Checked() | ex.Only() | ex.With():
-            return False
-        case _:
-            assert_never(e)
+    if isinstance(e, ex.Apply):
+        return e.function != function and looks_at_time(module, e.function)
+    return isinstance(e, (ex.At, ex.Read)) or moves_with_time(module, e)
 
 
 def expressions_of(procedure: st.Procedure) -> Iterable[ex.Expr]:
