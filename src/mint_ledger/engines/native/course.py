@@ -405,6 +405,7 @@ class Course:
             self._open_flows(body, slot, value)
         watching = self._watching()
         if watching is not None:
+            # Starts mark nobody.
             r.do(f"store i64 0, ptr {wake_address(r, watching)}")
         self._open_tallies(body)
         self._in_turn(body, (parts.OPENING, parts.ENDINGS, parts.MEASURES), ends="i32 1")

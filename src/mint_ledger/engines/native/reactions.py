@@ -61,14 +61,15 @@ def settle_routines(module: Module, watching: int | None) -> None:
     store(r, "mark", end)
     store(r, "dirty", "0")
     _handle(module, r, HIT, start, end)
-    looked = r.cell("i1", "false")
+    # Once conditions were watched the piece sleeps, but who is gone has to be asked behind them.
+    began = r.cell("i1", "false")
     for name, phases in ((parts.WATCH, (CONDITION,)), (parts.WATCH_GONE, (GONE, CUE))):
         routine = module.routine(name)
         watch, after = r.label(), r.label()
         if watching is not None:
             same = r.label()
-            unknown = r.let(f"load i1, ptr {looked}")
-            r.fork(r.let(f"and i1 {_is_as_watched(body, watching)}, {r.let(f'xor i1 {unknown}, true')}"), same, watch)
+            has_begun = r.let(f"load i1, ptr {began}")
+            r.fork(r.let(f"and i1 {_is_as_watched(body, watching)}, {r.let(f'xor i1 {has_begun}, true')}"), same, watch)
             r.place(same)
             spend(body, str(idle[name]))
             r.go(after)
@@ -77,7 +78,7 @@ def settle_routines(module: Module, watching: int | None) -> None:
             # What is marked from here on is later than this look.
             skips = r.let(f"icmp ne i64 {load(r, 'skips')}, 0")
             r.do(f"store i64 {r.let(f'select i1 {skips}, i64 {NEVER}, i64 0')}, ptr {wake_address(r, known_still)}")
-            r.do(f"store i1 true, ptr {looked}")
+            r.do(f"store i1 true, ptr {began}")
         leave_unless_going(r, r.let(f"call i32 {routine}({PASSED_ON}, double %actor)"))
         r.place(after)
         end = load(r, "event_count")
