@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import ctypes
+import decimal
 import math
 import operator
 import random
@@ -136,6 +137,35 @@ def test_comparing_what_was_read_with_a_number_is_as_float64_compares() -> None:
             state, into = np.array([value]), np.zeros(len(cases), dtype=np.int8)
             compare(state.ctypes.data, into.ctypes.data)
             assert into.tolist() == [int(signs[sign](value, constant)) for sign, constant in cases], value
+
+
+@pytest.mark.parametrize("has_instruction", [True, False])
+def test_amounts_are_rounded_as_decimal_numbers_are(monkeypatch: pytest.MonkeyPatch, *, has_instruction: bool) -> None:
+    """Against `decimal`, which knows each float64 exactly: beside and at halves, where halves end, where there are none."""
+    if not has_instruction:
+        monkeypatch.setattr(machine, "rounds", lambda: False)
+    some = [0.0, 5e-324, 0.25, 0.5, 1.0, 1.5, 2.5, 3.5, 1e6 + 0.5, 2.0**51 + 0.5, 2.0**51 + 1.5, 2.0**52 - 0.5, 2.0**52]
+    some += [2.0**52 + 1, 2.0**53 - 1, 2.0**53, 2.0**53 + 2, 2.0**63, 1e300]
+    some += [math.nextafter(value, end) for value in some for end in (0.0, math.inf)]
+    values = [sign * value for value in some for sign in (1.0, -1.0)]
+    ways = {"nearest": "ROUND_HALF_UP", "down": "ROUND_DOWN", "up": "ROUND_UP"}
+    r = Routine("void @rounds(ptr %s, ptr %into)", "unreachable")
+    value = r.let("load double, ptr %s")
+    for place, way in enumerate(ways):
+        address = r.let(f"getelementptr double, ptr %into, i64 {place}")
+        r.do(f"store double {op.rounded(r, value, way)}, ptr {address}")
+    r.leave("void")
+    text = "\n".join([*INTRINSICS, r.text().replace("define internal", "define"), *WEIGHTS])
+    for thorough in (True, False):
+        loaded = machine.Machine(object_code(text, thorough=thorough))
+        call = ctypes.CFUNCTYPE(None, ctypes.c_void_p, ctypes.c_void_p)(loaded.address("rounds"))
+        for amount in values:
+            state, into = np.array([amount]), np.zeros(len(ways))
+            call(state.ctypes.data, into.ctypes.data)
+            with decimal.localcontext(prec=400):
+                exact = [float(decimal.Decimal(amount).to_integral_value(rounding)) for rounding in ways.values()]
+            assert into.tolist() == exact, amount
+            assert not np.signbit(into[into == 0.0]).any(), amount
 
 
 def test_a_processor_without_an_instruction_for_floors_plays_the_same(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -44,11 +44,11 @@ def limits_of(body: Body, spec: AccountSpec, index: str) -> tuple[str, str]:
     if spec.low is not None:
         low = of_entity(body, spec.low, index)
         if spec.whole:
-            low = op.chosen(body.r, op.compared(body.r, ">", low, number(-INFINITE)), op.ceil(body.r, low), low)
+            low = op.ceil_limit(body.r, low)
     if spec.high is not None:
         high = of_entity(body, spec.high, index)
         if spec.whole:
-            high = op.chosen(body.r, op.compared(body.r, "<", high, number(INFINITE)), op.floor(body.r, high), high)
+            high = op.floor_limit(body.r, high)
     return low, high
 
 
@@ -136,7 +136,7 @@ def _post(body: Body, account: Account, spec: AccountSpec) -> None:
     amounts = (before, op.plus_zero(r, asked), rounding, wrapped, waste, after)
     write_row(body, "posting", _entity(r), _stat(module, account), amounts, "%cause", "%by")
     with r.when(op.compared(r, "!=", after, before)):
-        body.mark((account.column.base,), "%e")
+        body.mark_posting(account.column, "%e", before, after)
         if account.touched is not None:
             body.store(body.load(body.slot(module.step)), body.slot_at(account.touched.offset, "%e"))
             body.mark((account.touched.base,), "%e")

@@ -34,7 +34,8 @@ from mint_ledger.engines.native.context import (
     store,
 )
 from mint_ledger.engines.native.expressions import has_ended, leave_unless_going, seconds_function
-from mint_ledger.engines.native.module import APART, Body, Looks, Module
+from mint_ledger.engines.native.looks import Looks
+from mint_ledger.engines.native.module import APART, Body, Module
 from mint_ledger.engines.native.quiet import quiet_text
 from mint_ledger.engines.native.reactions import settle_routines
 from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines

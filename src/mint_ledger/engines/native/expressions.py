@@ -10,6 +10,7 @@ from typing import Any
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.assembly import FIRST_MOSTLY, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load
+from mint_ledger.engines.native.looks import Bound, bounds_of
 from mint_ledger.engines.native.module import Body, Module, Whole, flow_key
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.handle import Handle
@@ -32,7 +33,8 @@ def condition(body: Body, e: ex.Expr) -> str:
     """Whether an expression holds, as a flag."""
     match e:
         case ex.Compare():
-            return op.compared(body.r, e.op, expression(body, e.left), expression(body, e.right))
+            left, right = (_side(body, *side) for side in zip((e.left, e.right), bounds_of(e), strict=True))
+            return op.compared(body.r, e.op, left, right)
         case ex.And():
             return _all(body, e.items, stop_at=False)
         case ex.Or():
@@ -45,6 +47,21 @@ def condition(body: Body, e: ex.Expr) -> str:
         case ex.Constant(value):
             return "true" if value != 0.0 else "false"
     return op.is_true(body.r, expression(body, e))
+
+
+def _side(body: Body, e: ex.Expr, bound: Bound | None) -> str:
+    """A side of a comparison; that the other is a bound is known only of an account that nothing but postings moves."""
+    bare = e.value if isinstance(e, ex.Checked) else e
+    moved_by_postings = (
+        isinstance(bare, (ex.Read, ex.At))
+        and bare.column.base in body.module.accounts
+        and body.module.account(bare.column).flow_columns is None
+        and isinstance(bare.entity, (ex.Local, ex.Constant))
+    )
+    kept, body.bound = body.bound, bound if moved_by_postings else None
+    value = expression(body, e)
+    body.bound = kept
+    return value
 
 
 def _all(body: Body, items: tuple[ex.Expr, ...], *, stop_at: bool) -> str:
@@ -110,7 +127,7 @@ def _constant(_: Body, e: ex.Constant) -> str:
 
 
 def _dial(body: Body, e: ex.Dial) -> str:
-    return body.load(body.r.let(f"getelementptr double, ptr %d, i64 {e.index}"))
+    return body.dial(e.index)
 
 
 def _dial_of(body: Body, e: ex.DialOf) -> str:

@@ -6,8 +6,10 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
-from mint_ledger.engines.native.assembly import Routine, wake_address
+from mint_ledger.engines.native import operations as op
+from mint_ledger.engines.native.assembly import Routine, number, wake_address
 from mint_ledger.engines.native.chance import Ahead
+from mint_ledger.engines.native.looks import ANYBODY, MOST_BOUNDS, Bound, Look, Looks, concerning
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
@@ -15,11 +17,8 @@ from mint_ledger.program.program import Account, Program
 from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Procedure
 
-Looks = dict[int, set[tuple[int, int]]]
-"""The columns that are read, by their names here, with the runs of entities that they are read for."""
 Lower = Callable[["Library", Procedure, str], str]
 """Makes the text of a procedure's routine, which has this name."""
-ANYBODY = (-(2**31), 2**32)
 MOST_RUNS = 3
 # Of a part with more pieces, each is carried out by a routine of its own; with more accounts, each is opened by one.
 APART = 40
@@ -49,8 +48,8 @@ class Library:
         self.marked = 0
         self.mark_bits: dict[int, int] = {}
         # For each column (by its base; a flow's by its account's, negative) the pieces of a step that look at it,
-        # and at which entities' slots.
-        self.lookers: dict[int, dict[int, set[tuple[int, int]]]] = {}
+        # and what they look at.
+        self.lookers: dict[int, dict[int, set[Look]]] = {}
         self._wanted: list[Callable[[], str]] = []
         self._asked: set[str] = set()
 
@@ -189,6 +188,8 @@ class Body:
     wholes: dict[int, Whole] = field(default_factory=dict)
     # Which columns were read; only kept for quiet routines.
     looked_at: Looks | None = None
+    # With what an account that is read now is compared, if that is all.
+    bound: Bound | None = None
     # The piece of a step outside of which this is never carried out; it is asked anew when it is done.
     piece: int | None = None
     # The entities of which one is the owner of the account at hand.
@@ -210,8 +211,13 @@ class Body:
     def look(self, key: int, e: ex.Expr | None = None) -> None:
         """Note that a column was read, for the entities that an expression can be."""
         if self.looked_at is not None:
-            runs = (ANYBODY,) if e is None else self.known_runs(e) or (ANYBODY,)
-            self.looked_at.setdefault(key, set()).update(runs)
+            runs = (None if e is None else self.known_runs(e)) or (ANYBODY,)
+            self.look_at(key, runs)
+
+    def look_at(self, key: int, runs: ex.Ranges) -> None:
+        """Note that a column was read for some runs of entities."""
+        if self.looked_at is not None:
+            self.looked_at.setdefault(key, set()).update(Look(*run, self.bound) for run in runs)
 
     def known_runs(self, e: ex.Expr) -> ex.Ranges | None:
         """The entities that an expression can be, where that is known."""
@@ -230,6 +236,10 @@ class Body:
         if is_digits(index):
             return self.slot(int(index) + offset)
         return self.r.let(f"getelementptr double, ptr %s, i64 {self.r.let(f'add i64 {index}, {offset}')}")
+
+    def dial(self, index: int) -> str:
+        """A dial's value."""
+        return self.load(self.r.let(f"getelementptr double, ptr %d, i64 {index}"))
 
     def load(self, address: str) -> str:
         """What a slot holds."""
@@ -260,17 +270,49 @@ class Body:
 
     def mark(self, keys: Iterable[int], index: str) -> None:
         """A column has changed for an entity: the parts that look at it are to be looked at again."""
-        looks: dict[int, set[tuple[int, int]]] = {}
+        looks: dict[int, set[Look]] = {}
         for key in keys:
-            for part, runs in self.module.lookers.get(key, {}).items():
-                looks.setdefault(part, set()).update(runs)
+            for part, some in self.module.lookers.get(key, {}).items():
+                looks.setdefault(part, set()).update(some)
+        self._mark(looks, index)
+
+    def mark_posting(self, column: Column, index: str, before: str, after: str) -> None:
+        """The account at hand has changed for an entity: the parts that look at it are to be looked at again, those
+        that only compare it where a comparison turns."""
+        alike: dict[frozenset[Bound], dict[int, set[Look]]] = {}
+        for part, all_looks in self.module.lookers.get(column.base, {}).items():
+            looks = concerning(self.owners, all_looks)
+            if not looks:
+                continue
+            bounds = {look.bound for look in looks}
+            few = frozenset(bound for bound in bounds if bound is not None)
+            key = few if None not in bounds and len(few) <= MOST_BOUNDS else frozenset[Bound]()
+            alike.setdefault(key, {})[part] = looks
+        self._mark(alike.pop(frozenset(), {}), index)
+        for few, of_parts in alike.items():
+            if set(of_parts) - {self.piece}:
+                with self.r.when(self._turns(sorted(few, key=str), before, after)):
+                    self._mark(of_parts, index)
+
+    def _turns(self, bounds: Sequence[Bound], before: str, after: str) -> str:
+        """Whether one of some comparisons turns."""
+        turns = "false"
+        for bound in bounds:
+            value = bound.value
+            goal = number(value.value) if isinstance(value, ex.Constant) else self.dial(value.index)
+            was, is_now = (op.compared(self.r, bound.op, amount, goal) for amount in (before, after))
+            turns = self.r.let(f"or i1 {turns}, {self.r.let(f'xor i1 {was}, {is_now}')}")
+        return turns
+
+    def _mark(self, looks: dict[int, set[Look]], index: str) -> None:
         certain, possible = 0, ["0"]
         for part in sorted(looks):
             if part == self.piece:
                 continue
-            may_be_any = ANYBODY in looks[part] or len(looks[part]) > MOST_RUNS
+            runs = {(look.first, look.count) for look in looks[part]}
+            may_be_any = ANYBODY in runs or len(runs) > MOST_RUNS
             if is_digits(index) and not may_be_any:
-                if not any(0 <= int(index) - first < count for first, count in looks[part]):
+                if not any(0 <= int(index) - first < count for first, count in runs):
                     continue
                 may_be_any = True
             address = wake_address(self.r, part)
@@ -280,7 +322,7 @@ class Body:
                 certain |= bit
             else:
                 concerned = "false"
-                for first, count in sorted(looks[part]):
+                for first, count in sorted(runs):
                     concerned = self.r.let(f"or i1 {concerned}, {self.inside(index, first, count)}")
                 old = self.r.let(f"load i64, ptr {address}")
                 wake = self.r.let(f"select i1 {concerned}, i64 0, i64 {old}")

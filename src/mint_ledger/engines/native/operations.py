@@ -115,16 +115,26 @@ def ceil(r: Routine, a: str) -> str:
     return sub(r, ZERO, floor(r, sub(r, ZERO, a)))
 
 
+def ceil_limit(r: Routine, a: str) -> str:
+    """As `ceil`, also where it is infinite."""
+    return ceil(r, a) if machine.rounds() else chosen(r, compared(r, ">", a, number(-math.inf)), ceil(r, a), a)
+
+
+def floor_limit(r: Routine, a: str) -> str:
+    """As `floor`, also where it is infinite."""
+    return floor(r, a) if machine.rounds() else chosen(r, compared(r, "<", a, number(math.inf)), floor(r, a), a)
+
+
 def rounded(r: Routine, amount: str, how: str) -> str:
     """A whole amount, rounded by its size; nearest takes halves away from zero."""
-    size = size_of(r, amount)
-    if how == "up":
-        whole = ceil(r, size)
-    else:
-        whole = floor(r, size)
-        if how == "nearest":
-            half = compared(r, ">=", sub(r, size, whole), number(0.5))
-            whole = add(r, whole, flag_value(r, half))
+    if how == "down":
+        return whole_part(r, amount)
+    if how == "nearest":
+        # The largest number below a half: what lies below a half stays below 1, and a half itself is rounded to 1.
+        nearly_half = number(math.nextafter(0.5, 0.0))
+        more = r.let(f"call double @llvm.copysign.f64(double {nearly_half}, double {amount})")
+        return whole_part(r, add(r, amount, more))
+    whole = ceil(r, size_of(r, amount))
     return chosen(r, compared(r, ">", amount, ZERO), whole, sub(r, ZERO, whole))
 
 

@@ -17,7 +17,8 @@ from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, 
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load, store
 from mint_ledger.engines.native.expressions import condition, entity_number, expression, safe_place, worth
-from mint_ledger.engines.native.module import Looks, Module, flow_key
+from mint_ledger.engines.native.looks import Looks
+from mint_ledger.engines.native.module import Module, flow_key
 from mint_ledger.engines.native.statements import is_concerned
 from mint_ledger.engines.native.turning import (
     NEVER,

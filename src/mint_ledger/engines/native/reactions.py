@@ -32,31 +32,10 @@ def settle_routines(module: Module, watching: int | None) -> None:
     if None in idle.values():
         watching = None
     known_still = watching if watching is not None and _stands_still(module, watching, watched) else None
-    r = Routine(f"i32 @settle({MACHINE_ARGUMENTS}, double %cause, double %actor, i1 %always)", "ret i32 2")
+    _settle(module, watching, sum(idle[name] or 0 for name in watched))
+    r = Routine(f"i32 @follow({MACHINE_ARGUMENTS}, double %actor) noinline", "ret i32 2")
     body = Body(module, r)
-    over, going = r.label(), r.label()
-    r.fork(has_ended(body), over, going)
-    r.place(over)
-    r.leave("i32 1")
-    r.place(going)
-    start, end = load(r, "mark"), load(r, "event_count")
-    raised = r.let(f"icmp ne i64 {start}, {end}")
-    dirty = r.let(f"icmp ne i64 {load(r, 'dirty')}, 0")
-    nothing, on = r.label(), r.label()
-    r.fork(r.let(f"or i1 {r.let(f'or i1 {raised}, {dirty}')}, %always"), on, nothing)
-    r.place(nothing)
-    r.leave("i32 0")
-    r.place(on)
-    depth = load(r, "depth")
-    r.fail_unless(r.let(f"icmp slt i64 {depth}, {MAX_DEPTH}"))
-    if watching is not None:
-        same, changed = r.label(), r.label()
-        r.fork(r.let(f"and i1 {r.let(f'xor i1 {raised}, true')}, {_is_as_watched(body, watching)}"), same, changed)
-        r.place(same)
-        spend(body, str(sum(idle[name] or 0 for name in watched)))
-        store(r, "dirty", "0")
-        r.leave("i32 0")
-        r.place(changed)
+    start, end, depth = load(r, "mark"), load(r, "event_count"), load(r, "depth")
     store(r, "depth", r.let(f"add i64 {depth}, 1"))
     store(r, "mark", end)
     store(r, "dirty", "0")
@@ -94,6 +73,38 @@ def settle_routines(module: Module, watching: int | None) -> None:
     module.routines.append(r.text())
     for phase in (HIT, CONDITION, GONE, CUE):
         _handle_routine(module, phase)
+
+
+def _settle(module: Module, watching: int | None, idle: int) -> None:
+    """`settle`: mostly nothing has to follow, which is asked apart from what follows: that has to save registers."""
+    r = Routine(f"i32 @settle({MACHINE_ARGUMENTS}, double %cause, double %actor, i1 %always)", "ret i32 2")
+    body = Body(module, r)
+    over, going = r.label(), r.label()
+    r.fork(has_ended(body), over, going)
+    r.place(over)
+    r.leave("i32 1")
+    r.place(going)
+    start, end = load(r, "mark"), load(r, "event_count")
+    raised = r.let(f"icmp ne i64 {start}, {end}")
+    dirty = r.let(f"icmp ne i64 {load(r, 'dirty')}, 0")
+    nothing, on = r.label(), r.label()
+    r.fork(r.let(f"or i1 {r.let(f'or i1 {raised}, {dirty}')}, %always"), on, nothing)
+    r.place(nothing)
+    r.leave("i32 0")
+    r.place(on)
+    depth = load(r, "depth")
+    r.fail_unless(r.let(f"icmp slt i64 {depth}, {MAX_DEPTH}"))
+    if watching is not None:
+        same, changed = r.label(), r.label()
+        r.fork(r.let(f"and i1 {r.let(f'xor i1 {raised}, true')}, {_is_as_watched(body, watching)}"), same, changed)
+        r.place(same)
+        spend(body, str(idle))
+        store(r, "dirty", "0")
+        r.leave("i32 0")
+        r.place(changed)
+    followed = r.let(f"call i32 @follow({PASSED_ON}, double %actor)")
+    r.leave(f"i32 {followed}")
+    module.routines.append(r.text())
 
 
 def _stands_still(module: Module, watching: int, watched: Iterable[Handle]) -> bool:

@@ -251,8 +251,7 @@ def _seat(body: Body, s: st.Each, there: str, entity: str) -> str:
 def is_present(body: Body, entity: str, ranges: Ranges) -> str:
     """Whether an entity, one of some runs, is there."""
     column = body.module.present
-    if body.looked_at is not None:
-        body.looked_at.setdefault(column.base, set()).update(ranges)
+    body.look_at(column.base, ranges)
     return op.is_true(body.r, body.load_flag(body.slot_at(column.offset, entity)))
 
 

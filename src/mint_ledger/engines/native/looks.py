@@ -1,0 +1,68 @@
+"""What parts of a step look at, and which changes of it concern them.
+
+A part that only compares an account with what stands still all run is concerned by the postings that turn the
+comparison, and by no other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+from mint_ledger.program import expressions as ex
+
+
+@dataclass(frozen=True)
+class Bound:
+    """What an account is compared with. Where `<` turns, so does `>=`, and `>` with `<=`, `!=` with `==`."""
+
+    op: Literal["<=", ">=", "=="]
+    value: ex.Constant | ex.Dial
+
+
+@dataclass(frozen=True)
+class Look:
+    """A column is read for a run of entities; with a bound, the read value is only compared with that."""
+
+    first: int
+    count: int
+    bound: Bound | None = None
+
+
+Looks = dict[int, set[Look]]
+"""The columns that are read, by their names in the module, with what is read of each."""
+
+ANYBODY = (-(2**31), 2**32)
+# So many comparisons are asked in less time than it takes to look again.
+MOST_BOUNDS = 8
+_TURNS_WITH: dict[ex.CompareOp, Literal["<=", ">=", "=="]] = {
+    "<": ">=",
+    "<=": "<=",
+    ">": "<=",
+    ">=": ">=",
+    "==": "==",
+    "!=": "==",
+}
+_MIRRORED: dict[ex.CompareOp, ex.CompareOp] = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
+
+
+def bounds_of(e: ex.Compare) -> tuple[Bound | None, Bound | None]:
+    """With what each side of a comparison is compared, where the other side stands still all run."""
+    return _bound(e.op, e.right), _bound(_MIRRORED.get(e.op, e.op), e.left)
+
+
+def _bound(op: ex.CompareOp, other: ex.Expr) -> Bound | None:
+    return Bound(_TURNS_WITH[op], other) if isinstance(other, (ex.Constant, ex.Dial)) else None
+
+
+def concerning(owners: ex.Ranges, looks: Iterable[Look]) -> set[Look]:
+    """The looks that can be at one of some runs of entities; those at all of them are at anybody."""
+    found: set[Look] = set()
+    for look in looks:
+        end = look.first + look.count
+        if all(look.first <= first and first + count <= end for first, count in owners):
+            found.add(Look(*ANYBODY, look.bound))
+        elif any(first < end and look.first < first + count for first, count in owners):
+            found.add(look)
+    return found
