@@ -16,6 +16,7 @@ from mint_ledger.engines.native.expressions import (
     leave_unless_going,
     worth,
 )
+from mint_ledger.engines.native.marking import mark, mark_posting
 from mint_ledger.engines.native.module import Body, Module, flow_key
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.engines.work import MOST_WORK, POSTING_WORK
@@ -136,10 +137,10 @@ def _post(body: Body, account: Account, spec: AccountSpec) -> None:
     amounts = (before, op.plus_zero(r, asked), rounding, wrapped, waste, after)
     write_row(body, "posting", _entity(r), _stat(module, account), amounts, "%cause", "%by")
     with r.when(op.compared(r, "!=", after, before)):
-        body.mark_posting(account.column, "%e", before, after)
+        mark_posting(body, account.column, "%e", before, after)
         if account.touched is not None:
             body.store(body.load(body.slot(module.step)), body.slot_at(account.touched.offset, "%e"))
-            body.mark((account.touched.base,), "%e")
+            mark(body, (account.touched.base,), "%e")
     if spec.flow is not None:
         _after_posting(body, account, spec, spec.flow, before, after, (low, high))
 
@@ -287,10 +288,10 @@ def _open_routine(module: Module, account: Account, i: int) -> None:
             store(r, "dirty", "1")
             with r.when(op.compared(r, ">=", "%cause", op.ZERO)):
                 _write_change(body, account, before, value, "%cause", "%by")
-            body.mark((account.column.base,), "%e")
+            mark(body, (account.column.base,), "%e")
             if account.touched is not None:
                 body.store(body.load(body.slot(module.step)), body.slot_at(account.touched.offset, "%e"))
-                body.mark((account.touched.base,), "%e")
+                mark(body, (account.touched.base,), "%e")
             open_flow(body, account, "%e", value)
 
 
@@ -310,7 +311,7 @@ def open_flow(body: Body, account: Account, index: str, value: str) -> None:
     )
     for column, setting in settings:
         body.store(setting, body.slot_at(column.offset, index))
-    body.mark((flow_key(account.column),), index)
+    mark(body, (flow_key(account.column),), index)
 
 
 def _book(body: Body, account: Account) -> None:
@@ -354,7 +355,7 @@ def _book_routine(module: Module, account: Account, i: int) -> None:
         body.store(value, body.slot_at(account.column.offset, "%e"))
         body.store(value, booked)
         body.store(step, since)
-        body.mark((flow_key(account.column),), "%e")
+        mark(body, (flow_key(account.column),), "%e")
 
 
 def _steps_of(r: Routine, seconds: str) -> str:
@@ -389,7 +390,7 @@ def _after_posting(
         body.store(load(r, "time"), body.slot_at(flows.waits_from.offset, "%e"))
         away = op.chosen(r, op.compared(r, "<", after, end), limits[0], limits[1])
         body.store(op.flag_value(r, op.compared(r, "==", after, away)), body.slot_at(flows.at_limit.offset, "%e"))
-    body.mark((flow_key(account.column),), "%e")
+    mark(body, (flow_key(account.column),), "%e")
     i = account_number(body.module, account.column)
     leave_unless_going(r, r.let(f"call i32 @look{i}({PASSED_ON}, i64 %e)"))
 
@@ -513,7 +514,7 @@ def _look(body: Body, account: Account, spec: AccountSpec, flow: FlowSpec) -> No
     body.store(step, body.slot_at(flows.anchor.offset, "%e"))
     body.store(now, rate_slot)
     body.store(end, to_slot)
-    body.mark((flow_key(account.column),), "%e")
+    mark(body, (flow_key(account.column),), "%e")
 
 
 def _move_at_once(body: Body, account: Account, flow: FlowSpec, end: str) -> None:
@@ -525,7 +526,7 @@ def _move_at_once(body: Body, account: Account, flow: FlowSpec, end: str) -> Non
     store(body.r, "dirty", "1")
     _write_change(body, account, before, end, number(float(flow.cause)), op.ZERO)
     body.store(end, body.slot_at(flows.booked.offset, "%e"))
-    body.mark((account.column.base, flow_key(account.column)), "%e")
+    mark(body, (account.column.base, flow_key(account.column)), "%e")
 
 
 def book_flows_routine(module: Module) -> None:

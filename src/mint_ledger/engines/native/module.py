@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
-from mint_ledger.engines.native import operations as op
-from mint_ledger.engines.native.assembly import Routine, number, wake_address
+from mint_ledger.engines.native.assembly import Routine, wake_address
 from mint_ledger.engines.native.chance import Ahead
-from mint_ledger.engines.native.looks import ANYBODY, MOST_BOUNDS, Bound, Look, Looks, concerning
+from mint_ledger.engines.native.looks import ANYBODY, Bound, Look, Looks
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
@@ -19,7 +18,6 @@ from mint_ledger.program.statements import Procedure
 
 Lower = Callable[["Library", Procedure, str], str]
 """Makes the text of a procedure's routine, which has this name."""
-MOST_RUNS = 3
 # Of a part with more pieces, each is carried out by a routine of its own; with more accounts, each is opened by one.
 APART = 40
 
@@ -267,74 +265,6 @@ class Body:
         kept = dict(self.wholes)
         yield
         self.wholes = {local: whole for local, whole in kept.items() if self.wholes.get(local) is whole}
-
-    def mark(self, keys: Iterable[int], index: str) -> None:
-        """A column has changed for an entity: the parts that look at it are to be looked at again."""
-        looks: dict[int, set[Look]] = {}
-        for key in keys:
-            for part, some in self.module.lookers.get(key, {}).items():
-                looks.setdefault(part, set()).update(some)
-        self._mark(looks, index)
-
-    def mark_posting(self, column: Column, index: str, before: str, after: str) -> None:
-        """The account at hand has changed for an entity: the parts that look at it are to be looked at again, those
-        that only compare it where a comparison turns."""
-        alike: dict[frozenset[Bound], dict[int, set[Look]]] = {}
-        for part, all_looks in self.module.lookers.get(column.base, {}).items():
-            looks = concerning(self.owners, all_looks)
-            if not looks:
-                continue
-            bounds = {look.bound for look in looks}
-            few = frozenset(bound for bound in bounds if bound is not None)
-            key = few if None not in bounds and len(few) <= MOST_BOUNDS else frozenset[Bound]()
-            alike.setdefault(key, {})[part] = looks
-        self._mark(alike.pop(frozenset(), {}), index)
-        for few, of_parts in alike.items():
-            if set(of_parts) - {self.piece}:
-                with self.r.when(self._turns(sorted(few, key=str), before, after)):
-                    self._mark(of_parts, index)
-
-    def _turns(self, bounds: Sequence[Bound], before: str, after: str) -> str:
-        """Whether one of some comparisons turns."""
-        turns = "false"
-        for bound in bounds:
-            value = bound.value
-            goal = number(value.value) if isinstance(value, ex.Constant) else self.dial(value.index)
-            was, is_now = (op.compared(self.r, bound.op, amount, goal) for amount in (before, after))
-            turns = self.r.let(f"or i1 {turns}, {self.r.let(f'xor i1 {was}, {is_now}')}")
-        return turns
-
-    def _mark(self, looks: dict[int, set[Look]], index: str) -> None:
-        certain, possible = 0, ["0"]
-        for part in sorted(looks):
-            if part == self.piece:
-                continue
-            runs = {(look.first, look.count) for look in looks[part]}
-            may_be_any = ANYBODY in runs or len(runs) > MOST_RUNS
-            if is_digits(index) and not may_be_any:
-                if not any(0 <= int(index) - first < count for first, count in runs):
-                    continue
-                may_be_any = True
-            address = wake_address(self.r, part)
-            wake = "0"
-            bit = self.module.mark_bits[part]
-            if may_be_any:
-                certain |= bit
-            else:
-                concerned = "false"
-                for first, count in sorted(runs):
-                    concerned = self.r.let(f"or i1 {concerned}, {self.inside(index, first, count)}")
-                old = self.r.let(f"load i64, ptr {address}")
-                wake = self.r.let(f"select i1 {concerned}, i64 0, i64 {old}")
-                if bit:
-                    possible.append(self.r.let(f"select i1 {concerned}, i64 {bit}, i64 0"))
-            self.r.do(f"store i64 {wake}, ptr {address}")
-        if certain or len(possible) > 1:
-            address = wake_address(self.r, self.module.marked)
-            bits = self.r.let(f"or i64 {self.r.let(f'load i64, ptr {address}')}, {certain}")
-            for some in possible[1:]:
-                bits = self.r.let(f"or i64 {bits}, {some}")
-            self.r.do(f"store i64 {bits}, ptr {address}")
 
     def inside(self, index: str, first: int, count: int) -> str:
         """Whether an entity is one of a run."""

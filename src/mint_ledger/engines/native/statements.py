@@ -27,6 +27,7 @@ from mint_ledger.engines.native.expressions import (
     safe_place,
     whole_of,
 )
+from mint_ledger.engines.native.marking import mark
 from mint_ledger.engines.native.module import Body, Library, Whole, arithmetic_routine
 from mint_ledger.engines.reference import PHASES
 from mint_ledger.engines.statements import MAX_EVENTS
@@ -149,7 +150,7 @@ def _set(body: Body, s: st.Set, _: Exits) -> None:
     keys = {s.column.base, body.module.key_of(s.column)}
     if any(body.module.lookers.get(key) for key in keys):
         with r.when(op.compared(r, "!=", body.load(address), value)):
-            body.mark(keys, index)
+            mark(body, keys, index)
     body.store(value, address)
     if s.column.base == body.module.present.base:
         _take_seat(body, s.entity, index, value)
