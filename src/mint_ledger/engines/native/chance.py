@@ -1,8 +1,7 @@
 """Chance in machine code: Philox 4×32-10, as in `chance/philox.py`.
 
 As each draw is a pure function of where it stands, those to come at a place are made ahead: eight at once take about as
-long as one, whose every operation waits for the one before. The first of a run is made by itself; many places draw no
-second one.
+long as one, whose every operation waits for the one before.
 """
 
 from __future__ import annotations
@@ -98,10 +97,6 @@ def ahead_text() -> str:
     `mint_draw(key, run, copy, count, end, ring)`: a draw (of part 0) that is not kept; the next are kept.
     """
     r = Routine(f"double {DRAW}(i64 %key, i64 %run, i64 %copy, i64 %count, ptr noalias %end, ptr noalias %ring)", "")
-    with r.when(r.let("icmp sle i64 %count, 1")):
-        words = [r.let(f"trunc i64 %{word} to i32") for word in ("run", "copy", "count")]
-        given = ", ".join(f"i32 {word}" for word in (*words, "0"))
-        r.leave(f"double {r.let(f'call double @uniform(i64 %key, {given})')}")
     first = r.let(f"and i64 %count, {-AT_ONCE}")
     room = r.let(f"select i1 {r.let(f'icmp slt i64 %count, {SOME}')}, i64 {AT_ONCE}, i64 {KEPT}")
     end = r.let(f"add i64 {first}, {room}")
@@ -109,7 +104,7 @@ def ahead_text() -> str:
     r.do(f"call void @uniforms(i64 %key, i64 %run, i64 %copy, i64 {first}, i64 {end}, ptr %ring)")
     drawn = r.let(f"getelementptr double, ptr %ring, i64 {r.let(f'and i64 %count, {KEPT - 1}')}")
     r.leave(f"double {r.let(f'load double, ptr {drawn}')}")
-    return "\n".join((uniform_function(), _uniforms(), r.text().replace("define internal", "define", 1)))
+    return "\n".join((_uniforms(), r.text().replace("define internal", "define", 1)))
 
 
 def draw_ahead(r: Routine, ahead: Ahead, slot: str, stands_at: tuple[str, str, str, str]) -> str:

@@ -96,10 +96,13 @@ def _settle(module: Module, watching: int | None, idle: int) -> None:
     r.fail_unless(r.let(f"icmp slt i64 {depth}, {MAX_DEPTH}"))
     if watching is not None:
         same, changed = r.label(), r.label()
-        r.fork(r.let(f"and i1 {r.let(f'xor i1 {raised}, true')}, {_is_as_watched(body, watching)}"), same, changed)
+        # Of what is raised, most is heard by nobody.
+        unheard = r.let(f"icmp eq i64 {load(r, 'phases')}, 0")
+        r.fork(r.let(f"and i1 {unheard}, {_is_as_watched(body, watching)}"), same, changed)
         r.place(same)
         spend(body, str(idle))
         store(r, "dirty", "0")
+        store(r, "event_count", start)
         r.leave("i32 0")
         r.place(changed)
     followed = r.let(f"call i32 @follow({PASSED_ON}, double %actor)")
