@@ -28,6 +28,8 @@ PASSES = ("program", "facts", "engines", "exact", "lowering", "balance")
 RECOGNISERS = {
     ("expressions.py", "_condition"): "all others are worked out as numbers, by a table that has them all",
     ("expressions.py", "condition"): "all others are worked out as numbers, by a table that has them all",
+    ("apart.py", "_read_first"): "all others read what they are made of, and then set their locals",
+    ("apart.py", "free_locals"): "all others name no local themselves",
     ("states.py", "_waits"): "whatever names the column is taken to look at any time",
     ("states.py", "_waits_until"): "hands all others on to _waits",
     ("states.py", "_worth"): "all others have no value that is known",

@@ -7,7 +7,7 @@ comparison, and by no other.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from mint_ledger.program import expressions as ex
@@ -22,12 +22,36 @@ class Bound:
 
 
 @dataclass(frozen=True)
+class Answers:
+    """Where is kept when each entity of a loop matters next: the answers of a run of entities, behind a number that is
+    0 where none of them is known."""
+
+    place: int
+    first: int
+    count: int
+
+    @property
+    def size(self) -> int:
+        """How many numbers they take."""
+        return 1 + self.count
+
+
+@dataclass(frozen=True)
 class Look:
-    """A column is read for a run of entities; with a bound, the read value is only compared with that."""
+    """A column is read for a run of entities.
+
+    Attributes:
+        first, count: the run.
+        bound: what the value is compared with, if that is all.
+        answers: where the answers of a loop's entities are kept that rest on it.
+        own: whether that is the answer of the very entity alone.
+    """
 
     first: int
     count: int
     bound: Bound | None = None
+    answers: Answers | None = None
+    own: bool = False
 
 
 Looks = dict[int, set[Look]]
@@ -62,7 +86,8 @@ def concerning(owners: ex.Ranges, looks: Iterable[Look]) -> set[Look]:
     for look in looks:
         end = look.first + look.count
         if all(look.first <= first and first + count <= end for first, count in owners):
-            found.add(Look(*ANYBODY, look.bound))
+            first, count = ANYBODY
+            found.add(replace(look, first=first, count=count))
         elif any(first < end and look.first < first + count for first, count in owners):
             found.add(look)
     return found

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from mint_ledger.engines.native import operations as op
+from mint_ledger.engines.native.answers import answer_address
 from mint_ledger.engines.native.assembly import number, wake_address
-from mint_ledger.engines.native.looks import ANYBODY, MOST_BOUNDS, Bound, Look, concerning
+from mint_ledger.engines.native.looks import ANYBODY, MOST_BOUNDS, Answers, Bound, Look, concerning
 from mint_ledger.engines.native.module import Body, is_digits
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.state import Column
@@ -37,7 +38,7 @@ def mark_posting(body: Body, column: Column, index: str, before: str, after: str
         alike.setdefault(key, {})[part] = looks
     _mark(body, alike.pop(frozenset(), {}), index)
     for few, of_parts in alike.items():
-        if set(of_parts) - {body.piece}:
+        if set(of_parts) - {body.piece} or any(look.answers for some in of_parts.values() for look in some):
             with body.r.when(_turns(body, sorted(few, key=str), before, after)):
                 _mark(body, of_parts, index)
 
@@ -55,6 +56,7 @@ def _turns(body: Body, bounds: Sequence[Bound], before: str, after: str) -> str:
 
 def _mark(body: Body, looks: dict[int, set[Look]], index: str) -> None:
     r = body.r
+    _forget(body, {(look.answers, look.own) for some in looks.values() for look in some}, index)
     certain, possible = 0, ["0"]
     for part in sorted(looks):
         if part == body.piece:
@@ -85,3 +87,14 @@ def _mark(body: Body, looks: dict[int, set[Look]], index: str) -> None:
         for some in possible[1:]:
             bits = r.let(f"or i64 {bits}, {some}")
         r.do(f"store i64 {bits}, ptr {address}")
+
+
+def _forget(body: Body, resting: set[tuple[Answers | None, bool]], index: str) -> None:
+    """What rests on what has changed is no longer known: the answer of the entity, or those of all."""
+    r = body.r
+    for answers in sorted({answers for answers, _ in resting if answers is not None}, key=lambda a: a.place):
+        if (answers, False) in resting:
+            r.do(f"store i64 0, ptr {wake_address(r, answers.place)}")
+        else:
+            with r.when(body.inside(index, answers.first, answers.count)):
+                r.do(f"store i64 0, ptr {answer_address(r, answers, index)}")

@@ -8,13 +8,13 @@ from dataclasses import dataclass, field
 
 from mint_ledger.engines.native.assembly import Routine, wake_address
 from mint_ledger.engines.native.chance import Ahead
-from mint_ledger.engines.native.looks import ANYBODY, Bound, Look, Looks
+from mint_ledger.engines.native.looks import ANYBODY, Answers, Bound, Look, Looks
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Account, Program
 from mint_ledger.program.state import Column
-from mint_ledger.program.statements import Procedure
+from mint_ledger.program.statements import Each, Procedure
 
 Lower = Callable[["Library", Procedure, str], str]
 """Makes the text of a procedure's routine, which has this name."""
@@ -118,6 +118,9 @@ class Module(Library):
         self.script_position = program.columns.script_position.base
         # What the quiet routine of each procedure reads.
         self.quiet_looks: dict[str, Looks] = {}
+        # The loops whose entities are asked one by one, with where their answers are kept, from a place on.
+        self.asked: list[tuple[Each, Answers]] = []
+        self.first_answer = 0
         # The quiet routines that were too long to be asked.
         self.too_long: set[str] = set()
         # The procedures that one piece of a step alone carries out.
@@ -136,6 +139,10 @@ class Module(Library):
     def piece_of(self, procedure: Procedure) -> int | None:
         """The piece of a step that alone carries a procedure out, if there is one."""
         return self.only_in.get(procedure.handle)
+
+    def answers_of(self, loop: Each) -> Answers | None:
+        """Where the answers of a loop's entities are kept, if they are asked one by one."""
+        return next((answers for asked, answers in self.asked if asked is loop), None)
 
     @property
     def has_many_accounts(self) -> bool:
@@ -186,6 +193,8 @@ class Body:
     wholes: dict[int, Whole] = field(default_factory=dict)
     # Which columns were read; only kept for quiet routines.
     looked_at: Looks | None = None
+    # Which answers rest on what is read, and for which entity one is asked.
+    answers_for: tuple[Answers | None, str] = (None, "")
     # With what an account that is read now is compared, if that is all.
     bound: Bound | None = None
     # The piece of a step outside of which this is never carried out; it is asked anew when it is done.
@@ -210,12 +219,15 @@ class Body:
         """Note that a column was read, for the entities that an expression can be."""
         if self.looked_at is not None:
             runs = (None if e is None else self.known_runs(e)) or (ANYBODY,)
-            self.look_at(key, runs)
+            index = self.entities[e.index][0] if isinstance(e, ex.Local) and e.index in self.entities else ""
+            self.look_at(key, runs, index)
 
-    def look_at(self, key: int, runs: ex.Ranges) -> None:
-        """Note that a column was read for some runs of entities."""
+    def look_at(self, key: int, runs: ex.Ranges, index: str) -> None:
+        """Note that a column was read for some runs of entities, of which this is one."""
         if self.looked_at is not None:
-            self.looked_at.setdefault(key, set()).update(Look(*run, self.bound) for run in runs)
+            answers, asked = self.answers_for
+            looks = (Look(*run, self.bound, answers, own=index == asked != "") for run in runs)
+            self.looked_at.setdefault(key, set()).update(looks)
 
     def known_runs(self, e: ex.Expr) -> ex.Ranges | None:
         """The entities that an expression can be, where that is known."""

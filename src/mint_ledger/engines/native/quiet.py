@@ -10,14 +10,16 @@ from __future__ import annotations
 
 import math
 from contextlib import contextmanager
+from dataclasses import replace
 from typing import Any, assert_never
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, is_ready, limits_of
+from mint_ledger.engines.native.answers import FEW_ASKED, answers_of, ask_each
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load, store
 from mint_ledger.engines.native.expressions import condition, entity_number, expression, safe_place, worth
-from mint_ledger.engines.native.looks import Looks
+from mint_ledger.engines.native.looks import Answers, Looks
 from mint_ledger.engines.native.module import Module, flow_key
 from mint_ledger.engines.native.statements import is_concerned
 from mint_ledger.engines.native.turning import (
@@ -32,6 +34,7 @@ from mint_ledger.engines.native.turning import (
     steps_to,
     turns,
 )
+from mint_ledger.facts.apart import rounds_stand_apart
 from mint_ledger.facts.pieces import assigned_locals, leaves
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import parts
@@ -42,6 +45,8 @@ from mint_ledger.program.walking import nodes
 
 # Asking costs as much as doing: a part whose question is longer than this is carried out in each step.
 LONGEST_QUESTION = 3_000
+# What cannot be foreseen may matter in the next step.
+STAY = "call void @set_step(ptr %s, ptr %x, i64 %start)\n%next = add i64 %start, 1\nret i64 %next"
 
 
 def quiet_routine(module: Module, name: Handle, looked_at: Looks, *, now_only: bool = False) -> str:
@@ -56,8 +61,8 @@ def quiet_routine(module: Module, name: Handle, looked_at: Looks, *, now_only: b
     looks = module.quiet_looks.setdefault(routine, {})
     module.want(routine, lambda: quiet_text(module, routine, procedure.parameters, procedure.body, looks, procedure))
     module.make_wanted()
-    for key, runs in looks.items():
-        looked_at.setdefault(key, set()).update(runs)
+    for key, some in looks.items():
+        looked_at.setdefault(key, set()).update(some)
     return routine
 
 
@@ -73,10 +78,9 @@ def quiet_text(
 ) -> str:
     """The text of a quiet routine; with `now_only` it says the next step or `NEVER`."""
     given = "".join(f", double %a{i}" for i in range(parameters))
-    stay = "call void @set_step(ptr %s, ptr %x, i64 %start)\n%next = add i64 %start, 1\nret i64 %next"
     # Apart from the steps, which have few registers to spare.
     apart = "" if now_only else " noinline"
-    r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start{given}){apart}", stay)
+    r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start{given}){apart}", STAY)
     q = Quiet(module, r, looked_at=looked_at, now_only=now_only)
     q.least = q.outermost = r.cell("i64", NEVER)
     q.due = r.cell("double", number(math.inf))
@@ -224,6 +228,8 @@ def _if(q: Quiet, s: st.If, loop: str, procedure: str) -> None:
 
 def _each(q: Quiet, s: st.Each, procedure: str) -> None:
     r = q.r
+    if _asks_one_by_one(q, s):
+        return
     for local in assigned_locals(s.body):
         q.meanings[local] = UNKNOWN
     with _branch(q):
@@ -242,6 +248,50 @@ def _each(q: Quiet, s: st.Each, procedure: str) -> None:
                 r.fork(is_concerned(q, s, entity), there, after)
                 r.place(there)
                 quiet_block(q, s.body, end, procedure)
+
+
+def _asks_one_by_one(q: Quiet, s: st.Each) -> bool:
+    """Ask the entities of a loop one by one, and keep their answers, where they are many and nothing goes from one to
+    another."""
+    module = q.module
+    many = s.repeat is None and sum(count for _, count in s.ranges) > FEW_ASKED
+    if q.now_only or q.answers_for[0] is not None or not many or not rounds_stand_apart(s):
+        return False
+    assert q.looked_at is not None
+    routine = f"@ask{len(module.asked)}"
+    place = module.first_answer + sum(answers.size for _, answers in module.asked)
+    answers, looks = answers_of(s, place), Looks()
+    text = _ask_text(q, s, routine, answers, looks)
+    if text is None:
+        return False
+    module.asked.append((s, answers))
+    module.routines.append(text)
+    for key, some in looks.items():
+        q.looked_at.setdefault(key, set()).update(some)
+    for local in assigned_locals(s.body):
+        q.meanings[local] = UNKNOWN
+    ask_each(q, s, routine, answers)
+    return True
+
+
+def _ask_text(q: Quiet, s: st.Each, routine: str, answers: Answers, looks: Looks) -> str | None:
+    """The text of a routine that says when one entity of a loop matters next; none where it rests on more."""
+    r = Routine(f"i64 {routine}({MACHINE_ARGUMENTS}, i64 %start, i64 %e) noinline", STAY)
+    one = Quiet(q.module, r, looked_at=looks, conditions=q.conditions, answers_for=(answers, "%e"))
+    one.least = one.outermost = r.cell("i64", NEVER)
+    one.due = r.cell("double", number(math.inf))
+    one.entities[s.local] = ("%e", s.ranges)
+    one.store(r.let("sitofp i64 %e to double"), one.local(s.local))
+    there, end = r.label(), r.label()
+    r.fork(is_concerned(one, s, "%e"), there, end)
+    r.place(there)
+    quiet_block(one, s.body, end, end)
+    r.place(end)
+    earliest_due(one, "%start")
+    r.leave(f"i64 {r.let(f'load i64, ptr {one.least}')}")
+    inside = {node.local for node in nodes(s.body) if isinstance(node, (ex.Fold, ex.With))}
+    given = set(one.cells) - inside - assigned_locals(s.body) - {s.local}
+    return None if given or r.length > LONGEST_QUESTION else r.text()
 
 
 def _set(q: Quiet, s: st.Set) -> None:
@@ -278,7 +328,13 @@ def _pass_on(q: Quiet, name: Handle, values: list[str]) -> None:
     r = q.r
     assert q.looked_at is not None
     parameters = q.module.program.procedures[name].parameters
-    routine = quiet_routine(q.module, name, q.looked_at, now_only=q.now_only)
+    looks = Looks()
+    routine = quiet_routine(q.module, name, looks, now_only=q.now_only)
+    for key, some in looks.items():
+        q.looked_at.setdefault(key, set()).update(some)
+        if q.answers_for[0] is not None:
+            resting = (replace(look, answers=q.answers_for[0], own=False) for look in some)
+            q.looked_at[key].update(resting)
     values = [*values[:parameters], *[op.ZERO] * (parameters - len(values))]
     given = "".join(f", double {value}" for value in values)
     q.at_most(r.let(f"call i64 {routine}({PASSED_ON}, i64 %start{given})"))

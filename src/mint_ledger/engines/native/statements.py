@@ -12,6 +12,7 @@ from typing import Any
 
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.accounts import account_number, look_at_one, spend, write_row
+from mint_ledger.engines.native.answers import sleeps
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number, wake_address
 from mint_ledger.engines.native.chance import draw_ahead
 from mint_ledger.engines.native.context import EVENT_SIZE, EVENT_VALUES, item, load, store
@@ -28,7 +29,7 @@ from mint_ledger.engines.native.expressions import (
     whole_of,
 )
 from mint_ledger.engines.native.marking import mark
-from mint_ledger.engines.native.module import Body, Library, Whole, arithmetic_routine
+from mint_ledger.engines.native.module import Body, Library, Module, Whole, arithmetic_routine
 from mint_ledger.engines.reference import PHASES
 from mint_ledger.engines.statements import MAX_EVENTS
 from mint_ledger.engines.work import POSTING_WORK
@@ -225,8 +226,14 @@ def _rounds(body: Body, s: st.Each, exits: Exits) -> None:
         with body.each(s.ranges, s.local, present=True) as (entity, _, _):
             seat = _seat(body, s, there, entity)
             r.do(f"store i8 {r.let(f'zext i1 {is_present(body, entity, s.ranges)} to i8')}, ptr {seat}")
+    answers = body.module.answers_of(s) if isinstance(body.module, Module) else None
+    sleeps_yet = sleeps(body, answers) if answers is not None else None
     with body.each(s.ranges, s.local, present=True) as (entity, after, end):
         now = r.label()
+        if sleeps_yet is not None:
+            awake = r.label()
+            r.fork(sleeps_yet(entity), after, awake)
+            r.place(awake)
         if there is None:
             r.fork(is_concerned(body, s, entity), now, after)
         else:
@@ -252,7 +259,7 @@ def _seat(body: Body, s: st.Each, there: str, entity: str) -> str:
 def is_present(body: Body, entity: str, ranges: Ranges) -> str:
     """Whether an entity, one of some runs, is there."""
     column = body.module.present
-    body.look_at(column.base, ranges)
+    body.look_at(column.base, ranges, entity)
     return op.is_true(body.r, body.load_flag(body.slot_at(column.offset, entity)))
 
 

@@ -62,6 +62,8 @@ class Wakes:
         self.marked = 2 * self.count + len(rooms)
         self.groups: list[Group] = []
         self.group()
+        # A piece in a group of its own leaves one before it and one behind.
+        self.size = self.marked + 1 + len(self.groups) + 2
 
     def group(self, apart: int | None = None) -> None:
         """Make the groups; one piece may stand in a group of its own."""
@@ -78,11 +80,6 @@ class Wakes:
                 if len(numbers) > 1:
                     place, bit = self.marked + 1 + len(self.groups), 1 << len(self.groups)
                 self.groups.append(Group(stretch, numbers, place, bit))
-
-    @property
-    def size(self) -> int:
-        """How many numbers there are."""
-        return self.marked + 1 + len(self.groups)
 
     @property
     def bits(self) -> dict[int, int]:
