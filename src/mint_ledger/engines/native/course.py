@@ -106,7 +106,7 @@ class Course:
 
     def _quiet_pieces(self) -> None:
         module = self.module
-        module.first_answer = self.wakes.size
+        module.next_answers = self.wakes.size
         for piece in self.pieces:
             looked_at: Looks = {}
             text = quiet_text(module, f"@quiet{piece.number}", 0, piece.statements, looked_at)
@@ -116,8 +116,7 @@ class Course:
         self._rounds = find_rounds(module, self.pieces)
         if self._rounds is not None:
             self.wakes.group(apart=self._rounds.piece)
-        answers = sum(answers.size for _, answers in module.asked)
-        self.ahead = DrawsAhead(module.program.layout.columns, self.wakes.size + answers)
+        self.ahead = DrawsAhead(module.program.layout.columns, module.next_answers)
         module.draws_ahead = self.ahead.places
         module.marked, module.mark_bits = self.wakes.marked, self.wakes.bits
         texts = {text[: text.index("(")].split()[-1]: text for text in module.routines}

@@ -118,9 +118,10 @@ class Module(Library):
         self.script_position = program.columns.script_position.base
         # What the quiet routine of each procedure reads.
         self.quiet_looks: dict[str, Looks] = {}
-        # The loops whose entities are asked one by one, with where their answers are kept, from a place on.
-        self.asked: list[tuple[Each, Answers]] = []
-        self.first_answer = 0
+        # The loops whose entities are asked one by one, by their identity, with where their answers are kept; and where
+        # the next may be.
+        self.asked: dict[int, tuple[Each, Answers]] = {}
+        self.next_answers = 0
         # The quiet routines that were too long to be asked.
         self.too_long: set[str] = set()
         # The procedures that one piece of a step alone carries out.
@@ -142,7 +143,12 @@ class Module(Library):
 
     def answers_of(self, loop: Each) -> Answers | None:
         """Where the answers of a loop's entities are kept, if they are asked one by one."""
-        return next((answers for asked, answers in self.asked if asked is loop), None)
+        return self.asked[id(loop)][1] if id(loop) in self.asked else None
+
+    def ask(self, loop: Each, answers: Answers) -> None:
+        """The entities of a loop are asked one by one."""
+        self.asked[id(loop)] = (loop, answers)
+        self.next_answers += answers.size
 
     @property
     def has_many_accounts(self) -> bool:

@@ -259,12 +259,11 @@ def _asks_one_by_one(q: Quiet, s: st.Each) -> bool:
         return False
     assert q.looked_at is not None
     routine = f"@ask{len(module.asked)}"
-    place = module.first_answer + sum(answers.size for _, answers in module.asked)
-    answers, looks = answers_of(s, place), Looks()
+    answers, looks = answers_of(s, module.next_answers), Looks()
     text = _ask_text(q, s, routine, answers, looks)
     if text is None:
         return False
-    module.asked.append((s, answers))
+    module.ask(s, answers)
     module.routines.append(text)
     for key, some in looks.items():
         q.looked_at.setdefault(key, set()).update(some)
