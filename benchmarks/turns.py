@@ -1,19 +1,20 @@
-"""A game in turns, the example Ferry Toll, against the same game by hand in C.
+"""Games in turns, the example Ferry Toll and a skirmish, against the same games by hand in C.
 
     python benchmarks/turns.py [ROUNDS]
 
-As `horde.py`: the same luck, every run the same; exits with 1 where the figure is missed.
+As `horde.py`: the same luck, every run the same; exits with 1 where a figure is missed.
 """
 
 from __future__ import annotations
 
 import sys
-from pathlib import Path
 
-from horde import judged
+from horde import HERE, judged
 
-GAMES = (("ferry_toll", 20_000, 2.0, "chest", ""),)
+WANTED = 2.0
+FERRIES = (("ferry_toll", 20_000, WANTED, "chest", ""),)
+FORTS = (("forts", 20_000, WANTED, "health", ""),)
 
 if __name__ == "__main__":
-    examples = Path(__file__).parent.parent / "examples"
-    sys.exit(judged(GAMES, examples, int(sys.argv[1]) if len(sys.argv) > 1 else 5))
+    rounds = int(sys.argv[1]) if len(sys.argv) > 1 else 5
+    sys.exit(judged(FERRIES, HERE.parent / "examples", rounds) | judged(FORTS, HERE, rounds))

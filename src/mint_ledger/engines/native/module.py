@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from mint_ledger.engines.native.assembly import Routine, wake_address
 from mint_ledger.engines.native.chance import Ahead
 from mint_ledger.engines.native.looks import ANYBODY, Answers, Bound, Look, Looks
+from mint_ledger.facts.appearing import settling_lets_appear
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
@@ -149,6 +151,11 @@ class Module(Library):
         """The entities of a loop are asked one by one."""
         self.asked[id(loop)] = (loop, answers)
         self.next_answers += answers.size
+
+    @cached_property
+    def settling_lets_appear(self) -> bool:
+        """Whether somebody may appear in what follows a `do`."""
+        return settling_lets_appear(self.program)
 
     @property
     def has_many_accounts(self) -> bool:

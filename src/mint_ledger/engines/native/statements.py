@@ -220,7 +220,7 @@ def _rounds(body: Body, s: st.Each, exits: Exits) -> None:
     if total == 0:
         return
     spend(body, str(total))
-    there = r.cell(f"[{total} x i8]", None) if total > 1 and lets_appear(body.module.program, s.body) else None
+    there = r.cell(f"[{total} x i8]", None) if total > 1 and _lets_appear(body.module, s.body) else None
     if there is not None:
         # Those present when the loop begins are visited, and no others.
         with body.each(s.ranges, s.local, present=True) as (entity, _, _):
@@ -241,6 +241,10 @@ def _rounds(body: Body, s: st.Each, exits: Exits) -> None:
             r.fork(r.let(f"and i1 {was}, {is_present(body, entity, s.ranges)}"), now, after)
         r.place(now)
         block(body, s.body, exits.within(end))
+
+
+def _lets_appear(module: Library, statements: st.Block) -> bool:
+    return isinstance(module, Module) and lets_appear(module.program, statements, settling=module.settling_lets_appear)
 
 
 def _seat(body: Body, s: st.Each, there: str, entity: str) -> str:
