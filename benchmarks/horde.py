@@ -20,7 +20,7 @@ from pathlib import Path
 import numpy as np
 
 import mint_ledger as mint
-from mint_ledger.engines.native.engine import Floats, NativePlayer, make_code
+from mint_ledger.engines.native.engine import NativePlayer, make_code
 from mint_ledger.program.program import Program
 
 HERE = Path(__file__).parent
@@ -39,16 +39,16 @@ def c_program(name: str, folder: Path) -> ctypes.CDLL:
     return loaded
 
 
-def amounts(program: Program, states: Floats, stat: str, counted: str) -> Floats:
-    """What the C programs tell of each run: all of a stat, with a thousand more for each of a kind that is left."""
+def slots_of(program: Program, stat: str, counted: str) -> list[list[int]]:
+    """The slots of all that the C programs tell of each run: the step, a stat of all, and who of a kind is left."""
     account = next(account for account in program.accounts if account.stat == stat)
-    runs = [range(first, first + count) for first, count, _ in account.specs]
-    total = states[:, [account.column.offset + who for who in np.concatenate(runs)]].sum(axis=1)
+    whole = [account.column.offset + who for first, count, _ in account.specs for who in range(first, first + count)]
+    left = []
     if counted:
         kind = program.cast.members[counted]
         first = program.columns.present.offset + kind.first
-        total += 1000.0 * states[:, first : first + kind.room].sum(axis=1)
-    return total  # type: ignore[no-any-return]
+        left = list(range(first, first + kind.room))
+    return [[program.columns.step.base], whole, left]
 
 
 def judged(games: Iterable[tuple[str, int, float, str, str]], folder: Path, rounds: int) -> int:
@@ -58,7 +58,8 @@ def judged(games: Iterable[tuple[str, int, float, str, str]], folder: Path, roun
         game = mint.load(folder / f"{name}.yaml")
         program = game.lowered.program
         player = NativePlayer(make_code(program, thorough=True), seed=SEED, starts=[])
-        player.take(np.arange(program.layout.size), [], runs)
+        slots = slots_of(program, stat, counted)
+        player.take(np.array([slot for some in slots for slot in some]), [], runs)
         steps, amount = np.zeros(runs, np.int32), np.zeros(runs)
         by_c, by_ours, visited = [], [], 0
         with tempfile.TemporaryDirectory() as made:
@@ -70,9 +71,9 @@ def judged(games: Iterable[tuple[str, int, float, str, str]], folder: Path, roun
                 began = time.thread_time()
                 visited = player.batch(0, runs)
                 by_ours.append((time.thread_time() - began) / runs)
-        alike = (player.taken[:, program.columns.step.base] == steps) & (
-            amounts(program, player.taken, stat, counted) == amount
-        )
+        step, whole, left = np.split(player.taken, np.cumsum([len(some) for some in slots])[:-1], axis=1)
+        # A thousand more for each that is left.
+        alike = (step[:, 0] == steps) & (whole.sum(axis=1) + 1000.0 * left.sum(axis=1) == amount)
         # The first round warms up.
         ratio = statistics.median(ours / theirs for ours, theirs in zip(by_ours[1:], by_c[1:], strict=True))
         print(f"{game.title}, per run on one core:")

@@ -108,3 +108,15 @@ def test_what_stands_in_a_formula_is_no_dial() -> None:
     with pytest.raises(mint.NotFound, match=r"there is no dial 'gust\.damage'"):
         game.dials.value("gust.damage")
     assert game.dials.value("wind.side_step") == 2
+
+
+def test_a_formula_that_is_asked_for_as_a_dial_is_said_to_be_one() -> None:
+    game = mint.loads(
+        "kinds:\n  pan: {stats: {salt: {start: 0, max: 10, recover: {rate: 0.1 + pace}}}}\n"
+        "  sun: {stats: {heat: {start: 0, max: 9, recover: {rate: 2}}}}\nnumbers: {pace: 0.2}\nclock: {limit: 9}\n"
+    )
+    with pytest.raises(mint.NotFound, match=r"there is no dial 'pan.salt.recover.rate': that is a formula; a number"):
+        game.with_dials({"pan.salt.recover.rate": 1})
+    with pytest.raises(mint.NotFound, match=r"there is no dial 'pan.salt.recover.rat'"):
+        game.with_dials({"pan.salt.recover.rat": 1})
+    assert game.with_dials({"pace": 1}).run().at(3.0)["pan.salt"] == pytest.approx(3.3)

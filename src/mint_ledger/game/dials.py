@@ -47,6 +47,7 @@ class Dials(Mapping[str, Value]):
         follows: for each the dial whose number it takes over; itself where it stands in the file.
         words: of the dials that are words, all that each may be; their numbers are the places among them.
         formulas: starts that are formulas, by their names, with their places: a number may be set instead of each.
+        worked_out: the names of formulas that stand where a number may; what is asked for by such a name is told so.
     """
 
     paths: tuple[Path, ...]
@@ -57,6 +58,7 @@ class Dials(Mapping[str, Value]):
     written: tuple[Path, ...] = ()
     formulas: Mapping[str, Path] = field(default_factory=dict)
     words: Mapping[int, tuple[str, ...]] = field(default_factory=dict)
+    worked_out: tuple[str, ...] = ()
 
     @cached_property
     def _by_path(self) -> dict[Path, int]:
@@ -108,6 +110,9 @@ class Dials(Mapping[str, Value]):
             raise NotFound(f"'{name}' means several dials, and one is wanted here")
         if name in self.formulas:
             raise NotFound(f"'{name}' starts as a formula, so it has no number yet; set one, like {name}=10")
+        if name in self.worked_out:
+            more = "that is a formula; a number of it is one that stands under 'numbers'"
+            raise NotFound(f"there is no dial '{name}': {more}")
         raise NotFound(f"there is no dial '{name}'{nearest(name, (*self.names, *self.formulas))}")
 
     def place(self, name: str) -> Path:
@@ -159,12 +164,14 @@ def table_column(dials: Dials, name: str) -> list[tuple[float, float]]:
 
 def list_dials(game: GameFile, cast: Cast) -> Dials:
     """Find every dial of a game, in the order of the file."""
-    numbers: list[tuple[Path, float, bool]] = []
+    found: list[tuple[Path, float | None, bool]] = []
     for section in SECTIONS:
         if section.has_dials and section.name != "kinds":
-            numbers.extend(_numbers_in(getattr(game, section.name), (section.name,)))
+            found.extend(_numbers_in(getattr(game, section.name), (section.name,)))
     for name, member in cast.members.items():
-        numbers.extend(_numbers_of_kind(game.kinds[name], member, ("kinds", name)))
+        found.extend(_numbers_of_kind(game.kinds[name], member, ("kinds", name)))
+    numbers = [(path, value, is_flag) for path, value, is_flag in found if value is not None]
+    worked_out = tuple(path_name(path, game.source.data) for path, value, _ in found if value is None)
     words_at = dict(_words(game, cast))
     numbers.extend((path, float(words.index(word)), False) for path, (word, words) in words_at.items())
     paths = tuple(path for path, _, _ in numbers)
@@ -175,9 +182,10 @@ def list_dials(game: GameFile, cast: Cast) -> Dials:
     names = [path_name(path, game.source.data) for path in paths]
     doubled = {name for name in names if names.count(name) > 1} if len(set(names)) < len(names) else set()
     unique = (".".join(map(str, p)) if name in doubled else name for p, name in zip(paths, names, strict=True))
+    starts = dict(_formula_starts(game, cast))
     words = {by_path[path]: words for path, (_, words) in words_at.items()}
     values, flags = tuple(value for _, value, _ in numbers), tuple(is_flag for *_, is_flag in numbers)
-    return Dials(paths, tuple(unique), values, flags, follows, written, dict(_formula_starts(game, cast)), words)
+    return Dials(paths, tuple(unique), values, flags, follows, written, starts, words, worked_out)
 
 
 def _words(game: GameFile, cast: Cast) -> Iterator[tuple[Path, tuple[str, tuple[str, ...]]]]:
@@ -208,7 +216,7 @@ def _formula_starts(game: GameFile, cast: Cast) -> Iterator[tuple[str, Path]]:
                 yield f"{kind}.{name}", _written_at(game, cast, ("kinds", kind, "stats", name, "start"))
 
 
-def _numbers_of_kind(own: Kind, member: Member, path: Path) -> Iterator[tuple[Path, float, bool]]:
+def _numbers_of_kind(own: Kind, member: Member, path: Path) -> Iterator[tuple[Path, float | None, bool]]:
     for name, described in Kind.model_fields.items():
         if name in _NO_DIALS:
             continue
@@ -217,7 +225,8 @@ def _numbers_of_kind(own: Kind, member: Member, path: Path) -> Iterator[tuple[Pa
             yield from _numbers_in(getattr(kind, name), (*path, described.alias or name))
 
 
-def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float, bool]]:
+def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float | None, bool]]:
+    """The numbers of a part, and where formulas stand in the place of one."""
     if isinstance(value, Table):
         for row, cells in enumerate(value.rows):
             # The keys are what cells are known by.
@@ -239,8 +248,7 @@ def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float, bool]]:
         for index, item in enumerate(value):
             yield from _numbers_in(item, path if single else (*path, index))
     elif isinstance(value, Formula):
-        if value.number is not None:
-            yield path, value.number, value.is_flag
+        yield path, value.number, value.is_flag
     elif isinstance(value, (int, float)) and not isinstance(value, bool):
         yield path, float(value), False
 
