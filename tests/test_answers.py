@@ -2,8 +2,15 @@
 
 from __future__ import annotations
 
+import os
+import secrets
+from typing import Any
+
+import invariants
 import pytest
 from both_engines import assert_same
+from hypothesis import HealthCheck, given, seed, settings
+from random_games import games
 
 import mint_ledger as mint
 from mint_ledger.demo import demo_text
@@ -117,6 +124,29 @@ def test_games_of_few_are_the_same_if_they_are_asked_one_by_one(monkeypatch: pyt
     game = mint.loads(demo_text())
     for habit in (None, *game.habits):
         assert_same(game.lowered, habit)
+
+
+def agree(number: int, many: int) -> None:
+    @seed(number if os.environ.get("CI") else secrets.randbits(32))
+    @given(games())
+    @settings(max_examples=many, deadline=None, suppress_health_check=list(HealthCheck))
+    def one(data: dict[str, Any]) -> None:
+        invariants.both_engines_agree(data)
+        data["kinds"]["ants"] |= {"copies": MANY, "room": MANY + 2}
+        invariants.both_engines_agree(data)
+
+    one()
+
+
+def test_three_random_games_are_the_same_however_many_are_asked_one_by_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(quiet, "FEW_ASKED", 0)
+    agree(1, 3)
+
+
+@pytest.mark.slow
+def test_random_games_are_the_same_however_many_are_asked_one_by_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(quiet, "FEW_ASKED", 0)
+    agree(2, 30)
 
 
 def test_a_loop_whose_rounds_know_of_each_other_does_not_stand_apart() -> None:
