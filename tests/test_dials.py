@@ -115,7 +115,7 @@ def test_a_formula_that_is_asked_for_as_a_dial_is_said_to_be_one() -> None:
         "kinds:\n  pan: {stats: {salt: {start: 0, max: 10, recover: {rate: 0.1 + pace}}}}\n"
         "  sun: {stats: {heat: {start: 0, max: 9, recover: {rate: 2}}}}\nnumbers: {pace: 0.2}\nclock: {limit: 9}\n"
     )
-    with pytest.raises(mint.NotFound, match=r"there is no dial 'pan.salt.recover.rate': that is a formula; a number"):
+    with pytest.raises(mint.NotFound, match=r"there is no dial 'pan.salt.recover.rate': that is a formula, of which"):
         game.with_dials({"pan.salt.recover.rate": 1})
     with pytest.raises(mint.NotFound, match=r"there is no dial 'pan.salt.recover.rat'"):
         game.with_dials({"pan.salt.recover.rat": 1})

@@ -8,7 +8,7 @@ from itertools import pairwise
 from both_engines import assert_same
 
 import mint_ledger as mint
-from mint_ledger.engines.native.looks import ANYBODY, MOST_BOUNDS, Bound, Look, bounds_of, concerning
+from mint_ledger.engines.native.looks import ANYBODY, MOST_THRESHOLDS, Look, Threshold, concerning, thresholds_of
 from mint_ledger.program import expressions as ex
 
 HOLDS = {
@@ -91,10 +91,10 @@ def test_what_is_read_otherwise_too_and_what_many_compare_is_seen() -> None:
     the third are 9 - 3 · 3 + 4 = 4 at 9. The first stands at 0 + 4 at 27. All that are there have 1 or less from 24 on,
     which is the end, so the first does not tip. The scale holds 3 k at 2 k, and so tilts at 8, with 4 and 8.
     """
-    # More bounds than are asked for in a posting.
+    # More thresholds than are asked for in a posting.
     bands = "".join(
         f"  - {{name: at {n}, when: {{becomes: 'bucket[1].water <= {n}'}}, do: [lows += 1]}}\n"
-        for n in range(MOST_BOUNDS + 1)
+        for n in range(MOST_THRESHOLDS + 1)
     )
     game = mint.loads(WELL.replace("BANDS\n", bands))
     for engine in ("reference", "native"):
@@ -112,18 +112,18 @@ def test_what_is_read_otherwise_too_and_what_many_compare_is_seen() -> None:
     assert_same(game.lowered, None)
 
 
-def test_a_comparison_is_a_bound_where_the_other_side_stands_still_all_run() -> None:
+def test_a_comparison_has_a_threshold_where_the_other_side_stands_still_all_run() -> None:
     level, other = ex.Local(0), ex.Local(1)
     four, dial = ex.Constant(4.0), ex.Dial(2)
-    assert bounds_of(ex.Compare("<", level, four)) == (Bound(">=", four), None)
-    assert bounds_of(ex.Compare("<", four, level)) == (None, Bound("<=", four))
-    assert bounds_of(ex.Compare("!=", level, dial)) == (Bound("==", dial), None)
-    assert bounds_of(ex.Compare(">", level, other)) == (None, None)
+    assert thresholds_of(ex.Compare("<", level, four)) == (Threshold(">=", four), None)
+    assert thresholds_of(ex.Compare("<", four, level)) == (None, Threshold("<=", four))
+    assert thresholds_of(ex.Compare("!=", level, dial)) == (Threshold("==", dial), None)
+    assert thresholds_of(ex.Compare(">", level, other)) == (None, None)
 
 
 def test_whose_account_it_is_says_which_looks_are_concerned() -> None:
-    bound = Bound(">=", ex.Constant(4.0))
-    looks = {Look(1, 3), Look(4, 2, bound), Look(6, 1)}
+    threshold = Threshold(">=", ex.Constant(4.0))
+    looks = {Look(1, 3), Look(4, 2, threshold), Look(6, 1)}
     assert concerning(((2, 2),), looks) == {Look(*ANYBODY)}
-    assert concerning(((3, 2),), looks) == {Look(1, 3), Look(4, 2, bound)}
+    assert concerning(((3, 2),), looks) == {Look(1, 3), Look(4, 2, threshold)}
     assert concerning(((9, 1),), looks) == set()

@@ -2,41 +2,22 @@
 
 from __future__ import annotations
 
-from typing import assert_never, cast
+from typing import cast
 
 from mint_ledger.facts.pieces import assigned_locals
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
-from mint_ledger.program.walking import children
+from mint_ledger.program.walking import children, nodes
 
 
 def rounds_stand_apart(s: st.Each) -> bool:
     """Whether no round of a loop leaves it, or reads a local that an earlier round may have set."""
-    if _may_leave(s.body, inside=False):
+    # What is left inside a repetition of its own is that one.
+    if any(isinstance(node, st.Leave) for node in nodes(s.body, without=st.Each)):
+        return False
+    if any(isinstance(node, st.Leave) and node.what == "procedure" for node in nodes(s.body)):
         return False
     return not _read_first(s.body, {s.local})[0] & assigned_locals(s.body)
-
-
-def _may_leave(statements: st.Block, *, inside: bool) -> bool:
-    """Whether statements may leave a loop that they stand in, or, `inside` one more, its procedure."""
-    for s in statements:
-        match s:
-            case st.Leave():
-                if s.what == "procedure" or not inside:
-                    return True
-            case st.If():
-                if _may_leave(s.then, inside=inside) or _may_leave(s.other, inside=inside):
-                    return True
-            case st.Each():
-                if _may_leave(s.body, inside=True):
-                    return True
-            case st.Let() | st.Draw() | st.Call() | st.Post() | st.Open() | st.Flow() | st.Set() | st.Note():
-                pass
-            case st.Raise() | st.Settle() | st.Guard() | st.Finish():
-                pass
-            case _:
-                assert_never(s)
-    return False
 
 
 def _read_first(statements: st.Block, known: set[int]) -> tuple[set[int], set[int]]:

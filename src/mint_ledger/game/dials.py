@@ -111,7 +111,7 @@ class Dials(Mapping[str, Value]):
         if name in self.formulas:
             raise NotFound(f"'{name}' starts as a formula, so it has no number yet; set one, like {name}=10")
         if name in self.worked_out:
-            more = "that is a formula; a number of it is one that stands under 'numbers'"
+            more = "that is a formula, of which a number becomes a dial by a name under 'numbers'"
             raise NotFound(f"there is no dial '{name}': {more}")
         raise NotFound(f"there is no dial '{name}'{nearest(name, (*self.names, *self.formulas))}")
 

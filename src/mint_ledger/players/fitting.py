@@ -21,7 +21,7 @@ import numpy as np
 
 from mint_ledger.balance.dial_range import bounds_of, number_today
 from mint_ledger.engines.baked import baked_in
-from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.players.fit import SURE, Fit, FittedDial
 from mint_ledger.players.likeness import Likeness, Simulated, held_against, simulated
@@ -248,11 +248,8 @@ class _Fitting:
 def _box(game: PlayableGame, ranges: Mapping[str, Any]) -> dict[str, tuple[float, float]]:
     if not 1 <= len(ranges) <= MOST_DIALS:
         raise BadRequest(f"1 to {MOST_DIALS} dials are fitted at once, not {len(ranges)}")
-    known = game.dials.names
     for name in ranges:
-        if name not in known:
-            more = " (a number inside a formula becomes a dial by 'numbers:')"
-            raise NotFound(f"there is no dial '{name}'{nearest(name, known)}{more}")
+        game.dials.find(name)
     return {name: (low, high) for name, (low, high, _) in bounds_of(game, ranges).items()}
 
 

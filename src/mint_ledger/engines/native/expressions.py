@@ -10,7 +10,7 @@ from typing import Any
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.assembly import FIRST_MOSTLY, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load
-from mint_ledger.engines.native.looks import Bound, bounds_of
+from mint_ledger.engines.native.looks import Threshold, thresholds_of
 from mint_ledger.engines.native.module import Body, Module, Whole, flow_key
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.handle import Handle
@@ -33,7 +33,7 @@ def condition(body: Body, e: ex.Expr) -> str:
     """Whether an expression holds, as a flag."""
     match e:
         case ex.Compare():
-            left, right = (_side(body, *side) for side in zip((e.left, e.right), bounds_of(e), strict=True))
+            left, right = (_side(body, *side) for side in zip((e.left, e.right), thresholds_of(e), strict=True))
             return op.compared(body.r, e.op, left, right)
         case ex.And():
             return _all(body, e.items, stop_at=False)
@@ -49,8 +49,8 @@ def condition(body: Body, e: ex.Expr) -> str:
     return op.is_true(body.r, expression(body, e))
 
 
-def _side(body: Body, e: ex.Expr, bound: Bound | None) -> str:
-    """A side of a comparison; that the other is a bound is known only of an account that nothing but postings moves."""
+def _side(body: Body, e: ex.Expr, threshold: Threshold | None) -> str:
+    """A side of a comparison; the other is a threshold only for an account that nothing but postings moves."""
     bare = e.value if isinstance(e, ex.Checked) else e
     moved_by_postings = (
         isinstance(bare, (ex.Read, ex.At))
@@ -58,9 +58,9 @@ def _side(body: Body, e: ex.Expr, bound: Bound | None) -> str:
         and body.module.account(bare.column).flow_columns is None
         and isinstance(bare.entity, (ex.Local, ex.Constant))
     )
-    kept, body.bound = body.bound, bound if moved_by_postings else None
+    kept, body.threshold = body.threshold, threshold if moved_by_postings else None
     value = expression(body, e)
-    body.bound = kept
+    body.threshold = kept
     return value
 
 

@@ -14,7 +14,7 @@ from mint_ledger.program import expressions as ex
 
 
 @dataclass(frozen=True)
-class Bound:
+class Threshold:
     """What an account is compared with. Where `<` turns, so does `>=`, and `>` with `<=`, `!=` with `==`."""
 
     op: Literal["<=", ">=", "=="]
@@ -42,14 +42,14 @@ class Look:
 
     Attributes:
         first, count: the run.
-        bound: what the value is compared with, if that is all.
+        threshold: what the value is compared with, if that is all.
         answers: where the answers of a loop's entities are kept that rest on it.
         own: whether that is the answer of the very entity alone.
     """
 
     first: int
     count: int
-    bound: Bound | None = None
+    threshold: Threshold | None = None
     answers: Answers | None = None
     own: bool = False
 
@@ -59,7 +59,7 @@ Looks = dict[int, set[Look]]
 
 ANYBODY = (-(2**31), 2**32)
 # So many comparisons are asked in less time than it takes to look again.
-MOST_BOUNDS = 8
+MOST_THRESHOLDS = 8
 _TURNS_WITH: dict[ex.CompareOp, Literal["<=", ">=", "=="]] = {
     "<": ">=",
     "<=": "<=",
@@ -68,16 +68,16 @@ _TURNS_WITH: dict[ex.CompareOp, Literal["<=", ">=", "=="]] = {
     "==": "==",
     "!=": "==",
 }
-_MIRRORED: dict[ex.CompareOp, ex.CompareOp] = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
+MIRRORED: dict[ex.CompareOp, ex.CompareOp] = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
 
 
-def bounds_of(e: ex.Compare) -> tuple[Bound | None, Bound | None]:
+def thresholds_of(e: ex.Compare) -> tuple[Threshold | None, Threshold | None]:
     """With what each side of a comparison is compared, where the other side stands still all run."""
-    return _bound(e.op, e.right), _bound(_MIRRORED.get(e.op, e.op), e.left)
+    return _threshold(e.op, e.right), _threshold(MIRRORED.get(e.op, e.op), e.left)
 
 
-def _bound(op: ex.CompareOp, other: ex.Expr) -> Bound | None:
-    return Bound(_TURNS_WITH[op], other) if isinstance(other, (ex.Constant, ex.Dial)) else None
+def _threshold(op: ex.CompareOp, other: ex.Expr) -> Threshold | None:
+    return Threshold(_TURNS_WITH[op], other) if isinstance(other, (ex.Constant, ex.Dial)) else None
 
 
 def concerning(owners: ex.Ranges, looks: Iterable[Look]) -> set[Look]:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.answers import answer_address
 from mint_ledger.engines.native.assembly import number, wake_address
-from mint_ledger.engines.native.looks import ANYBODY, MOST_BOUNDS, Answers, Bound, Look, concerning
+from mint_ledger.engines.native.looks import ANYBODY, MOST_THRESHOLDS, Answers, Look, Threshold, concerning
 from mint_ledger.engines.native.module import Body, is_digits
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.state import Column
@@ -27,14 +27,14 @@ def mark(body: Body, keys: Iterable[int], index: str) -> None:
 def mark_posting(body: Body, column: Column, index: str, before: str, after: str) -> None:
     """The account at hand has changed for an entity: the parts that look at it are to be looked at again, those that
     only compare it where a comparison turns."""
-    alike: dict[frozenset[Bound], dict[int, set[Look]]] = {}
+    alike: dict[frozenset[Threshold], dict[int, set[Look]]] = {}
     for part, all_looks in body.module.lookers.get(column.base, {}).items():
         looks = concerning(body.owners, all_looks)
         if not looks:
             continue
-        bounds = {look.bound for look in looks}
-        few = frozenset(bound for bound in bounds if bound is not None)
-        key = few if None not in bounds and len(few) <= MOST_BOUNDS else frozenset[Bound]()
+        thresholds = {look.threshold for look in looks}
+        few = frozenset(threshold for threshold in thresholds if threshold is not None)
+        key = few if None not in thresholds and len(few) <= MOST_THRESHOLDS else frozenset[Threshold]()
         alike.setdefault(key, {})[part] = looks
     _mark(body, alike.pop(frozenset(), {}), index)
     for few, of_parts in alike.items():
@@ -43,13 +43,13 @@ def mark_posting(body: Body, column: Column, index: str, before: str, after: str
                 _mark(body, of_parts, index)
 
 
-def _turns(body: Body, bounds: Sequence[Bound], before: str, after: str) -> str:
+def _turns(body: Body, thresholds: Sequence[Threshold], before: str, after: str) -> str:
     """Whether one of some comparisons turns."""
     r, turns = body.r, "false"
-    for bound in bounds:
-        value = bound.value
+    for threshold in thresholds:
+        value = threshold.value
         goal = number(value.value) if isinstance(value, ex.Constant) else body.dial(value.index)
-        was, is_now = (op.compared(r, bound.op, amount, goal) for amount in (before, after))
+        was, is_now = (op.compared(r, threshold.op, amount, goal) for amount in (before, after))
         turns = r.let(f"or i1 {turns}, {r.let(f'xor i1 {was}, {is_now}')}")
     return turns
 

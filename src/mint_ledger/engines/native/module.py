@@ -9,7 +9,7 @@ from functools import cached_property
 
 from mint_ledger.engines.native.assembly import Routine, wake_address
 from mint_ledger.engines.native.chance import Ahead
-from mint_ledger.engines.native.looks import ANYBODY, Answers, Bound, Look, Looks
+from mint_ledger.engines.native.looks import ANYBODY, Answers, Look, Looks, Threshold
 from mint_ledger.facts.appearing import settling_lets_appear
 from mint_ledger.program import expressions as ex
 from mint_ledger.program.arithmetic import functions
@@ -209,7 +209,7 @@ class Body:
     # Which answers rest on what is read, and for which entity one is asked.
     answers_for: tuple[Answers | None, str] = (None, "")
     # With what an account that is read now is compared, if that is all.
-    bound: Bound | None = None
+    threshold: Threshold | None = None
     # The piece of a step outside of which this is never carried out; it is asked anew when it is done.
     piece: int | None = None
     # The entities of which one is the owner of the account at hand.
@@ -239,7 +239,7 @@ class Body:
         """Note that a column was read for some runs of entities, of which this is one."""
         if self.looked_at is not None:
             answers, asked = self.answers_for
-            looks = (Look(*run, self.bound, answers, own=index == asked != "") for run in runs)
+            looks = (Look(*run, self.threshold, answers, own=index == asked != "") for run in runs)
             self.looked_at.setdefault(key, set()).update(looks)
 
     def known_runs(self, e: ex.Expr) -> ex.Ranges | None:

@@ -16,6 +16,7 @@ from mint_ledger.engines.native import operations as op
 from mint_ledger.engines.native.assembly import Routine, number
 from mint_ledger.engines.native.context import load, store
 from mint_ledger.engines.native.expressions import condition, expression, safe_place, seconds_of, time_at, worth
+from mint_ledger.engines.native.looks import MIRRORED
 from mint_ledger.engines.native.module import Body, Module, flow_key
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
@@ -292,7 +293,7 @@ def _compare_turns(q: Quiet, e: ex.Compare) -> None:
     if left is None or right is None:
         q.now()
         return
-    if _step_turns(q, e.op, left, right) or _step_turns(q, _MIRRORED.get(e.op, e.op), right, left):
+    if _step_turns(q, e.op, left, right) or _step_turns(q, MIRRORED.get(e.op, e.op), right, left):
         return
     one_moves = not q.moves(left) or not q.moves(right)
     if not one_moves or not is_monotone(q, left) or not is_monotone(q, right):
@@ -303,9 +304,6 @@ def _compare_turns(q: Quiet, e: ex.Compare) -> None:
     # Equality may come and go: where it might, one of these two has turned before or with it.
     for how in (e.op,) if e.op in ORDERED else ("<", "<="):
         _search(q, ex.Compare(how, left, right))
-
-
-_MIRRORED: dict[ex.CompareOp, ex.CompareOp] = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
 
 
 def _step_turns(q: Quiet, op_: ex.CompareOp, left: ex.Expr, right: ex.Expr) -> bool:
