@@ -29,11 +29,14 @@ def stat(draw: st.DrawFn) -> dict[str, Any]:
     if made.get("min") == 0 and made.get("max") == 40 and draw(st.booleans()):
         made["at_limit"] = "wrap"
         return made
-    kind = draw(st.sampled_from(["none", "recover", "fade"]))
-    if kind != "none":
+    kinds = draw(st.sampled_from([(), ("recover",), ("fade",), ("recover", "fade")]))
+    at_once = draw(st.booleans())
+    for kind in kinds:
         flow: dict[str, Any] = {"to": draw(st.sampled_from([0, 20, 35, "base"]))}
-        if draw(st.booleans()):
+        if not at_once:
             flow["rate"] = draw(st.sampled_from([0.5, 3, 12, "1 + base / 10"]))
+            if draw(st.booleans()):
+                del flow["to"]
         else:
             flow["at_once"] = True
         if draw(st.booleans()):

@@ -49,20 +49,37 @@ def test_recovery_waits_from_the_opening_too() -> None:
     assert run.at(5)["lamp.oil"] == 12
 
 
-def test_gains_do_not_start_the_wait_again_but_losses_do() -> None:
+def test_any_change_starts_the_wait_again_gains_as_well_as_losses() -> None:
     gain = "[{when: {every: 100, first: 2}, do: [lamp.oil += 1]}]"
     loss = "[{when: {every: 100, first: 2}, do: [lamp.oil -= 1]}]"
     stat = "{start: 10, min: 0, max: 50, recover: {rate: 1, after: 3}}"
-    assert play(stat, gain).at(5)["lamp.oil"] == 13
+    assert play(stat, gain).at(5)["lamp.oil"] == 11
+    assert play(stat, gain).at(6)["lamp.oil"] == 12
     assert play(stat, loss).at(5)["lamp.oil"] == 9
     assert play(stat, loss).at(6)["lamp.oil"] == 10
 
 
-def test_a_hit_that_the_floor_refuses_whole_moves_nothing_and_starts_no_wait() -> None:
+def test_a_hit_that_the_floor_refuses_whole_starts_the_wait_again() -> None:
     rules = "[{when: {every: 1, first: 1}, at_most: 3, do: [lamp.oil -= 5]}]"
     run = play("{start: 5, min: 0, max: 50, recover: {rate: 1, after: 4}}", rules)
-    assert run.at(5)["lamp.oil"] == 0
-    assert run.at(7)["lamp.oil"] == 2
+    assert run.at(7)["lamp.oil"] == 0  # the third hit, at 3 s, took nothing and was tried all the same
+    assert run.at(9)["lamp.oil"] == 2
+
+
+def test_a_combo_at_its_cap_holds_while_beads_come() -> None:
+    rules = "[{when: {every: 1}, at_most: 9, do: [lamp.oil += 1]}]"
+    run = play("{start: 0, min: 0, max: 3, fade: {at_once: true, after: 2}}", rules)
+    assert [run.at(t)["lamp.oil"] for t in (3, 9, 10.95, 11)] == [3, 3, 3, 0]
+
+
+def test_recover_only_gives_and_fade_only_takes() -> None:
+    gift = "[{when: {every: 100, first: 10}, do: [lamp.oil += 40]}]"
+    # 5 and 10 s of 2 are 25; the gift makes 65, and it goes on from there
+    assert play("{start: 5, recover: {rate: 2}}", gift).at(15)["lamp.oil"] == 75
+    assert play("{start: 5, recover: {rate: 2, to: 30}}", gift).at(15)["lamp.oil"] == 65
+    assert play("{start: 5, fade: {rate: 2}}").at(15)["lamp.oil"] == -25
+    both = "{start: 5, recover: {rate: 2, to: 30}, fade: {rate: 1, to: 60}}"
+    assert [play(both, gift).at(t)["lamp.oil"] for t in (10, 13, 20)] == [65, 62, 60]
 
 
 def test_a_gate_holds_the_flow_and_lets_it_go_on() -> None:
@@ -92,9 +109,11 @@ def test_a_negative_rate_stops_the_run_and_names_the_flow() -> None:
         play("{start: 4, min: 0, fade: {rate: pace - 5}}")
 
 
-def test_a_fade_without_a_floor_is_a_fault_of_the_file() -> None:
-    with pytest.raises(mint.GameError, match="fades to its min, and it has none"):
-        play("{start: 4, fade: {rate: 1}}")
+def test_a_flow_at_once_without_an_end_is_a_fault_of_the_file() -> None:
+    with pytest.raises(mint.GameError, match="at_once wants an end to go to"):
+        play("{start: 4, fade: {at_once: true}}")
+    with pytest.raises(mint.GameError, match="both have a 'rate', or both are 'at_once'"):
+        play("{start: 4, recover: {rate: 1}, fade: {to: 0, at_once: true}}")
 
 
 def test_conditions_see_a_flow_cross_their_value() -> None:
@@ -108,15 +127,28 @@ def test_conditions_see_a_flow_cross_their_value() -> None:
 @pytest.mark.parametrize(
     ("stat", "rule", "at"),
     [
-        # 40 and 5 s of recovery are 45; 75 lies past the end, and comes down to it from there.
-        ("{start: 40, max: 100, recover: {to: 50, rate: 1}}", "lamp.oil += 30", {5: 75, 8: 72, 20: 60}),
-        ("{start: 40, max: 100, recover: {to: 50, rate: 1, after: 2}}", "lamp.oil += 30", {5: 73, 7: 73, 8: 72}),
+        # 40 and 5 s of recovery are 45; 75 lies past the end, and stays there unless it fades as well.
+        ("{start: 40, max: 100, recover: {to: 50, rate: 1}}", "lamp.oil += 30", {5: 75, 8: 75, 20: 75}),
+        (
+            "{start: 40, max: 100, recover: {to: 50, rate: 1}, fade: {to: 50, rate: 1}}",
+            "lamp.oil += 30",
+            {5: 75, 8: 72, 20: 60},
+        ),
+        (
+            "{start: 40, max: 100, recover: {to: 50, rate: 1, after: 2}, fade: {to: 50, rate: 1, after: 2}}",
+            "lamp.oil += 30",
+            {5: 73, 7: 73, 8: 72},
+        ),
         ("{start: 40, max: 100, recover: {to: 50, rate: 1}}", "lamp.oil = 50", {5: 50, 20: 50}),
-        ("{start: 60, min: 0, fade: {to: 50, rate: 1}}", "lamp.oil -= 30", {5: 25, 8: 28, 20: 40}),
-        ("{start: 60, min: 0, whole: true, fade: {to: 50, rate: 1}}", "lamp.oil -= 30", {5: 25, 8: 28, 20: 40}),
+        ("{start: 60, min: 0, fade: {to: 50, rate: 1}}", "lamp.oil -= 30", {5: 25, 8: 25, 20: 25}),
+        (
+            "{start: 60, min: 0, whole: true, fade: {to: 50, rate: 1}, recover: {to: 50, rate: 1}}",
+            "lamp.oil -= 30",
+            {5: 25, 8: 28, 20: 40},
+        ),
     ],
 )
-def test_what_is_moved_past_the_end_of_its_flow_comes_back_to_it_at_its_rate(
+def test_what_is_moved_past_the_end_of_its_flow_comes_back_only_by_a_flow_of_the_other_way(
     stat: str, rule: str, at: dict[float, float], engine: str
 ) -> None:
     rules = f"[{{when: {{every: 5}}, at_most: 1, do: ['{rule}']}}]"

@@ -84,7 +84,7 @@ class Game(SharedGame):
         dials: Settings | None = None,
         sure: float = 0.95,
     ) -> Setting:
-        """How it is played: by its only habit, where nothing else is said."""
+        """How it is played: where nothing is said, each kind by the first habit of the file that is its own."""
         turned = plain_dials(dials)
         return Setting(whole(seed), habit_for(self, together(habit)), together(variant), turned, sure)
 
@@ -114,7 +114,7 @@ class Game(SharedGame):
             seed: 0 to 2⁶⁴-1.
             run: the number of the run within the seed; a study's run k is this one.
             habit: how simulated players play: by one habit, or several of different kinds; `none`: nobody plays. By
-                default the only habit of the game, or else only those play whose copies name one.
+                default each kind plays by the first habit of the file that is its own.
             variant: one of the file's named sets of dials.
             script: what happens from outside, like the `script` of a playtest.
             only_script: no timers of attacks and rules.

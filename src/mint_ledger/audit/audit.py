@@ -23,6 +23,7 @@ from mint_ledger.audit import (
     order,
     playing,
     repeats,
+    unsaid,
     whose,
 )
 from mint_ledger.audit.chance import Chances
@@ -66,6 +67,7 @@ CHECKS: tuple[Check, ...] = (
     *counting.CHECKS,
     *idle.CHECKS,
     *whose.CHECKS,
+    *unsaid.CHECKS,
     *playing.CHECKS,
     UNUSED,
 )

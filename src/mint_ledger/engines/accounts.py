@@ -11,9 +11,14 @@ from mint_ledger.engines.operations import rounded, wrapped_over
 from mint_ledger.engines.stopping import describe_stop
 from mint_ledger.engines.work import MOST_WORK, POSTING_WORK
 from mint_ledger.errors import RunStopped
-from mint_ledger.program.program import Account, AccountSpec, Program
+from mint_ledger.program.program import Account, AccountSpec, FlowSpec, Program
 from mint_ledger.program.row import WHAT_CODES, Row
 from mint_ledger.program.state import Column, Start
+
+
+def _goes(flow: FlowSpec, value: float, end: float) -> bool:
+    """Return whether a flow moves a value: `recover` only gives and `fade` only takes."""
+    return value < end if flow.way == "up" else value > end if flow.way == "down" else value != end
 
 
 class Accounts(Expressions):
@@ -96,7 +101,7 @@ class Accounts(Expressions):
         if account.touched is not None and after != before:
             self.state[account.touched.offset + index] = self.state[self._step]
         if spec.flow is not None:
-            self._after_posting(account, spec, index, before, after, (low, high))
+            self._after_posting(account, spec, index, asked != 0.0, after, (low, high))
 
     def _write_change(
         self, account: Account, index: int, before: float, after: float, cause: float, by: float, since: float = -1.0
@@ -185,10 +190,11 @@ class Accounts(Expressions):
         account: Account,
         spec: AccountSpec,
         index: int,
-        before: float,
+        is_change: bool,
         after: float,
         limits: tuple[float, float],
     ) -> None:
+        """Restart the wait after any change that was tried, one that a limit swallowed included; then read the flow."""
         flows, flow = account.flow_columns, spec.flow
         assert flows is not None and flow is not None
         self.state[flows.booked.offset + index] = after
@@ -198,7 +204,7 @@ class Accounts(Expressions):
         if (rate > 0.0 and after > to) or (rate < 0.0 and after < to):
             # It is past the end that the flow went to: what flows from here on, flows the other way.
             self.state[flows.rate.offset + index] = 0.0
-        if abs(end - after) > abs(end - before):
+        if is_change:
             self.state[flows.waits_from.offset + index] = self.time
             away = limits[0] if after < end else limits[1]
             self.state[flows.at_limit.offset + index] = float(after == away)
@@ -222,7 +228,7 @@ class Accounts(Expressions):
         if ready and flow.gate is not None:
             ready = self._evaluate(flow.gate, frame) != 0.0
         rate = 0.0
-        if ready and value != end:
+        if ready and _goes(flow, value, end):
             if flow.at_once:
                 self._move_at_once(account, spec, index, end)
                 return

@@ -258,7 +258,9 @@ class Carrying:
         if self.of(spec.flow.rate, frame).never and not spec.flow.at_once:
             return
         end = self._ends[key] = within(self.of(spec.flow.to, frame), self.limits(spec, first, count))
-        self.accounts[key] = self._grow(key, old, Between(min(old.low, end.low), max(old.high, end.high)))
+        low = old.low if spec.flow.way == "up" else min(old.low, end.low)
+        high = old.high if spec.flow.way == "down" else max(old.high, end.high)
+        self.accounts[key] = self._grow(key, old, Between(low, high))
         for formula in (spec.flow.after, spec.flow.after_limit, spec.flow.gate):
             if formula is not None:
                 self.of(formula, frame)

@@ -182,9 +182,9 @@ def merge_stat(base: Stat, own: Stat) -> Stat:
         return own
     fields = {key: getattr(base, key) for key in base.model_fields_set}
     fields |= {key: getattr(own, key) for key in own.model_fields_set}
-    if own.recover is not None:
+    if own.recover is not None and own.fade is None:
         fields.pop("fade", None)
-    if own.fade is not None:
+    if own.fade is not None and own.recover is None:
         fields.pop("recover", None)
     for key in ("recover", "fade") if own.follows is not None else ():
         fields.pop(key, None)

@@ -120,8 +120,3 @@ class GameFile(Part):
         """The targets, those of several habits or variants once for each combination."""
         return [one for target in self.targets for one in target.combinations()]
 
-    def section_order(self) -> list[str]:
-        """The sections in the order in which the file lists them; those that it leaves out come last."""
-        fields = list(type(self).model_fields)
-        written = [key for key in self.source.data if key in fields]
-        return [*written, *(field for field in fields if field not in written)]

@@ -17,7 +17,10 @@ SWITCHES = ("yes", "no", "on", "off")
 
 
 class Flow(Part):
-    """A steady movement of a stat: `recover` goes up to the max (or the start), `fade` down to the min."""
+    """A steady movement of a stat: `recover` only gives, up to the max; `fade` only takes, down to the min.
+
+    Without an end (no `to`, no max or min) it runs on.
+    """
 
     rate: Amount | None = None
     to: Amount | None = None
@@ -102,8 +105,8 @@ class Stat(Part):
                 raise ValueError("a word follows nothing")
         if self.follows is not None and (self.recover is not None or self.fade is not None):
             raise ValueError("a stat that follows another neither recovers nor fades")
-        if self.recover is not None and self.fade is not None:
-            raise ValueError("a stat may recover or fade, not both; 'if' and 'to' can say which way and when")
+        if self.recover is not None and self.fade is not None and self.recover.at_once != self.fade.at_once:
+            raise ValueError("where a stat recovers and fades, both have a 'rate', or both are 'at_once'")
         if self.at_limit == "wrap" and (self.min is None or self.max is None):
             raise ValueError("a stat that wraps wants a min and a max")
         if self.at_limit == "wrap" and self.flow:
@@ -112,7 +115,7 @@ class Stat(Part):
 
     @property
     def flow(self) -> Flow | None:
-        """The flow of the stat, whichever way it goes."""
+        """The flow of the stat; `recover` where it has both ways."""
         return self.recover or self.fade or self._coming_after
 
     @cached_property

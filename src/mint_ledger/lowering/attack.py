@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from mint_ledger.formula import Formula
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering import contact, space
 from mint_ledger.lowering.action import anyone_is_ever_busy, busy_code, busy_column, busy_until
 from mint_ledger.lowering.chance import draw, happens
+from mint_ledger.lowering.chance_keys import chance_amount
 from mint_ledger.lowering.columns import account_column, habit_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.counts import count_row
@@ -130,7 +132,9 @@ class AttackLowering:
                     break
 
     def spared(self, striker: Expr, target: Expr) -> Expr:
-        """Whether the attack never strikes this target: itself, its own side or its maker."""
+        """Whether the attack never strikes this target: itself, its own side or its maker; `none` spares nobody."""
+        if self.attack.spares == "none":
+            return ZERO
         tests: list[Expr] = [compare("==", striker, target)]
         if self.attack.spares == "side":
             sides = dict.fromkeys(m.kind.side for m in self.strikers if m.kind.side is not None)
@@ -241,7 +245,10 @@ class AttackLowering:
         ranges = ranges_of(self.targets)
         candidate = b.new_local()
         far = [no(test) for test, _ in self._out_of_range(b, striker, Local(candidate))]
-        where = And((self.lowering.present(Local(candidate)), no(self.spared(striker, Local(candidate))), *far))
+        spared = self.spared(striker, Local(candidate))
+        if self.attack.spares == "none" and self.attack.aims != "all":
+            spared = compare("==", striker, Local(candidate))  # nobody aims at itself, though it may be struck
+        where = And((self.lowering.present(Local(candidate)), no(spared), *far))
         count = b.let(Fold("count", candidate, ranges, where, ONE))
         b.leave_unless(compare(">", count, ZERO))
         paid = b.new_local()
@@ -333,10 +340,21 @@ class AttackLowering:
         if keeps is not None:
             tests.append(keeps)
         if self.attack.breaks_if is not None:
-            other = target if self.attack.aims != "all" else None
-            scope = self.scope(b, who, other).pure("what breaks a wind-up off")
-            tests.append(condition(scope, self.attack.breaks_if, "breaks_if"))
+            tests.append(self._broken(b, who, target, self.attack.breaks_if))
         return Or(tuple(tests)) if tests else ZERO
+
+    def _broken(self, b: BlockBuilder, who: Expr, target: Expr, breaks_if: Formula) -> Expr:
+        """Whether a wind-up is broken; one at all of them is where the condition holds for any that it would strike."""
+        if self.attack.aims != "all":
+            return condition(self.scope(b, who, target).pure("what breaks a wind-up off"), breaks_if, "breaks_if")
+        broken = b.new_local()
+        b.emit(Let(broken, ZERO))
+        with b.each(ranges_of(self.targets)) as each:
+            meant = Or((compare("==", target, each), And((compare("<", target, ZERO), no(self.spared(who, each))))))
+            with b.when(And((no(Local(broken)), meant))):
+                scope = self.scope(b, who, each).pure("what breaks a wind-up off")
+                b.emit(Let(broken, condition(scope, breaks_if, "breaks_if")))
+        return Local(broken)
 
     def _choice(self, b: BlockBuilder, striker: Expr, candidate: int, where: Expr, count: Expr) -> Expr:
         """The target that is chosen: as the attack aims, or as the striker's habit does."""
@@ -485,7 +503,7 @@ class AttackLowering:
         with b.when(no(sure)):
             if self.attack.lands is not None:
                 scope = self.scope(b, striker, target, "lands")
-                chance = b.let(amount(scope, self.attack.lands, "lands"))
+                chance = chance_amount(scope, self.attack.lands, "lands")
                 b.emit(Let(missed, no(happens(scope, chance))))
             skips = self._skips("dodge", from_behind)
             if skips != ONE:
@@ -511,7 +529,7 @@ class AttackLowering:
                 scope = self.scope(b, target, None, "dodge")
                 path = ("kinds", _when_hit_owner(self.lowering, member), "when_hit")
                 scope = replace(scope, self_=EntityRef(target, (member,)), path=path)
-                chance = b.let(amount(_dialled(self.lowering, scope, member), dodge, "dodge"))
+                chance = chance_amount(_dialled(self.lowering, scope, member), dodge, "dodge")
                 b.emit(Let(missed, choose(happens(scope, chance), const(2), ZERO)))
 
     def _emit_crit(self, b: BlockBuilder, striker: Expr, target: Expr) -> Expr:
@@ -519,7 +537,7 @@ class AttackLowering:
         if crit is None:
             return ONE
         scope = self.scope(b, striker, target, "crit").at("crit")
-        chance = b.let(amount(scope, crit.chance, "chance"))
+        chance = chance_amount(scope, crit.chance, "chance")
         times = b.let(amount(scope, crit.times, "times"))
         return b.let(choose(happens(scope, chance), times, ONE))
 
@@ -603,7 +621,7 @@ class AttackLowering:
 
 def always_spared(attack: Attack, striker: Member, target: Member) -> bool:
     """Whether an attack of one kind never strikes another: its own only entity, or its own side."""
-    alone = striker is target and striker.room == 1
+    alone = striker is target and striker.room == 1 and attack.spares != "none"
     same_side = attack.spares == "side" and striker.kind.side is not None
     return alone or (same_side and striker.kind.side == target.kind.side)
 

@@ -138,6 +138,9 @@ class Lowering:
     counts_rules: bool = False
     # The rules without a name that draw.
     unnamed_luck: dict[Path, None] = field(default_factory=dict)
+    # The dials that are chances, and the places of chances.
+    chances: set[int] = field(default_factory=set)
+    chance_places: dict[Path, None] = field(default_factory=dict)
     _arguments: set[int] = field(default_factory=set)
     _looked_at: set[Path] = field(default_factory=set)
     # Whether some rule makes an entity safe (or a life that is spent does).
@@ -245,16 +248,13 @@ class Lowering:
         return tuple(m for m in self.cast.members.values() if m.name in known and m.room)
 
     def list_endings(self) -> list[tuple[str, Ending, tuple[Member, ...], Path]]:
-        """Every ending as (name, model, the kinds it is judged for, path), in the order of the file's sections."""
+        """Every ending as (name, model, the kinds it is judged for, path): each kind's own, then the game's."""
         endings: list[tuple[str, Ending, tuple[Member, ...], Path]] = []
-        for section in self.game.section_order():
-            if section == "endings":
-                endings.extend((name, ending, (), ("endings", name)) for name, ending in self.game.endings.items())
-            elif section == "kinds":
-                for kind, model in self.game.kinds.items():
-                    for name, ending in model.endings.items():
-                        holders = tuple(m for m in self.cast.family(kind) if m.kind.endings.get(name) is ending)
-                        endings.append((name, ending, holders, ("kinds", kind, "endings", name)))
+        for kind, model in self.game.kinds.items():
+            for name, ending in model.endings.items():
+                holders = tuple(m for m in self.cast.family(kind) if m.kind.endings.get(name) is ending)
+                endings.append((name, ending, holders, ("kinds", kind, "endings", name)))
+        endings.extend((name, ending, (), ("endings", name)) for name, ending in self.game.endings.items())
         return endings
 
     def strikers_of(self, target: str) -> tuple[Member, ...]:

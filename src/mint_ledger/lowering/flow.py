@@ -2,33 +2,55 @@
 
 from __future__ import annotations
 
+import math
+from dataclasses import replace
+
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Member
+from mint_ledger.game.stat import Flow as FlowModel
 from mint_ledger.game.stat import Follow, Stat
 from mint_ledger.lowering import reading
 from mint_ledger.lowering.columns import account_column
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.entities import world
 from mint_ledger.lowering.formulas import amount, condition
 from mint_ledger.lowering.posting import account_owners, target
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion
 from mint_ledger.lowering.timer import is_number
-from mint_ledger.program.building import BlockBuilder, add
-from mint_ledger.program.expressions import ZERO, At, Due, Expr, Local, Seconds
+from mint_ledger.program.building import BlockBuilder, add, choose, compare, const
+from mint_ledger.program.expressions import ONE, ZERO, At, Due, Expr, Local, Read, Seconds
 from mint_ledger.program.handle import Path
-from mint_ledger.program.program import FlowSpec, OrderLine
+from mint_ledger.program.program import FlowSpec, FlowWay, OrderLine
 from mint_ledger.program.statements import Flow
+
+WAYS: dict[str, FlowWay] = {"recover": "up", "fade": "down", "follows": "both"}
 
 
 def lower_flow(
     lowering: Lowering, member: Member | None, name: str, stat: Stat, low: Expr | None, high: Expr | None
 ) -> FlowSpec:
     """Lower the flow of one kind's stat."""
-    flow = stat.flow
-    assert flow is not None
-    word = stat.flow_key
+    keys = [key for key in ("recover", "fade") if getattr(stat, key)] or ["follows"]
+    flows = [_one_flow(lowering, member, name, stat, key, low, high, " and ".join(keys)) for key in keys]
+    if len(flows) == 2:
+        return _joined(Read(account_column(lowering, name), Local(0) if member else ZERO), *flows)
+    return flows[0]
+
+
+def _one_flow(
+    lowering: Lowering,
+    member: Member | None,
+    name: str,
+    stat: Stat,
+    word: str,
+    low: Expr | None,
+    high: Expr | None,
+    cause: str,
+) -> FlowSpec:
+    """Lower what stands under `recover`, `fade` or `follows`."""
+    flow = stat.flow if word == "follows" else getattr(stat, word)
+    assert isinstance(flow, FlowModel)
     base = (*reading.stat_path(lowering, member, name), word)
     own = (*reading.member_stat_path(member, name), word)
     ref = EntityRef(Local(0), (member,)) if member else None
@@ -51,13 +73,14 @@ def lower_flow(
         end, gate = _followed(lowering, scope, own, stat.follows, flow.to)
     elif flow.to is not None:
         end = number(flow.to, "to")
-    elif stat.recover:
-        end = high if high is not None else reading.start_value(scope, ref or world(), name, member, stat)
-    elif low is not None:
-        end = low
-    else:
-        lowering.fault(base, "fades to its min, and it has none; give it 'min: 0' or the fade a 'to: …'")
+    elif flow.at_once and (high if word == "recover" else low) is None:
+        side = "max" if word == "recover" else "min"
+        lowering.fault(base, f"at_once wants an end to go to; give it a 'to: …', or the stat a '{side}: …'")
         end = ZERO
+    elif word == "recover":
+        end = high if high is not None else const(math.inf)
+    else:
+        end = low if low is not None else const(-math.inf)
     label = f"{member.name}.{name}" if member else name
     return FlowSpec(
         name=f"{label}.{word}",
@@ -67,7 +90,31 @@ def lower_flow(
         after_limit=number(flow.after_limit, "after_limit") if flow.after_limit else None,
         gate=gate,
         at_once=flow.at_once,
-        cause=lowering.cause("flow", f"{word}", base),
+        cause=lowering.cause("flow", cause, base if cause == word else base[:-1]),
+        way=WAYS[word],
+    )
+
+
+def _joined(value: Expr, up: FlowSpec, down: FlowSpec) -> FlowSpec:
+    """One flow of two: below the end of `recover` that one gives, above the end of `fade` that one takes."""
+    gives = compare("<", value, up.to)
+    takes = compare(">", value, down.to)
+
+    def either(one: Expr | None, other: Expr | None, neither: Expr) -> Expr | None:
+        if one is None and other is None:
+            return None
+        return choose(gives, one or neither, other or neither)
+
+    return replace(
+        up,
+        to=choose(gives, up.to, choose(takes, down.to, value)),
+        rate=choose(gives, up.rate, down.rate),
+        after=choose(gives, up.after, down.after),
+        after_limit=either(up.after_limit or up.after, down.after_limit or down.after, ZERO)
+        if up.after_limit or down.after_limit
+        else None,
+        gate=either(up.gate, down.gate, ONE),
+        way="both",
     )
 
 

@@ -8,6 +8,7 @@ from mint_ledger.game.habit import Habit
 from mint_ledger.lowering import contact
 from mint_ledger.lowering.action import ActionLowering, anyone_is_ever_busy, busy_column
 from mint_ledger.lowering.chance import draw, draw_places, emit_by_weight, happens
+from mint_ledger.lowering.chance_keys import chance_amount
 from mint_ledger.lowering.columns import habit_column, only_script_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount, condition
@@ -165,7 +166,7 @@ class HabitLowering:
         b.emit(Let(slipped, ZERO))
         if self.habit.slips is not None:
             scope = self.scope(b, who, "slips")
-            chance = b.let(amount(scope, self.habit.slips, "slips"))
+            chance = chance_amount(scope, self.habit.slips, "slips")
             b.emit(Let(slipped, happens(scope, chance)))
         for index, act in enumerate(self.habit.acts):
             if act.do not in self.lowering.game.actions:

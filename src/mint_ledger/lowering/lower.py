@@ -165,7 +165,7 @@ def _lower_all(
         if member.room:
             lower_defence(lowering, member)
             forget_safe_time(lowering, member)
-    _lower_in_file_order(lowering)
+    _lower_attacks_and_rules(lowering)
     lower_endings(lowering)
     lower_statuses(lowering)
     lower_actions(lowering)
@@ -204,6 +204,8 @@ def _lower_all(
         source,
         lowering.plain_arguments(),
         tuple(lowering.unnamed_luck),
+        frozenset(lowering.chances),
+        tuple(lowering.chance_places),
         tuple(dict.fromkeys(lowering.rising)),
         tuple(lowering.lots.values()),
         lowering.worked_out,
@@ -350,31 +352,29 @@ def _check_immunities(lowering: Lowering) -> None:
                 lowering.fault(path, f"unknown status '{status}'{nearest(status, statuses)}")
 
 
-def _lower_in_file_order(lowering: Lowering) -> None:
-    """Attacks and rules, in the order in which the file lists them."""
+def _lower_attacks_and_rules(lowering: Lowering) -> None:
+    """Lower each kind's own rules in the order of kinds, then the game's: turns, attacks, rules.
+
+    Where the sections stand in the file means nothing; within each the order of the file counts.
+    """
     alike: Counter[tuple[str, ...]] = Counter()
     titles: Counter[str] = Counter()
     game = lowering.game
-    for section in game.section_order():
-        if section == "kinds":
-            for name, kind in game.kinds.items():
-                for index, rule in enumerate(kind.all_rules):
-                    holders = tuple(m for m in lowering.cast.family(name) if any(rule is r for r in m.kind.all_rules))
-                    is_short = index >= len(kind.rules)
-                    path = ("kinds", name, "lives") if is_short else ("kinds", name, "rules", index)
-                    title = _title(titles, rule, name)
-                    luck = rule_luck(alike, rule, path, name)
-                    RuleLowering(lowering, rule, path, holders, True, title, luck).lower()
-        elif section == "turns":
-            lower_turns(lowering)
-        elif section == "attacks":
-            for name, attack in game.attacks.items():
-                lower_attack(lowering, name, attack)
-        elif section == "rules":
-            for index, rule in enumerate(game.rules):
-                title = _title(titles, rule, "")
-                luck = rule_luck(alike, rule, ("rules", index), "")
-                RuleLowering(lowering, rule, ("rules", index), (), False, title, luck).lower()
+    for name, kind in game.kinds.items():
+        for index, rule in enumerate(kind.all_rules):
+            holders = tuple(m for m in lowering.cast.family(name) if any(rule is r for r in m.kind.all_rules))
+            is_short = index >= len(kind.rules)
+            path = ("kinds", name, "lives") if is_short else ("kinds", name, "rules", index)
+            title = _title(titles, rule, name)
+            luck = rule_luck(alike, rule, path, name)
+            RuleLowering(lowering, rule, path, holders, True, title, luck).lower()
+    lower_turns(lowering)
+    for name, attack in game.attacks.items():
+        lower_attack(lowering, name, attack)
+    for index, rule in enumerate(game.rules):
+        title = _title(titles, rule, "")
+        luck = rule_luck(alike, rule, ("rules", index), "")
+        RuleLowering(lowering, rule, ("rules", index), (), False, title, luck).lower()
 
 
 def _title(titles: Counter[str], rule: Rule, owner: str) -> str:

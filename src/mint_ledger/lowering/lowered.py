@@ -39,6 +39,9 @@ class Lowered:
     arguments: frozenset[int] = frozenset()
     # The rules without a name that draw: with another text they have other luck.
     unnamed_luck: tuple[Path, ...] = ()
+    # The dials that are chances, so that they lie in 0 to 1; and the places of all chances of the file.
+    chances: frozenset[int] = frozenset()
+    chance_places: tuple[Path, ...] = ()
     # Dials that may not fall from one to the next.
     rising: tuple[tuple[int, ...], ...] = ()
     lots: tuple[LoweredLot, ...] = ()
@@ -78,6 +81,8 @@ class Lowered:
             if index not in self.arguments or isinstance(value, bool) != known.flags[index] or not math.isfinite(value):
                 return None
         dials = known.turned({index: float(value) for index, value in changes.items()})
+        if any(not 0.0 <= dials.numbers[index] <= 1.0 for index in self.chances):
+            return None
         cast = turned_cast(game, program.cast)
         moved = [path for path, old, new in zip(dials.paths, known.numbers, dials.numbers, strict=True) if old != new]
         if not starts_fit(game, cast, moved):

@@ -54,7 +54,7 @@ from mint_ledger.program.expressions import (
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import FlowSpec, OrderLine
 from mint_ledger.program.state import Column
-from mint_ledger.program.statements import Flow, Let, Post, Set
+from mint_ledger.program.statements import Flow, Leave, Let, Post, Set
 
 FAR = 1e15
 LEAST_TURN = 10.0
@@ -363,10 +363,63 @@ def _emit_waypoints(
     last = compare(">=", at, const(len(points) - 1))
     following = choose(last, ZERO if turns_back else at, add(at, ONE))
     with b.when(there):
+        left = Local(b.new_local())
+        b.emit(Let(left.index, _beyond(lowering, b, ref, x, y)))
         b.emit(Set(column, who, following))
-    now = b.let(lower_of(At(column, who), const(len(points) - 1)))
+        # Short legs may be passed within one step.
+        with b.repeat(const(len(points))):
+            at = b.let(lower_of(At(column, who), const(len(points) - 1)))
+            gx, gy = (b.let(_point(at, [point[i] for point in points])) for i in (0, 1))
+            leg = b.let(_length(sub(gx, coordinate(lowering, ref, "x")), sub(gy, coordinate(lowering, ref, "y"))))
+            stays = And((compare(">=", at, const(len(points) - 1)), ZERO if turns_back else ONE))
+            with b.when(Or((compare("<", left, leg), compare("<=", left, ZERO), stays))):
+                b.emit(Leave("each"))
+            cause = const(lowering.cause("flow", "moves", ("kinds", ref.members[0].name, "moves")))
+            for axis, goal in (("x", gx), ("y", gy)):
+                b.emit(Post(account_column(lowering, axis), who, "set", goal, cause, who))
+            b.emit(Let(left.index, sub(left, leg)))
+            last = compare(">=", at, const(len(points) - 1))
+            b.emit(Set(column, who, choose(last, ZERO if turns_back else at, add(at, ONE))))
+        _emit_leg(lowering, scope, ref, points, speed)
+        with b.when(And((compare(">", left, ZERO), compare(">", speed, ZERO)))):
+            # The part of the step behind the corner belongs to the next leg: that one began before this step.
+            for axis in AXES:
+                b.emit(Flow(account_column(lowering, axis), who))
+                flows = flow_columns(lowering, account_column(lowering, axis), axis)
+                began = sub(Step(), div(div(left, speed), const(lowering.game.clock.step)))
+                b.emit(Set(flows.anchor, who, began))
+    _emit_leg(lowering, scope, ref, points, speed)
+
+
+def _emit_leg(lowering: Lowering, scope: Scope, ref: EntityRef, points: list[list[float]], speed: Expr) -> None:
+    """Go toward the waypoint that comes next."""
+    b = scope.builder
+    now = b.let(lower_of(At(_slot(lowering, "waypoint", "counter"), ref.entity), const(len(points) - 1)))
     gx, gy = (b.let(_point(now, [point[i] for point in points])) for i in (0, 1))
     _emit_goal(lowering, scope, ref, gx, gy, speed)
+
+
+def _beyond(lowering: Lowering, b: BlockBuilder, ref: EntityRef, x: Expr, y: Expr) -> Expr:
+    """How far an entity that has come to the end (x, y) of its leg would be beyond it, had the leg gone on."""
+    who = ref.entity
+    places = [account_column(lowering, axis) for axis in AXES]
+    flows = [flow_columns(lowering, place, axis) for place, axis in zip(places, AXES, strict=True)]
+    rates = [b.let(At(flow.rate, who)) for flow in flows]
+    leg = _length(sub(x, At(places[0], who)), sub(y, At(places[1], who)))
+    anchor = choose(compare("!=", rates[0], ZERO), At(flows[0].anchor, who), At(flows[1].anchor, who))
+    walked = mul(_length(*rates), Seconds(sub(Step(), anchor)))
+    under_way = Or((compare("!=", rates[0], ZERO), compare("!=", rates[1], ZERO)))
+    return choose(under_way, higher_of(sub(walked, leg), ZERO), ZERO)
+
+
+def _length(dx: Expr, dy: Expr) -> Expr:
+    return Unary("sqrt", add(mul(dx, dx), mul(dy, dy)))
+
+
+def emit_first_leg(lowering: Lowering, b: BlockBuilder, member: Member, who: Expr) -> None:
+    """Set out as an entity appears, so that who goes from point to point loses no step."""
+    if any(move.along or move.between for move in member.kind.moves or []):
+        _emit_member(lowering, b, member, who, _Aims(lowering, b, member))
 
 
 def _point(at: Expr, values: list[float]) -> Expr:

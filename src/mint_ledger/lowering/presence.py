@@ -11,7 +11,7 @@ from mint_ledger.lowering.entities import maker_column, world
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.handles import APPEARED, GONE, REMOVE, appear, begin, spawn
-from mint_ledger.lowering.motion import emit_still
+from mint_ledger.lowering.motion import emit_first_leg, emit_still
 from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.space import is_motion, is_somewhere
 from mint_ledger.lowering.start import emit_openings
@@ -93,6 +93,8 @@ def lower_begin(lowering: Lowering, member: Member) -> None:
     if lowering.game.space is not None and is_somewhere(member):
         emit_still(lowering, b, Local(0))
     emit_flows_of(lowering, b, Local(0), member)
+    if lowering.game.space is not None and is_somewhere(member):
+        emit_first_leg(lowering, b, member, Local(0))
     for _, ranges, emit in lowering.on_appear:
         if any(first <= member.first < first + count for first, count in ranges):
             emit(b, Local(0))

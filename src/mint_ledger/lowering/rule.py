@@ -10,6 +10,7 @@ from mint_ledger.game.cast import Member
 from mint_ledger.game.rule import Rule, When
 from mint_ledger.lowering import contact
 from mint_ledger.lowering.chance import happens
+from mint_ledger.lowering.chance_keys import chance_amount
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.formulas import amount, condition, lower_formula
@@ -219,7 +220,7 @@ class RuleLowering:
         if rule.if_ is not None:
             b.leave_unless(b.let(condition(scope, rule.if_, "if")))
         if rule.chance is not None:
-            probability = b.let(amount(scope, rule.chance, "chance"))
+            probability = chance_amount(scope, rule.chance, "chance")
             b.leave_unless(happens(replace(scope, luck=self.luck.of("chance")), probability))
         if rule.at_most is not None:
             b.emit(Set(fired, who, add(At(fired, who), ONE)))

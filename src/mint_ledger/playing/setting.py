@@ -25,7 +25,8 @@ class Setting:
 
     Attributes:
         seed: 0 to 2⁶⁴-1.
-        habit: how simulated players play; by default only those play whose copies name a habit.
+        habit: how simulated players play; None and `none`: only those play whose copies name a habit (`habit_for` says
+            who plays where nothing is said).
         variant: one of the file's named sets of dials.
         dials: dials set for this alone, after the variant's.
         sure: the chance with which each interval holds the true value.
@@ -76,12 +77,12 @@ def titled(title: str, lowered: Lowered, habit: str | None, variant: str = "", *
 
 
 def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:
-    """Who plays by which habit: the copies that name one, and everyone else who can play by `habit`, or by one of
-    several (`scout + grim`).
+    """Who plays by which habit: the copies that name one, and everyone else who can play by `habit`, or by the first
+    of several (`scout + grim`).
 
     Raises:
         NotFound: there is no such habit.
-        BadRequest: several are habits of the same players.
+        BadRequest: one of several has no players, as those before it have them all.
     """
     habits = lowered.habit_players
     names = [] if habit == NO_HABIT and NO_HABIT not in habits else apart(habit, habits, "habit")
@@ -91,20 +92,30 @@ def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:
     chosen: dict[int, int] = {}
     for name in names:
         number = list(habits).index(name) + 1
-        for entity in habits[name]:
-            if entity in chosen:
-                other, who = list(habits)[chosen[entity] - 1], lowered.program.cast.entity_name(entity)
-                raise BadRequest(f"{who} cannot play by '{other}' and '{name}' at once")
-            chosen[entity] = number
+        free = [entity for entity in habits[name] if entity not in chosen]
+        if habits[name] and not free:
+            entity = habits[name][0]
+            other, who = list(habits)[chosen[entity] - 1], lowered.program.cast.entity_name(entity)
+            raise BadRequest(f"{who} cannot play by '{other}' and '{name}' at once")
+        chosen |= dict.fromkeys(free, number)
     chosen |= dict(lowered.habits)
     return [Start(column, entity, float(number)) for entity, number in chosen.items()]
 
 
 def habit_for(game: PlayableGame, habit: str | None) -> str | None:
-    """Who plays where it is not said: a game with one habit is played by it, unless its copies say who does."""
-    if habit is not None or len(game.habits) != 1 or game.lowered.habits:
+    """Who plays where it is not said: each kind by the first habit of the file that is its own, unless its copies name
+    theirs; None where there is none."""
+    if habit is not None:
         return habit
-    return next(iter(game.habits))
+    cast = game.lowered.program.cast
+    players = {name: {cast.member_of(e) for e in entities} for name, entities in game.lowered.habit_players.items()}
+    played = {cast.member_of(entity) for entity, _ in game.lowered.habits}
+    chosen = []
+    for name, members in players.items():
+        if members - played:
+            chosen.append(name)
+            played |= members
+    return " + ".join(chosen) or None
 
 
 def level_start(lowered: Lowered, level: str) -> Start:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import math
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -15,7 +16,7 @@ from mint_ledger.game.clock import Clock
 from mint_ledger.game.dials import Dials
 from mint_ledger.game.stat import Stat
 from mint_ledger.program.arithmetic import functions
-from mint_ledger.program.expressions import Expr
+from mint_ledger.program.expressions import Constant, Expr
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.state import Column, Layout
 from mint_ledger.program.statements import Procedure
@@ -37,11 +38,15 @@ CauseSort = Literal[
 ]
 Result = Literal["win", "lose", "draw", "unfinished"]
 EventPhase = Literal["hit", "condition", "gone", "cue"]
+FlowWay = Literal["up", "down", "both"]
 
 
 @dataclass(frozen=True, slots=True)
 class FlowSpec:
-    """How an account moves by itself; the expressions see the entity as local 0."""
+    """How an account moves by itself; the expressions see the entity as local 0.
+
+    `way` is whether it only gives ("up"), only takes ("down") or follows its end both ways.
+    """
 
     name: str
     to: Expr
@@ -51,6 +56,12 @@ class FlowSpec:
     gate: Expr | None
     at_once: bool
     cause: int
+    way: FlowWay = "both"
+
+    @property
+    def has_end(self) -> bool:
+        """Whether it stops by itself: a flow without an end goes on as long as nothing stops it."""
+        return not (isinstance(self.to, Constant) and math.isinf(self.to.value))
 
 
 @dataclass(frozen=True, slots=True)

@@ -142,7 +142,7 @@ def _post(body: Body, account: Account, spec: AccountSpec) -> None:
             body.store(body.load(body.slot(module.step)), body.slot_at(account.touched.offset, "%e"))
             mark(body, (account.touched.base,), "%e")
     if spec.flow is not None:
-        _after_posting(body, account, spec, spec.flow, before, after, (low, high))
+        _after_posting(body, account, spec, spec.flow, asked, after, (low, high))
 
 
 def _entity(r: Routine) -> str:
@@ -369,10 +369,11 @@ def _after_posting(
     account: Account,
     spec: AccountSpec,
     flow: FlowSpec,
-    before: str,
+    asked: str,
     after: str,
     limits: tuple[str, str],
 ) -> None:
+    """Restart the wait after any change that was tried, one that a limit swallowed included; then read the flow."""
     r = body.r
     flows = account.flow_columns
     assert flows is not None
@@ -385,8 +386,7 @@ def _after_posting(
     with r.when(r.let(f"or i1 {above}, {below}")):
         body.store(op.ZERO, rate_slot)
     end = flow_end(body, flow, "%e", limits)
-    farther = op.size_of(r, op.sub(r, end, after))
-    with r.when(op.compared(r, ">", farther, op.size_of(r, op.sub(r, end, before)))):
+    with r.when(op.compared(r, "!=", asked, op.ZERO)):
         body.store(load(r, "time"), body.slot_at(flows.waits_from.offset, "%e"))
         away = op.chosen(r, op.compared(r, "<", after, end), limits[0], limits[1])
         body.store(op.flag_value(r, op.compared(r, "==", after, away)), body.slot_at(flows.at_limit.offset, "%e"))
@@ -467,6 +467,12 @@ def is_ready(body: Body, account: Account, flow: FlowSpec, index: str) -> tuple[
     return waited, ready
 
 
+def flow_goes(r: Routine, flow: FlowSpec, value: str, end: str) -> str:
+    """Whether a flow moves a value: `recover` only gives and `fade` only takes."""
+    operator: ex.CompareOp = "<" if flow.way == "up" else ">" if flow.way == "down" else "!="
+    return op.compared(r, operator, value, end)
+
+
 def flow_rate(body: Body, flow: FlowSpec, index: str, value: str, end: str) -> str:
     """A flow's rate, with its sign; the run stops if it is less than 0 or infinite."""
     r = body.r
@@ -487,7 +493,7 @@ def _look(body: Body, account: Account, spec: AccountSpec, flow: FlowSpec) -> No
     _, ready = is_ready(body, account, flow, "%e")
     rate = r.cell("double", None)
     body.store(op.ZERO, rate)
-    moves = r.let(f"and i1 {r.let(f'load i1, ptr {ready}')}, {op.compared(r, '!=', value, end)}")
+    moves = r.let(f"and i1 {r.let(f'load i1, ptr {ready}')}, {flow_goes(r, flow, value, end)}")
     with r.when(moves):
         if flow.at_once:
             _move_at_once(body, account, flow, end)

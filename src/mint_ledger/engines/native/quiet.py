@@ -14,7 +14,7 @@ from dataclasses import replace
 from typing import Any, assert_never
 
 from mint_ledger.engines.native import operations as op
-from mint_ledger.engines.native.accounts import flow_end, flow_rate, flow_wait, is_ready, limits_of
+from mint_ledger.engines.native.accounts import flow_end, flow_goes, flow_rate, flow_wait, is_ready, limits_of
 from mint_ledger.engines.native.answers import FEW_ASKED, answers_of, ask_each
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, PASSED_ON, Routine, number
 from mint_ledger.engines.native.context import load, store
@@ -381,7 +381,7 @@ def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str
     rate = q.load(q.slot_at(flows.rate.offset, index))
     value = worth(q, account, index)
     q.now_if(op.is_true(r, rate))
-    with r.when(op.compared(r, "!=", value, end)):
+    with r.when(flow_goes(r, flow, value, end)):
         due_turns(q, flow_wait(q, account, flow, index))
     r.go(after)
     r.place(over)
@@ -390,7 +390,7 @@ def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str
     moving, still = r.label(), r.label()
     r.fork(op.is_true(r, rate), moving, still)
     r.place(still)
-    with r.when(op.compared(r, "!=", value, end)):
+    with r.when(flow_goes(r, flow, value, end)):
         if flow.gate is not None:
             _gate_turns(q, flow.gate, index)
         with r.when(r.let(f"load i1, ptr {ready}")):
@@ -404,7 +404,7 @@ def _flow_turns(q: Quiet, account: Account, flow: FlowSpec, index: str, end: str
         _gate_turns(q, flow.gate, index)
     r.fail_unless(r.let(f"load i1, ptr {ready}"))
     r.fail_unless(op.compared(r, "==", end, q.load(q.slot_at(flows.to.offset, index))))
-    r.fail_unless(op.compared(r, "!=", value, end))
+    r.fail_unless(flow_goes(r, flow, value, end))
     r.fail_unless(op.compared(r, "==", rate, flow_rate(q, flow, index, value, end)))
     guess = steps_to(q, account, index, end)
     first_step(q, lambda: op.compared(r, "==", worth(q, account, index), end), guess)
