@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 import re
 import signal
@@ -21,7 +22,8 @@ from scipy import stats
 
 import mint_ledger as mint
 from mint_ledger.demo import demo_text
-from mint_ledger.studies import estimate
+from mint_ledger.studies import estimate, intervals
+from mint_ledger.studies.beta import beta_below, beta_quantile
 from mint_ledger.studies.making import parse_until
 from mint_ledger.studies.study import Study
 
@@ -37,10 +39,41 @@ endings: {dark: {result: lose, if: out >= 1}}
 
 
 @pytest.mark.parametrize(("count", "runs"), [(0, 10), (3, 10), (10, 10), (581, 1000), (1, 1)])
-def test_wilson_intervals_are_scipys(count: int, runs: int) -> None:
+def test_intervals_of_rates_are_scipys(count: int, runs: int) -> None:
     ours = estimate.rate(count, runs)
-    theirs = stats.binomtest(count, runs).proportion_ci(0.95, method="wilson")
-    assert (ours.low, ours.high) == pytest.approx((theirs.low, theirs.high), abs=1e-12)
+    few = min(count, runs - count) < 30
+    theirs = stats.binomtest(count, runs).proportion_ci(0.95, method="exact" if few else "wilson")
+    assert ours.method == ("Clopper and Pearson" if few else "Wilson")
+    assert (ours.low, ours.high) == pytest.approx((theirs.low, theirs.high), abs=1e-11)
+
+
+@pytest.mark.parametrize("sure", [0.9, 0.95, 0.99])
+@pytest.mark.parametrize("runs", [50, 100, 400])
+def test_a_rate_is_held_as_often_as_its_interval_says_however_few_the_events(runs: int, sure: float) -> None:
+    # No sampling: the chance of each count is binomial.
+    ends = [intervals.share_ends(count, runs, sure) for count in range(runs + 1)]
+    low, high = np.array(ends).T
+    for share in np.geomspace(0.02, runs / 2, 200) / runs:
+        chances = stats.binom.pmf(np.arange(runs + 1), runs, share)
+        assert chances[(low <= share) & (share <= high)].sum() >= sure - 0.02
+
+
+def test_beta_quantiles_are_scipys() -> None:
+    for a, b in itertools.product((0.5, 1.0, 3.7, 400.5), (0.7, 30.0, 2_000.0)):
+        for chance in (0.005, 0.025, 0.5, 0.975):
+            assert beta_quantile(chance, a, b) == pytest.approx(stats.beta.ppf(chance, a, b), rel=1e-8, abs=1e-14)
+            assert beta_below(0.3, a, b) == pytest.approx(stats.beta.cdf(0.3, a, b), rel=1e-9, abs=1e-200)
+
+
+def test_a_rare_difference_of_one_either_way_is_held_by_its_interval() -> None:
+    # At n = 100 with +1 and -1 in one of a hundred each, the chance of each pair of counts is multinomial.
+    held = 0.0
+    for up, down in itertools.product(range(9), repeat=2):
+        values = [1.0] * up + [-1.0] * down + [0.0] * (100 - up - down)
+        found = estimate.mean_of(values, paired=True)
+        chance = stats.multinomial.pmf([up, down, 100 - up - down], 100, [0.01, 0.01, 0.98])
+        held += float(chance) * (found.low <= 0.0 <= found.high)
+    assert held >= 0.93
 
 
 def test_the_interval_of_a_mean_is_scipys() -> None:

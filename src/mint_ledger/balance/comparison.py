@@ -19,7 +19,6 @@ from mint_ledger.program.row import Row
 from mint_ledger.studies.estimate import (
     CONFIDENCE,
     Estimate,
-    mean_of,
     measured,
     plain,
     quantile_gap,
@@ -30,7 +29,7 @@ from mint_ledger.studies.intervals import Average, QuantileGap, Turned
 from mint_ledger.studies.making import StudyInterrupted
 from mint_ledger.studies.seats import RESULTS
 from mint_ledger.studies.shape import Shapes, shapes_of
-from mint_ledger.studies.study import paired_values
+from mint_ledger.studies.study import mean_gap, paired_values
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:
@@ -190,12 +189,11 @@ def _of_result(one: Study, other: Study, result: str) -> Difference:
 
 def _of_measure(one: Study, other: Study, name: str) -> Difference | None:
     """A measure in the runs in which both studies have it."""
-    first, second = paired_values(one, other, name)
-    pair = second - first
-    if not len(pair):
+    gap = mean_gap(one, other, name, one.sure)
+    if gap is None:
         return None
-    counts = len(one.numbers(name)[1]), len(other.numbers(name)[1]), len(pair)
-    return Difference(name, one.mean(name), other.mean(name), mean_of(pair.tolist(), one.sure), False, counts)
+    counts = len(one.numbers(name)[1]), len(other.numbers(name)[1]), gap.runs
+    return Difference(name, one.mean(name), other.mean(name), gap, False, counts)
 
 
 def _of_quantile(one: Study, other: Study, text: str) -> Difference | None:

@@ -17,10 +17,8 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, is_share, mean_of, measured, quantile_gap, quantile_of, turned_rate
-from mint_ledger.studies.intervals import OPEN
-from mint_ledger.studies.limits import draws_something
-from mint_ledger.studies.study import Study, paired_values
+from mint_ledger.studies.estimate import Estimate, is_share, measured, quantile_gap, quantile_of, turned_rate
+from mint_ledger.studies.study import Study, mean_gap, paired_values
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
@@ -260,11 +258,9 @@ def estimate_gap(one: Study, other: Study, measure: str, sure: float) -> Estimat
         gained, lost = int((sides[1] & ~sides[0]).sum()), int((sides[0] & ~sides[1]).sum())
         return turned_rate(gained, lost, one.runs, sure)
     name, q = (match[2], None) if match[1] == "mean" else quantile_of(measure)
-    first, second = paired_values(one, other, name)
-    if not len(first):
-        return None
     if q is not None:
+        first, second = paired_values(one, other, name)
+        if not len(first):
+            return None
         return quantile_gap(first.tolist(), second.tolist(), q, sure)
-    gaps = (second - first).tolist()
-    certain = not any(draws_something(study.lowered.program) for study in (one, other))
-    return mean_of(gaps, sure, bounds=(gaps[0], gaps[0]) if certain else OPEN)
+    return mean_gap(one, other, name, sure)

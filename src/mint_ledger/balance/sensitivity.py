@@ -16,8 +16,9 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import CONFIDENCE, Estimate, mean_of, measured, turned_rate
-from mint_ledger.studies.intervals import Average, Turned
+from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured, turned_rate
+from mint_ledger.studies.intervals import Average, Raised, Turned
+from mint_ledger.studies.study import mean_gap
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:
@@ -29,6 +30,8 @@ if TYPE_CHECKING:
 
 # What says how the game is watched, not how it plays.
 RESAMPLES = 999
+# A normal variable is within one standard error of its mean so often.
+WITHIN_ONE = math.erf(1.0 / math.sqrt(2.0))
 QUIET = ("clock.",)
 FALSE_ALARMS = 0.1
 
@@ -174,12 +177,16 @@ def make_sensitivity(
         try:
             if value == 0.0:
                 raise BadRequest("it is 0, and a share of that is nothing")
-            sides = [values_of(study({name: _plain(end)}), measure) for end in ends]
+            studies = [study({name: _plain(end)}) for end in ends]
+            sides = [values_of(one, measure) for one in studies]
             gap = (sides[1] - sides[0]).dropna()
             if measure.startswith("rate"):
                 difference = turned_rate(int((gap > 0).sum()), int((gap < 0).sum()), len(gap), setting.sure)
             else:
-                difference = mean_of(gap.tolist(), setting.sure)
+                found = mean_gap(*studies, measure[measure.index("(") + 1 : -1].strip(), setting.sure)
+                if found is None:
+                    raise BadRequest("no run has it at both ends")
+                difference = found
             moved.append(Moved(name, value, ends, difference.scaled(1 / (200.0 * share)), _noise(difference)))
         except (GameError, BadRequest, RunStopped) as error:
             skipped.append((name, str(error).splitlines()[0].rpartition(": ")[2]))
@@ -203,6 +210,11 @@ def _noise(difference: Estimate) -> float:
         score = max(abs(basis.gained - basis.lost) - 1, 0) / math.sqrt(turned)
     elif isinstance(basis, Average) and basis.deviation > 0.0:
         score = abs(basis.mean) / (basis.deviation / math.sqrt(basis.runs))
+    elif isinstance(basis, Raised):
+        if basis.body is None:
+            return 1.0  # not judged
+        low, high = basis.interval(WITHIN_ONE)
+        score = abs(basis.mean) / max((high - low) / 2.0, 1e-300)
     else:
         return 1.0 if difference.value == 0.0 else 0.0
     return math.erfc(score / math.sqrt(2.0))

@@ -10,7 +10,21 @@ from typing import Any
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.studies.intervals import OPEN, Average, Basis, Ends, Ordered, QuantileGap, Share, Turned, wilson
+from mint_ledger.studies.intervals import (
+    FEW_EVENTS,
+    FEW_VALUES,
+    OPEN,
+    Average,
+    Basis,
+    Ends,
+    FewValues,
+    Ordered,
+    QuantileGap,
+    Raised,
+    Share,
+    Turned,
+    share_ends,
+)
 
 CONFIDENCE = 0.95
 
@@ -108,10 +122,11 @@ def _estimate(value: float, runs: int, method: str, confidence: float, basis: Ba
 
 
 def rate(count: int, runs: int, confidence: float = CONFIDENCE) -> Estimate:
-    """The share of runs in which something happened, with Wilson's score interval; see `intervals.Share`."""
+    """The share of runs in which something happened, with its interval; see `intervals.share_ends`."""
     if runs < 1:
         raise BadRequest("a rate wants one run at least")
-    return _estimate(count / runs, runs, "Wilson", confidence, Share(count, runs))
+    few = min(count, runs - count) < FEW_EVENTS
+    return _estimate(count / runs, runs, "Clopper and Pearson" if few else "Wilson", confidence, Share(count, runs))
 
 
 def turned_rate(gained: int, lost: int, runs: int, confidence: float = CONFIDENCE) -> Estimate:
@@ -192,8 +207,12 @@ def joined_sums(one: Any, runs: int, other: Any, more: int) -> Any:
     return total
 
 
-def mean_of(values: Sequence[float], confidence: float = CONFIDENCE, bounds: Ends = OPEN) -> Estimate:
+def mean_of(
+    values: Sequence[float], confidence: float = CONFIDENCE, bounds: Ends = OPEN, *, paired: bool = False
+) -> Estimate:
     """The mean of a sample with its skewness; `bounds` are those that no value can leave. See `intervals.Average`.
+
+    `paired` says that the values are differences, so that each sign may come.
 
     Worked out about the mean itself, so that nothing cancels.
     """
@@ -209,8 +228,27 @@ def mean_of(values: Sequence[float], confidence: float = CONFIDENCE, bounds: End
     deviation = math.sqrt(squares / (n - 1)) if n > 1 else 0.0
     alike = bool((sample == sample[0]).all())
     skewness = 0.0 if alike or squares == 0.0 else math.fsum(off**3) / n / math.sqrt(squares / n) ** 3
-    basis = Average(centre, deviation, skewness, n, alike, bounds)
+    basis = Average(centre, deviation, skewness, n, alike, bounds, None if alike else _few_values(sample, paired))
     return _estimate(centre, n, "Student's t, with Hall's transformation", confidence, basis)
+
+
+def raised_estimate(basis: Raised, runs: int, confidence: float) -> Estimate:
+    """The mean of a study with rare outcomes; see `studies.raised`."""
+    return _estimate(basis.mean, runs, "Student's t, with raised runs weighed back", confidence, basis)
+
+
+def _few_values(sample: Any, paired: bool) -> FewValues | None:
+    """What is known of a sample in which all values but a few are one; none of any other."""
+    import numpy as np
+
+    n = len(sample)
+    common = float(np.partition(sample, n // 2)[n // 2])  # where most are one, the median is
+    off = sample - common
+    above, below = off[off > 0.0], off[off < 0.0]
+    if not 0 < len(above) + len(below) < min(FEW_VALUES, n // 2):
+        return None
+    rise, fall = (float(abs(part).mean()) if len(part) else 0.0 for part in (above, below))
+    return FewValues(len(above), rise, len(below), fall, n, paired)
 
 
 def ratio(tops: Sequence[float], bottoms: Sequence[float], confidence: float = CONFIDENCE) -> Estimate:
@@ -241,7 +279,7 @@ def ratio(tops: Sequence[float], bottoms: Sequence[float], confidence: float = C
 def clustered_share(counts: Sequence[int], times: Sequence[int], confidence: float = CONFIDENCE) -> Estimate:
     """The share of what happened that is of a sort, where several times in one run are not independent.
 
-    Wilson's interval of as many independent times as the runs are worth (Korn and Graubard, "Confidence intervals for
+    The interval of a share of as many independent times as the runs are worth (Korn and Graubard, "Confidence intervals for
     proportions with small expected number of positive counts", Survey Methodology 24, 1998).
 
     Args:
@@ -262,8 +300,8 @@ def clustered_share(counts: Sequence[int], times: Sequence[int], confidence: flo
     if 0.0 < value < 1.0 and runs > 1:
         variance = float(((some - value * all_of) ** 2).sum()) / happened**2 * runs / (runs - 1)
         worth = min(value * (1.0 - value) / variance, happened) if variance > 0.0 else happened
-    low, high = wilson(value * worth, worth, confidence)
-    return Estimate(value, low, high, runs, "Wilson, of as many as the runs are worth", confidence)
+    low, high = share_ends(value * worth, worth, confidence)
+    return Estimate(value, low, high, runs, "share of as many as the runs are worth", confidence)
 
 
 def measured(game: PlayableGame, text: str) -> list[str]:

@@ -77,7 +77,7 @@ def make_study(
     runs = _whole(runs)
     check_seed(request.seed)
     began = time.perf_counter()
-    gathered = _Gathered(prepared, request)
+    gathered = _Gathered(prepared, request, first)
     while True:
         starts = range(len(gathered), runs, BLOCK)
         spans = [(first + start, min(BLOCK, runs - start)) for start in starts]
@@ -180,8 +180,9 @@ def _blocks(
 class _Gathered:
     """The blocks of a study that have come in, in order."""
 
-    def __init__(self, prepared: Prepared, request: StudyRequest) -> None:
+    def __init__(self, prepared: Prepared, request: StudyRequest, begins: int = 0) -> None:
         self.prepared = prepared
+        self.begins = begins
         self.request = request
         self.blocks: list[Block] = []
         self.wins = 0
@@ -223,4 +224,4 @@ class _Gathered:
         import numpy as np
 
         samples = np.concatenate([block.samples for block in self.blocks])
-        return Study(self.prepared.lowered, self.request, columns, sums, samples, visited, steps, until)
+        return Study(self.prepared.lowered, self.request, columns, sums, samples, visited, steps, until, begins=self.begins)

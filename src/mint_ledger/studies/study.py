@@ -14,20 +14,33 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite, labelled
-from mint_ledger.playing.setting import scripted_title, titled
+from mint_ledger.journal.books import find_account
+from mint_ledger.playing.setting import habit_starts, scripted_title, titled
 from mint_ledger.studies.columns import Columns, Outcomes, arrow_table, study_table
-from mint_ledger.studies.estimate import CONFIDENCE, Estimate, checked_sure, mean, mean_of, quantile, rate
-from mint_ledger.studies.intervals import OPEN, wilson
+from mint_ledger.studies.estimate import (
+    CONFIDENCE,
+    Estimate,
+    checked_sure,
+    mean,
+    mean_of,
+    quantile,
+    raised_estimate,
+    rate,
+)
+from mint_ledger.studies.intervals import OPEN, share_ends
 from mint_ledger.studies.limits import draws_something, measure_bounds, time_limit
-from mint_ledger.studies.request import StudyRequest
+from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.seats import RESULTS, Seats, seat_names, seats_of
 from mint_ledger.studies.shape import Shape
+from mint_ledger.studies.taking import make_taking
 
 if TYPE_CHECKING:
     import pandas as pd
     import pyarrow
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
+
+    from mint_ledger.studies.raised import RareOutcomes
 
 # What is drawn of a study.
 FIGURES = ("outcomes", "survival", "bands", "causes")
@@ -73,6 +86,7 @@ class Study:
         steps: how many steps the runs took.
         sure: the chance with which each interval holds the true value.
         replayed: how many runs were played again because what a store had of them was damaged.
+        begins: the number of its first run.
     """
 
     lowered: Lowered = field(repr=False)
@@ -85,6 +99,7 @@ class Study:
     until: Until | None = None
     sure: float = CONFIDENCE
     replayed: int = 0
+    begins: int = 0
 
     def __repr__(self) -> str:
         wins = self.rate("win")
@@ -96,7 +111,12 @@ class Study:
         Raises:
             BadRequest: `sure` is no chance between 0 and 1.
         """
-        return self if sure == self.sure else replace(self, sure=checked_sure(sure))
+        if sure == self.sure:
+            return self
+        other = replace(self, sure=checked_sure(sure))
+        if "rare" in self.__dict__:
+            other.__dict__["rare"] = self.__dict__["rare"]
+        return other
 
     def first(self, runs: int) -> Study:
         """The first runs of it, without what was added up over all of them (by cause) and read at times."""
@@ -232,10 +252,48 @@ class Study:
         Where skewness, or that all runs are alike, leaves an end of its interval open, what no run can leave bounds it.
         """
         values = self.numbers(measure)[1].tolist()
+        raised = self._raised_mean(self._column_of(measure), len(values)) if len(values) == self.runs else None
+        if raised is not None:
+            return raised
         estimate = mean_of(values, self.sure)
         if math.isfinite(estimate.low) and math.isfinite(estimate.high):
             return estimate
         return mean_of(values, self.sure, bounds=self._bounds_of(measure))
+
+    @cached_property
+    def rare(self) -> RareOutcomes | None:
+        """The rare outcomes of the game that its runs cannot judge, with runs in which they came more often."""
+        if self._is_certain or not self.request.text:
+            return None
+        from mint_ledger.studies.raised import rare_outcomes
+
+        return rare_outcomes([self.prepared], self.runs, self.begins)
+
+    @cached_property
+    def prepared(self) -> Prepared:
+        """The study's request made ready once more, without what is read at times."""
+        program = self.lowered.program
+        slots = []
+        for name in self.accounts:
+            key = find_account(program, name)
+            slots.append(program.accounts[key.stat].column.offset + key.entity)
+        starts = tuple(habit_starts(self.lowered, self.request.habit))
+        taking = make_taking(self.lowered, slots)
+        return Prepared(self.lowered, self.seed, starts, taking, tuple(slots), script=self.lowered.script)
+
+    def _taken(self, measure: str, data: Any) -> Any:
+        """A measure of runs from what was taken of them, shape (runs, slots)."""
+        taking = self.prepared.taking
+        return taking.seconds(data[:, 2]) if measure == "time" else taking.measured(data)[measure]
+
+    def _raised_mean(self, measure: str, runs: int) -> Estimate | None:
+        """The mean of a measure that all runs have, where outcomes are rare; none where nothing is."""
+        rare = self.rare
+        if rare is None:
+            return None
+        plain, raised = (self._taken(measure, data[0]) for data in (rare.plain, rare.raised))
+        basis = rare.mean(plain, raised, self.sure, self._bounds_of(measure))
+        return raised_estimate(basis, runs, self.sure) if basis is not None else None
 
     @cached_property
     def _is_certain(self) -> bool:
@@ -332,12 +390,21 @@ class Study:
         size = tally_size(program)
         tally = self.sums[self.accounts.index(account) * size :][:size]
         sums: dict[str, CauseSums] = {}
+        rare = self.rare
+        # The columns of what each cause gave stand behind the study's own among what was taken for rare outcomes.
+        first_column = len(self.prepared.taking.slots) if rare is not None else 0
+        first_column += len(program.causes) * self.accounts.index(account)
         for index in range(len(program.causes)):
             first = TALLY_HEAD + TALLY_OF_CAUSE * index
             total, waste, changes = tally[first : first + TALLY_OF_CAUSE]
             if changes[0]:
                 points, squares, cubes = map(float, total)
                 about = mean(points, squares, cubes, self.runs, self.sure, certain=self._is_certain)
+                if rare is not None:
+                    column = first_column + index
+                    sides = rare.plain[0][:, column], rare.raised[0][:, column]
+                    basis = rare.mean(*sides, self.sure, OPEN)
+                    about = raised_estimate(basis, self.runs, self.sure) if basis is not None else about
                 label, often = program.cause_labels[index], float(changes[0]) / self.runs
                 row = CauseSums(label, often, about.value, about.low, about.high, float(waste[0]) / self.runs)
                 sums[label] = sums[label].plus(row) if label in sums else row
@@ -375,7 +442,7 @@ class Study:
         """How many runs go on beyond each time, with an interval; columns: time, going, low, high.
 
         The product-limit estimate of Kaplan and Meier (JASA 53, 1958); a run that reached the clock's limit is
-        censored. The interval is Wilson's of as many runs as Greenwood's variance is worth (Cutler and Ederer,
+        censored. The interval is that of a share of as many runs as Greenwood's variance is worth (Cutler and Ederer,
         J. Chronic Dis. 8, 1958, have the effective number); before the first ending it is the exact one of no ending
         in so many runs.
         """
@@ -394,7 +461,7 @@ class Study:
                 worth = (1.0 - going) / (going * greenwood)
             else:
                 worth = float(at_risk)
-            low, high = wilson(going * worth, worth, self.sure)
+            low, high = share_ends(going * worth, worth, self.sure)
             if moment > 0.0:
                 rows.append((float(moment), going, low, high))
             else:
@@ -475,6 +542,43 @@ class Study:
             },
             "by_cause": {name: [asdict(row) for row in self.causes(name)] for name in self.accounts},
         }
+
+
+def mean_gap(one: Study, other: Study, measure: str, sure: float) -> Estimate | None:
+    """How much higher the mean of a measure is in the other study, run by run; None where no run has it in both.
+
+    Where outcomes are rare, both are played with their chances raised alike (`studies.raised`).
+
+    Raises:
+        NotFound: one of them has no such measure.
+    """
+    first, second = paired_values(one, other, measure)
+    if not len(first):
+        return None
+    rare = _rare_pair(one, other) if len(first) == one.runs else None
+    if rare is not None:
+        differences = []
+        for data in (rare.plain, rare.raised):
+            sides = [study._taken(study._column_of(measure), part) for study, part in zip((one, other), data, strict=True)]
+            differences.append(sides[1] - sides[0])
+        basis = rare.mean(differences[0], differences[1], sure, OPEN)
+        if basis is not None:
+            return raised_estimate(basis, len(first), sure)
+    gaps = (second - first).tolist()
+    certain = not any(draws_something(study.lowered.program) for study in (one, other))
+    return mean_of(gaps, sure, bounds=(gaps[0], gaps[0]) if certain else OPEN, paired=True)
+
+
+def _rare_pair(one: Study, other: Study) -> RareOutcomes | None:
+    """The rare outcomes of two studies that are compared run by run; looked for once."""
+    if not (one.request.text and other.request.text) or (one.begins, one.runs) != (other.begins, other.runs):
+        return None
+    known: dict[int, tuple[Study, RareOutcomes | None]] = one.__dict__.setdefault("_pairs", {})
+    if id(other) not in known:
+        from mint_ledger.studies.raised import rare_outcomes
+
+        known[id(other)] = other, rare_outcomes([one.prepared, other.prepared], one.runs, one.begins)
+    return known[id(other)][1]
 
 
 def paired_values(one: Study, other: Study, measure: str) -> tuple[Any, Any]:

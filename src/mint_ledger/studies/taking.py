@@ -151,6 +151,12 @@ def _slots_of(program: Program, reading: Reading, tallied: tuple[int, ...]) -> l
     return [tally + TALLY_HEAD + TALLY_OF_CAUSE * cause + number for cause in chosen]
 
 
+def cause_slots(program: Program, tallied: Sequence[int], account: int) -> list[int]:
+    """Where each cause's total of a tallied account stands among the numbers that may be taken, cause after cause."""
+    first = program.layout.size + len(WHATS) * len(program.causes) + tallied.index(account) * tally_size(program)
+    return [first + TALLY_HEAD + TALLY_OF_CAUSE * cause for cause in range(len(program.causes))]
+
+
 def take(program: Program, taking: Taking, state: Sequence[float], tallies: Floats, counts: Floats) -> Floats:
     """The numbers that are taken of one run."""
     everything = np.concatenate((np.asarray(state), counts, tallies))

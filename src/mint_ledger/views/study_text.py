@@ -48,6 +48,8 @@ def study_text(study: Study) -> str:
         digits = min(digits_for(estimate), _needed(estimate))
         lines.append(f"  {name:<{_names()}}{fixed(estimate.value, digits):>8}{'':>9}   {_span(estimate, digits)}")
     lines += _measure_lines(study)
+    if study.names[1:] and study.rare is not None:
+        lines += textwrap.wrap(study.rare.words, line_width(), initial_indent="  ", subsequent_indent="    ")
     if study.accounts:
         lines += ["", "What takes and gives, in a run on average:"]
     for account in study.accounts:

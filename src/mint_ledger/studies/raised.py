@@ -1,0 +1,502 @@
+"""Means with rare outcomes: further runs in which rare chances are raised, weighed back.
+
+A sample says nothing of what it does not hold: of a chest that one run in 2,000 opens, 2,000 runs mostly hold none. The
+program knows each chance. So a study with rare outcomes plays some 200 runs more in which these come about once a run,
+weighs each by how likely it is (importance sampling), and takes from its own runs what they tell well: the mean without
+rare outcomes, and how often each place draws. What is known exactly, reaches times chance, is a control variate.
+
+Source: Owen and Zhou, "Safe and effective importance sampling", JASA 95 (2000).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from mint_ledger.chance.many import uniforms
+from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
+from mint_ledger.facts.thresholds import DrawingPlace, drawing_places
+from mint_ledger.program import building as b
+from mint_ledger.program import expressions as ex
+from mint_ledger.program import statements as st
+from mint_ledger.program.program import Program, scripts_of
+from mint_ledger.studies.intervals import Ends, Raised
+from mint_ledger.studies.playing import cores
+from mint_ledger.studies.request import Prepared
+from mint_ledger.studies.taking import cause_slots
+
+# An outcome that is expected fewer times than this in all runs is too seldom for them to tell its part of a mean.
+FEW = 25.0
+# And in fewer than one of ten runs; else the runs themselves tell.
+SELDOM = 0.1
+# Raised runs aim at so many of each rare outcome, and there are so many of them at least and at most.
+HITS = 50
+LEAST, MOST = 200, 2_000
+ROUNDS = 4
+# With more rare outcomes than this the weights spread too far.
+MOST_OUTCOMES = 40
+# An outcome that comes so seldom even in raised runs is not judged.
+SEEN = 25
+# Far from the seeds that confirm an answer.
+RAISED_SEED = 2_000_003
+# The mean weight is 1, within so many of its standard errors.
+WEIGHT_ERRORS = 6.0
+Floats = np.ndarray[Any, np.dtype[np.float64]]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """One rare outcome: a cell of a place's draws, with its chance."""
+
+    place: int
+    cell: int
+    chance: float
+    label: str
+
+
+@dataclass(frozen=True)
+class RareOutcomes:
+    """Which outcomes of a study are rare, and what its own runs and the raised ones hold of them.
+
+    Attributes:
+        outcomes: those that the study's runs cannot judge.
+        unjudged: those of which the raised runs hold too few as well, or that are too many.
+        runs: how many runs more were played.
+        plain, raised: what was taken of each run, one array a side, shape (runs, slots).
+        came, reached: of each outcome in the study's runs, shape (runs, outcomes).
+        raised_came: the same in the raised runs; `weights` and `some` (whether a rare outcome came) of those.
+        omega: for each of the study's runs one over its chance of no rare outcome.
+    """
+
+    outcomes: tuple[Outcome, ...]
+    unjudged: tuple[Outcome, ...]
+    runs: int
+    plain: tuple[Floats, ...]
+    raised: tuple[Floats, ...]
+    came: Floats
+    reached: Floats
+    raised_came: Floats
+    weights: Floats
+    some: Any
+    omega: Floats
+
+    def mean(self, plain: Floats, raised: Floats, sure: float, bounds: Ends) -> Raised | None:
+        """The mean of a number of each run, from its values in the study's runs and in the raised ones.
+
+        None where too few runs are without a rare outcome, or a value is missing.
+        """
+        from mint_ledger.studies.estimate import mean_of
+
+        none = self.came.sum(axis=1) == 0.0
+        if self.unjudged:
+            return Raised(float(plain.mean()), None, None, 0.0, bounds)
+        if none.sum() < 2 or not (np.isfinite(plain).all() and np.isfinite(raised).all()):
+            return None
+        centre = float(plain[none].mean())
+        hit = self.some
+        if hit.sum() < 2:
+            return Raised(float(plain.mean()), None, None, 0.0, bounds)
+        weights, z = self.weights[hit], raised[hit] - centre
+        firm = [r for r in range(len(self.outcomes)) if (self.reached[none, r] > 0.0).sum() >= FEW]
+        x = np.stack([np.ones(int(hit.sum())), *(self.raised_came[hit, r] for r in firm)], axis=1)
+        root = np.sqrt(weights / weights.max())[:, None]
+        beta = np.linalg.lstsq(x * root, z * root[:, 0], rcond=1e-9)[0]
+        omega = self.omega[none]
+        average = omega.mean()
+        value = plain[none] + beta[0] * ((omega - average) / average**2 + 1.0 - 1.0 / average)
+        for r, effect in zip(firm, beta[1:], strict=True):
+            reached = self.reached[:, r]
+            value = value + effect * self.outcomes[r].chance * reached[none] * (reached.mean() / reached[none].mean())
+        body = mean_of(value.tolist(), sure).basis
+        left = mean_of((weights * (z - x @ beta)).tolist(), sure).basis
+        share = float(hit.sum()) / len(hit)
+        if body.alike:  # type: ignore[union-attr]
+            body = replace(body, opens=False)  # type: ignore[type-var]
+        # Raised runs hold their outcomes by design: their skewness leaves nothing unseen.
+        kept = replace(left, opens=False)  # type: ignore[type-var]
+        return Raised(body.mean + share * kept.mean, body, kept, share, bounds)  # type: ignore[union-attr, arg-type]
+
+    @property
+    def words(self) -> str:
+        """What was played more, or what could not be judged; empty where nothing is rare."""
+        if self.unjudged:
+            first = self.unjudged[0]
+            more = f" (and {len(self.unjudged) - 1} more)" if len(self.unjudged) > 1 else ""
+            return f"means are not judged: {first.label}, 1 in {1.0 / first.chance:,.0f}{more}, is too rare to be seen"
+        if not self.outcomes:
+            return ""
+        names = list(dict.fromkeys(outcome.label for outcome in self.outcomes))
+        shown = ", ".join(names[:3]) + (" …" if len(names) > 3 else "")
+        return f"means rest on {self.runs:,} runs more in which {shown} came more often, weighed back"
+
+
+@dataclass(frozen=True)
+class _Stream:
+    """A place of one or two programs: its edges in each, and where each counts the draws of every copy."""
+
+    edges: tuple[float, ...]
+    # For each stream of numbers (place hash, copy): the slot of its count on each side, -1 for none.
+    counts: tuple[tuple[int, int, tuple[int, ...]], ...]
+    label: str
+
+    @property
+    def chances(self) -> Floats:
+        """The chance of each cell."""
+        return np.diff(np.array((0.0, *self.edges, 1.0)))
+
+
+def rare_outcomes(sides: Sequence[Prepared], runs: int, first: int = 0) -> RareOutcomes | None:
+    """Look for rare outcomes of a study, or of two that are compared run by run; None where nothing is rare.
+
+    Raises:
+        Interrupted: somebody stopped it.
+    """
+    places = [drawing_places(side.lowered.program) for side in sides]
+    if not any(places):
+        return None
+    streams = _streams(sides, places)
+    if not any(_may_be_rare(stream, runs) for stream in streams):
+        return None
+    try:
+        return _Search(sides, places, streams, runs, first).found()
+    except CannotGoOn:
+        return None  # a run that stops is told by who plays it
+
+
+def _may_be_rare(stream: _Stream, runs: int) -> bool:
+    chances = stream.chances
+    return bool((chances[chances > 0.0] < min(SELDOM, FEW)).any()) and runs > 0
+
+
+def _streams(sides: Sequence[Prepared], places: Sequence[tuple[DrawingPlace, ...]]) -> list[_Stream]:
+    """The places of all sides together, by what their numbers are drawn from."""
+    edges: dict[tuple[int, ...], tuple[float, ...]] = {}
+    counts: dict[tuple[int, ...], dict[tuple[int, int], list[int]]] = {}
+    labels: dict[tuple[int, ...], str] = {}
+    for index, (side, known) in enumerate(zip(sides, places, strict=True)):
+        program = side.lowered.program
+        for place in known:
+            key = _key(place)
+            edges[key] = edges.get(key, ()) + place.cut(program.dials.numbers)
+            labels.setdefault(key, _label(program, place))
+            slots = counts.setdefault(key, {})
+            for start, count, chance_hash in place.spans:
+                for entity in range(start, start + count):
+                    stream = slots.setdefault((chance_hash, entity - start + 1), [-1] * len(sides))
+                    stream[index] = place.column.offset + entity
+    return [
+        _Stream(
+            tuple(sorted(edges[key])),
+            tuple((place, copy, tuple(slots)) for (place, copy), slots in counts[key].items()),
+            labels[key],
+        )
+        for key in edges
+    ]
+
+
+def _key(place: DrawingPlace) -> tuple[int, ...]:
+    return tuple(sorted({chance_hash for _, _, chance_hash in place.spans}))
+
+
+def _label(program: Program, place: DrawingPlace) -> str:
+    """What the place belongs to, in the words of the file."""
+    owner = place.column.handle.owner
+    best = ""
+    for cause in program.causes:
+        if cause.path and owner[: len(cause.path)] == cause.path:
+            best = cause.name
+    return best or ".".join(str(part) for part in owner[:2])
+
+
+class _Search:
+    """Looks for rare outcomes, raises their chances, and plays what is needed."""
+
+    def __init__(
+        self,
+        sides: Sequence[Prepared],
+        places: Sequence[tuple[DrawingPlace, ...]],
+        streams: list[_Stream],
+        runs: int,
+        first: int,
+    ) -> None:
+        self.sides, self.places, self.streams, self.runs, self.first = sides, places, streams, runs, first
+        self.cells = [len(stream.edges) + 1 for stream in streams]
+        self.keys = [_key(place) for known in places for place in known]
+        self.order = {key: at for at, key in enumerate(dict.fromkeys(self.keys))}
+        slots = {slot for stream in streams for _, _, pair in stream.counts for slot in pair}
+        self.slots = [np.array([*side.taking.slots, *_tallies(side), *sorted(slots - {-1})]) for side in sides]
+        self.at = [{int(slot): place for place, slot in enumerate(row)} for row in self.slots]
+
+    def found(self) -> RareOutcomes | None:
+        pilot = self._play(min(self.runs, LEAST), self.first, None)
+        reached = self._reaches(pilot)
+        rare = self._rare(reached, self.runs)
+        if not rare:
+            return None
+        raised: dict[tuple[int, int], float] = dict.fromkeys(rare, 0.0)
+        look = reached
+        for number in range(ROUNDS + 1):
+            share = self._raise(raised, look)
+            data = self._play(LEAST, 0, share)
+            look = self._reaches(data)
+            new = [r for r in self._rare(look, LEAST) if r not in raised]
+            if not new or len(raised) + len(new) > MOST_OUTCOMES or number == ROUNDS:
+                break
+            raised |= dict.fromkeys(new, 0.0)
+        look_came = self._came(data, share, 0)
+        often = [max(float(look_came[place][:, cell].mean()), 1.0 / LEAST) for place, cell in raised]
+        more = int(min(MOST, max(LEAST, HITS / min(often), self.runs // 10)))
+        return self._finish(list(raised), share, more)
+
+    def _finish(self, raised: list[tuple[int, int]], share: list[Floats], more: int) -> RareOutcomes:
+        """Play the study's runs again for what they drew, and the raised runs; weigh those."""
+        plain = self._play(self.runs, self.first, None)
+        data = self._play(more, LEAST, share)
+        reached = self._reaches(plain)
+        rare = [
+            (place, cell)
+            for place, cell in raised
+            if float(reached[place].sum()) * self.streams[place].chances[cell] < FEW
+        ]
+        places = {place for place, _ in rare}
+        came = self._came(plain, None, self.first, places)
+        raised_came = self._came(data, share, LEAST)
+        log_weight = np.zeros(more)
+        for place, stream in enumerate(self.streams):
+            true, q = stream.chances, share[place]
+            if place in raised_came:
+                inside = (q > 0.0) & (true > 0.0)
+                log_weight += raised_came[place][:, inside] @ np.log(true[inside] / q[inside])
+        weights = np.exp(log_weight)
+        outcomes = tuple(
+            Outcome(place, cell, float(self.streams[place].chances[cell]), self.streams[place].label)
+            for place, cell in rare
+        )
+        hits = np.array([raised_came[place][:, cell] for place, cell in rare]).reshape(len(rare), more).T
+        unjudged = [o for o, seen in zip(outcomes, (hits > 0.0).sum(axis=0), strict=True) if seen < SEEN]
+        error = float(weights.std()) / math.sqrt(more)
+        if abs(float(weights.mean()) - 1.0) > WEIGHT_ERRORS * error + 1e-9 or len(raised) > MOST_OUTCOMES:
+            unjudged = list(outcomes)
+        known = np.array([came[place][:, cell] for place, cell in rare]).reshape(len(rare), self.runs).T
+        times = np.array([reached[place] for place, _ in rare]).reshape(len(rare), self.runs).T
+        omega = np.zeros(self.runs)
+        for place in places:
+            lost = sum(self.streams[place].chances[cell] for other, cell in rare if other == place)
+            omega -= reached[place] * math.log1p(-lost)
+        return RareOutcomes(
+            outcomes,
+            tuple(unjudged),
+            more,
+            tuple(plain),
+            tuple(data),
+            known,
+            times,
+            hits,
+            weights,
+            hits.sum(axis=1) > 0.0,
+            np.exp(omega),
+        )
+
+    # Which outcomes, and how likely they are made
+
+    def _rare(self, reached: Sequence[Floats], runs: int) -> list[tuple[int, int]]:
+        """The cells that come too seldom in so many runs, as far as their places are reached; never the likeliest."""
+        found = []
+        for place, stream in enumerate(self.streams):
+            often = float(reached[place].mean())
+            usual = int(np.argmax(stream.chances))
+            for cell, chance in enumerate(stream.chances):
+                if cell != usual and often > 0.0 and 0.0 < chance and often * chance * runs < FEW and often * chance < SELDOM:
+                    found.append((place, cell))
+        return found
+
+    def _raise(self, raised: dict[tuple[int, int], float], reached: Sequence[Floats]) -> list[Floats]:
+        """The chances of all cells where about one raised outcome comes in each run."""
+        chances = [stream.chances for stream in self.streams]
+        for place in {place for place, _ in raised}:
+            true, new = chances[place], chances[place].copy()
+            cells = [cell for other, cell in raised if other == place]
+            often = max(float(reached[place].mean()), 1e-9)
+            for cell in cells:
+                new[cell] = min(0.5, max(true[cell], 1.0 / (len(raised) * often)))
+            others = [cell for cell in range(len(true)) if cell not in cells]
+            rest = float(true[others].sum())
+            most = 0.5 if rest > 0.0 else 1.0
+            total = float(new[cells].sum())
+            if total > most or rest <= 0.0:
+                new[cells] *= most / total
+            if rest > 0.0:
+                new[others] = true[others] * ((1.0 - float(new[cells].sum())) / rest)
+            chances[place] = new
+        return chances
+
+    # What runs hold
+
+    def _play(self, count: int, first: int, share: list[Floats] | None) -> list[Floats]:
+        """What is taken of runs, on each side; with `share` the chances of the cells are those."""
+        out = []
+        for side, prepared in enumerate(self.sides):
+            program, seed = prepared.lowered.program, prepared.seed
+            if share is not None:
+                program = self._raised_program(side, share)
+                seed = (seed + RAISED_SEED) % 2**64
+            out.append(_played(prepared, program, seed, self.slots[side], first, count))
+        return out
+
+    def _raised_program(self, side: int, share: list[Floats]) -> Program:
+        program = self.sides[side].lowered.program
+        cells = tuple((place.column.base, self.cells[self.order[_key(place)]]) for place in self.places[side])
+        made = _with_maps(_Structure(program, cells))
+        numbers = [*program.dials.numbers]
+        for place in self.places[side]:
+            at = self.order[_key(place)]
+            true = np.array((0.0, *self.streams[at].edges, 1.0))
+            new = np.concatenate(((0.0,), np.cumsum(share[at])))
+            new[-1] = 1.0
+            widths, goals = np.diff(new), np.diff(true)
+            slopes = np.divide(goals, widths, out=np.zeros_like(goals), where=widths > 0.0)
+            for cell in range(len(widths)):
+                numbers += [float(new[cell + 1]), float(new[cell]), float(slopes[cell]), float(true[cell])]
+        added = len(numbers) - len(program.dials.numbers)
+        dials = program.dials
+        hidden = [("raised", str(at)) for at in range(added)]
+        turned = replace(
+            made,
+            dials=replace(
+                dials,
+                paths=(*dials.paths, *hidden),
+                names=(*dials.names, *(" ".join(path) for path in hidden)),
+                numbers=tuple(numbers),
+                flags=(*(dials.flags or (False,) * len(dials.names)), *(False for _ in hidden)),
+                follows=(*dials.follows, *range(len(dials.numbers), len(numbers))),
+                written=(*dials.written, *hidden),
+            ),
+            cast=program.cast,
+            world_stats=program.world_stats,
+        )
+        made.hand_on(turned)
+        return turned
+
+    def _reaches(self, data: Sequence[Floats]) -> list[Floats]:
+        """How often each place was drawn from in each run, on whichever side it was more often."""
+        return [sum((self._count(data, stream) for stream in place.counts), np.zeros(len(data[0]))) for place in self.streams]
+
+    def _count(self, data: Sequence[Floats], stream: tuple[int, int, tuple[int, ...]]) -> Floats:
+        columns = [data[side][:, self.at[side][slot]] for side, slot in enumerate(stream[2]) if slot >= 0]
+        most: Floats = columns[0] if len(columns) == 1 else np.maximum(columns[0], columns[1])
+        return most
+
+    def _came(
+        self, data: Sequence[Floats], share: list[Floats] | None, first: int, places: Iterable[int] | None = None
+    ) -> dict[int, Floats]:
+        """How often each cell came in each run, of some places or of all that are raised: shape (runs, cells)."""
+        count = len(data[0])
+        known: dict[int, Floats] = {}
+        seed = self.sides[0].seed if share is None else (self.sides[0].seed + RAISED_SEED) % 2**64
+        if places is None:
+            assert share is not None
+            places = [
+                place for place, stream in enumerate(self.streams) if not np.array_equal(share[place], stream.chances)
+            ]
+        for place in places:
+            stream = self.streams[place]
+            borders = np.cumsum(share[place])[:-1] if share is not None else np.array(stream.edges)
+            times = np.zeros((count, len(borders) + 1))
+            for chance_hash, copy, slots in stream.counts:
+                reached = self._count(data, (chance_hash, copy, slots)).astype(np.int64)
+                run = np.repeat(np.arange(count), reached)
+                if not len(run):
+                    continue
+                number = np.arange(len(run)) - np.repeat(np.cumsum(reached) - reached, reached) + 1
+                zeros = np.zeros(len(run))
+                drawn = uniforms(seed, chance_hash, run + first, zeros + copy, number, zeros)
+                np.add.at(times, (run, np.searchsorted(borders, drawn, side="right")), 1.0)
+            known[place] = times
+        return known
+
+
+def _tallies(side: Prepared) -> list[int]:
+    """The slots of what each cause gave to the tallied accounts of a study."""
+    return [slot for account in side.accounts for slot in cause_slots(side.lowered.program, side.taking.tallied, account)]
+
+
+def _played(
+    prepared: Prepared, program: Program, seed: int, slots: Any, first: int, count: int
+) -> Floats:
+    """Some slots of the state at the end of each of some runs, shape (runs, slots)."""
+    code = native_code(program, scripts_of(prepared.script))
+    threads = min(cores(), max(1, count // 50))
+    borders = [round(count * part / threads) for part in range(threads + 1)]
+
+    def some(start: int, end: int) -> Floats:
+        player = NativePlayer(
+            code, seed=seed, starts=prepared.starts, script=prepared.script, only_script=prepared.only_script
+        )
+        player.take(slots.astype(np.int64), prepared.taking.tallied, end - start)
+        player.batch(first + start, end - start)
+        return player.taken.copy()
+
+    if threads == 1:
+        return some(0, count)
+    with ThreadPoolExecutor(threads) as pool:
+        parts = list(pool.map(some, borders[:-1], borders[1:]))
+    return np.concatenate(parts)
+
+
+class _Structure:
+    """A program's procedures and the number of cells of each place, as a key."""
+
+    def __init__(self, program: Program, cells: tuple[tuple[int, int], ...]) -> None:
+        self.program, self.procedures, self.cells = program, program.procedures, cells
+
+    def __hash__(self) -> int:
+        return hash((id(self.procedures), self.cells))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Structure) and other.procedures is self.procedures and other.cells == self.cells
+
+
+@lru_cache(maxsize=8)
+def _with_maps(structure: _Structure) -> Program:
+    """The program in which each draw of a place is led from raised cells to true ones, piece by piece, by dials."""
+    program = structure.program
+    first, maps = len(program.dials.numbers), {}
+    for base, cells in structure.cells:
+        maps[base] = (first, cells)
+        first += 4 * cells
+
+    def led(local: int, start: int, cells: int) -> ex.Expr:
+        value: ex.Expr = ex.ZERO
+        u = ex.Local(local)
+        for cell in reversed(range(cells)):
+            up, low, slope, goal = (ex.Dial(start + 4 * cell + at) for at in range(4))
+            piece = b.add(goal, b.mul(b.sub(u, low), slope))
+            value = piece if cell == cells - 1 else b.choose(b.compare("<", u, up), piece, value)
+        # Rounding must not lead a draw to 1.
+        return b.lower_of(value, b.const(1.0 - 2.0**-53))
+
+    def block(statements: st.Block) -> st.Block:
+        made: list[st.Statement] = []
+        for statement in statements:
+            match statement:
+                case st.If(_, then, other):
+                    made.append(replace(statement, then=block(then), other=block(other)))
+                case st.Each(body=body):
+                    made.append(replace(statement, body=block(body)))
+                case st.Draw(local=local, count=count) if count.base in maps:
+                    made += (statement, st.Let(local, led(local, *maps[count.base])))
+                case _:
+                    made.append(statement)
+        return tuple(made)
+
+    procedures = {
+        handle: replace(procedure, body=block(procedure.body)) for handle, procedure in program.procedures.items()
+    }
+    return replace(program, procedures=procedures)
+
