@@ -246,7 +246,7 @@ def test_a_target_out_of_reach_names_the_nearest_value_and_what_is_in_the_way(po
     assert (tuned.best, tuned.stopped_by) == (5, "the bound 5")
     assert "It was met at none of 5 values" in tuned.summary()
     assert "It only falls as ram.weight goes up, and the bound 5 is in the way." in " ".join(tuned.summary().split())
-    between = post.tune("ram.weight", "1..20", "median(time)", "8..9", runs=400)
+    between = post.tune("ram.weight", "1..20 by 1", "median(time)", "8..9", runs=400)
     assert not between.reached
     assert "it jumps; no value between was found" in " ".join(between.summary().split())
     assert [(jump.below.value, jump.above.value) for jump in between.jumps] == [(2, 3)]

@@ -1032,14 +1032,16 @@ class Game(SharedGame):
             NotFound: there is no such dial, habit, variant or measure.
             BadRequest: the bounds, what is wanted, or the number of runs make no sense.
         """
-        from mint_ledger.balance.dial_range import bounds_of, read_want
+        from mint_ledger.balance.dial_range import bounds_of, finest_step, read_want
         from mint_ledger.balance.tune import tune_dial
 
         runs, seed = whole(runs), whole(seed)
         wanted = Wanted(measure, read_want(want), str(want))
         known = bounds_of(self, {dial: bounds}, together(variant))[dial]
         budget = Budget(runs, seconds, most_runs)
-        return tune_dial(self, dial, known, wanted, budget, self._setting(seed, habit, variant, sure=sure), told)
+        setting = self._setting(seed, habit, variant, sure=sure)
+        finest = finest_step(self.turned(setting.variant, None), dial, bounds, known[2])
+        return tune_dial(self, dial, known, wanted, budget, setting, told, finest)
 
     def study(
         self,

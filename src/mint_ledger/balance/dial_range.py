@@ -8,12 +8,15 @@ from collections.abc import Mapping, Sized
 from typing import TYPE_CHECKING
 
 from mint_ledger.accepted import plain_ranges
-from mint_ledger.errors import BadRequest, nearest
+from mint_ledger.errors import BadRequest, MintError, nearest
 from mint_ledger.game.dial_value import Value, is_pattern, times
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span, parse_span
 from mint_ledger.game.scaling import matching
 from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.program.expressions import Dial, DialOf
+from mint_ledger.program.verify import spec_formulas
+from mint_ledger.program.walking import nodes
 
 if TYPE_CHECKING:
     from mint_ledger.accepted import Number, Numbers
@@ -147,6 +150,59 @@ def read_bounds(text: str, today: float) -> Bounds:
         return low, high, float(span[3])
     whole = low == int(low) and high == int(high) and today == int(today) and high - low >= 4
     return low, high, 1.0 if whole else (high - low) / 100
+
+
+def finest_step(game: PlayableGame, name: str, bounds: str | Numbers, step: float) -> float:
+    """The finest step of a dial that a search may take: the one that the range says, 1 where the number has to be
+    whole, else as fine as need be (0).
+
+    Raises:
+        NotFound: there is no such dial.
+    """
+    if not isinstance(bounds, str):
+        return step if len(bounds) == 3 else 0.0
+    span = _SPAN.fullmatch(bounds.strip().lstrip("x×"))
+    if span is not None and span[3]:
+        return step
+    return step if not is_pattern(name) and has_to_be_whole(game, name) else 0.0
+
+
+def has_to_be_whole(game: PlayableGame, name: str) -> bool:
+    """Whether only whole numbers make sense for a dial: counts of copies, and the numbers of a whole stat."""
+    index = game.dials.find(name)
+    path = game.dials.paths[index]
+    if index not in game.lowered.arguments and ("copies" in path or "present" in path):
+        return True
+    stats = game.stats if path[0] == "stats" else {}
+    if path[0] == "kinds" and len(path) > 3 and path[2] in ("stats", "copies"):
+        stats = game.lowered.program.cast.members[str(path[1])].kind.stats
+    name_of = path[1] if path[0] == "stats" else path[3] if path[2:3] == ("stats",) else path[-1]
+    stat = stats.get(str(name_of))
+    return stat is not None and stat.whole
+
+
+def is_read_nowhere(game: PlayableGame, name: str) -> bool:
+    """Whether nothing in the program reads a dial, so that every setting of it gives the same."""
+    if is_pattern(name):
+        return False
+    dials = game.dials
+    index = dials.find(name)
+    if index not in game.lowered.arguments:
+        # What shapes the program may be read by lowering: then another number makes another program.
+        try:
+            other = game.with_dials({name: dials.numbers[index] + 1.0})
+        except MintError:
+            return False
+        if other.lowered.program.content_hash != game.lowered.program.content_hash:
+            return False
+    same = {at for at, leader in enumerate(dials.follows) if leader == index} | {index}
+    program = game.lowered.program
+    read = [part for account in program.accounts for _, _, spec in account.specs for part in spec_formulas(spec)]
+    read += [part for made in program.procedures.values() for part in (*made.body, made.result) if part is not None]
+    return not any(
+        (isinstance(node, Dial) and node.index in same) or (isinstance(node, DialOf) and bool(same & set(node.table)))
+        for node in nodes((*read, program.clock_limit))
+    )
 
 
 def bounds_of(game: PlayableGame, dials: Mapping[str, str | Numbers], variant: str | None = None) -> dict[str, Bounds]:

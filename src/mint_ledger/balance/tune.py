@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.balance.dial_range import number_today, setting_of
+from mint_ledger.balance.dial_range import is_read_nowhere, number_today, setting_of
 from mint_ledger.balance.targets import Verdict, verdict
 from mint_ledger.balance.tune_search import FEW, Search, State, Way, parts_of
 from mint_ledger.errors import BadRequest
@@ -59,8 +59,10 @@ class Tuned:
     """What tuning found.
 
     Attributes:
-        met: the parts of the range in which every setting certainly meets the target.
-        open: those in which settings may meet it or not.
+        met: the parts of the range of which every setting was played and certainly meets the target (or, where the
+            game proves that all give the same, the whole range: `constant`).
+        looks: the parts that look met: those that were played in them are, and nothing seen says otherwise.
+        open: the parts in which settings may meet it or not; what looks met and was not played is among them.
         jumps: where the estimate jumps over all that is wanted.
         way: whether it `rises`, `falls` or stays `flat` along the dial, as far as all looks agree; empty if not.
         turns: whether it certainly neither only rises nor only falls.
@@ -80,6 +82,7 @@ class Tuned:
     bounds: tuple[float, float]
     step: float
     met: tuple[Region, ...]
+    looks: tuple[Region, ...]
     open: tuple[Region, ...]
     jumps: tuple[Jump, ...]
     way: Way
@@ -93,6 +96,8 @@ class Tuned:
     runs: int
     used_up: bool = False
     interrupted: bool = False
+    constant: bool = False
+    finest: float = 0.0
 
     @property
     def still(self) -> Region | None:
@@ -116,8 +121,8 @@ class Tuned:
 
     @property
     def sure(self) -> Region | None:
-        """The part around the best value (or the first) that is certainly met."""
-        return self._around(self.met)
+        """The part around the best value (or the first) that looks met."""
+        return self._around(self.looks)
 
     @property
     def possible(self) -> Region | None:
@@ -145,6 +150,7 @@ class Tuned:
             "want": str(self.want),
             "best": self.best,
             "met": [list(region) for region in self.met],
+            "looks": [list(region) for region in self.looks],
             "open": [list(region) for region in self.open],
             "jumps": [[jump.below.value, jump.above.value] for jump in self.jumps],
             "way": self.way,
@@ -174,6 +180,8 @@ class Tuned:
             "runs": self.runs,
             "used_up": self.used_up,
             "interrupted": self.interrupted,
+            "constant": self.constant,
+            "finest": self.finest,
         }
 
     @labelled_table
@@ -216,6 +224,7 @@ def tune_dial(
     budget: Budget,
     setting: Setting,
     told: Told | None = None,
+    finest: float | None = None,
 ) -> Tuned:
     """Find the values of a dial that meet a target, whatever the shape of the estimate over the dial.
 
@@ -227,6 +236,7 @@ def tune_dial(
         budget: the most runs at one value of the dial; how long, and how many runs in all.
         setting: how the game is played; its seed is that of all studies but the one that confirms.
         told: is told each value that was tried, and its estimate.
+        finest: the finest step that is looked at; by default the dial's own step.
 
     Raises:
         NotFound: there is no such dial, habit, measure.
@@ -247,7 +257,9 @@ def tune_dial(
         return found
 
     today = number_today(game.turned(setting.variant, None), dial)
-    search = Search(study, bounds, want, runs, spending, today, told)
+    finest = step if finest is None else finest
+    constant = is_read_nowhere(game.turned(setting.variant, None), dial)
+    search = Search(study, bounds, want, runs, spending, today, told, finest, setting.seed, constant)
     interrupted = used_up = False
     try:
         search.run()
@@ -262,7 +274,10 @@ def tune_dial(
     if said == "missed":
         # Fresh luck refutes the setting, and with it the part of the range that was claimed around it.
         states = _refuted(states, round((best - low) / step))
-    met, may = _regions(states, "met", search), _regions(states, "open", search)
+    between = _between_steps(search) if said != "missed" else {}
+    met = _regions(states, ("met",), search, between)
+    looks = _regions(states, ("met", "looks"), search, between)
+    may = _regions(states, ("open", "looks"), search, between)
     tried = {place: Tried(search.value(place), search.raw[place].estimate) for place in search.places}
     return Tuned(
         title=setting.title(game),
@@ -273,8 +288,9 @@ def tune_dial(
         bounds=(low, high),
         step=step,
         met=met,
+        looks=looks,
         open=may,
-        jumps=tuple(Jump(tried[a], tried[b]) for a, b in search.jumps()) if not met else (),
+        jumps=tuple(Jump(tried[a], tried[b]) for a, b in search.jumps()) if not looks else (),
         way=search.way() if search.raw else "",
         turns=search.turns() if search.raw else False,
         unseen=search.widest(),
@@ -286,19 +302,25 @@ def tune_dial(
         runs=spending.played,
         used_up=used_up,
         interrupted=interrupted,
+        constant=constant,
+        finest=finest,
     )
 
 
 def _best(search: Search, states: list[State], today: float) -> float:
     """Today's value where it will do; else the middle of the widest part that will; else the nearest that was seen."""
     here = round((today - search.bounds[0]) / search.bounds[2])
-    for wanted in ("met", "open"):
-        parts = [(first, last) for first, last, state in parts_of(states) if state == wanted]
+    between = _between_steps(search)
+    for wanted in (("met", "looks"), ("open",)):
+        parts = [(first, last) for first, last, is_it in parts_of([state in wanted for state in states]) if is_it]
         if any(first <= here <= last for first, last in parts) and search.value(here) == today:
             return search.value(here)
         if parts:
             first, last = max(parts, key=lambda part: part[1] - part[0])
             return search.value((first + last) // 2)
+        fine = [place for place, state in between.items() if state in wanted]
+        if fine:
+            return search.value(min(fine, key=lambda place: _middle_off(search.raw[place].estimate.value, search.want)))
     places = [place for place in search.places if place == int(place)] or search.places
     return search.value(min(places, key=lambda place: _off(search.raw[place].estimate.value, search.want)))
 
@@ -307,19 +329,32 @@ def _off(value: float, want: Span) -> float:
     return math.inf if math.isnan(value) else max(want.low - value, value - want.high, 0.0)
 
 
+def _middle_off(value: float, want: Span) -> float:
+    middle = (want.low + want.high) / 2
+    return abs(value - middle) if math.isfinite(middle) else _off(value, want)
+
+
 def _refuted(states: list[State], place: int) -> list[State]:
     """The same with the part around a setting open, where it was claimed to be met."""
     changed = list(states)
-    for first, last, state in parts_of(states):
-        if state == "met" and first <= place <= last:
+    for first, last, is_met in parts_of([state in ("met", "looks") for state in states]):
+        if is_met and first <= place <= last:
             changed[first : last + 1] = ["open"] * (last + 1 - first)
     return changed
 
 
-def _regions(states: list[State], wanted: State, search: Search) -> tuple[Region, ...]:
-    return tuple(
-        (search.value(first), search.value(last)) for first, last, state in parts_of(states) if state == wanted
-    )
+def _regions(
+    states: list[State], wanted: Sequence[State], search: Search, between: dict[float, State]
+) -> tuple[Region, ...]:
+    parts = parts_of([state in wanted for state in states])
+    regions = [(search.value(first), search.value(last)) for first, last, is_it in parts if is_it]
+    regions += [(search.value(place),) * 2 for place, state in between.items() if state in wanted]
+    return tuple(sorted(regions))
+
+
+def _between_steps(search: Search) -> dict[float, State]:
+    """What was found of the settings between two steps, where a jump was looked into."""
+    return {place: search.state_at(place) for place in search.places if place != int(place)}
 
 
 def _still(values: Sequence[float]) -> int:

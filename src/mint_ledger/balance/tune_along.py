@@ -29,7 +29,7 @@ class Along:
         """The state of every setting for several targets (all of them) at once."""
         chosen = self.states if which is None else [self.states[index] for index in which]
         return tuple(
-            "out" if "out" in states else "met" if set(states) == {"met"} else "open"
+            "out" if "out" in states else "met" if set(states) <= {"met", "looks"} else "open"
             for states in zip(*chosen, strict=True)
         )
 

@@ -1,13 +1,16 @@
 """A search along one dial for the settings that meet a target, whatever the shape of the estimate over the dial.
 
-All that is claimed is claimed of a band over the whole range, and no band leaves the interval of a look that was made.
-While the looks agree with one way (up or down), the band between two of them is what a function that goes this way may
-do; otherwise it is padded by how much the looks bend around it. Looks go where most of the range is open for a run.
+Certain is only what was played: a setting whose own interval lies in the target. Between two of them stands a band that
+no interval of a look contradicts. While the looks agree with one way (up or down), it is what a function that goes this
+way may do; otherwise it is padded by how much the looks bend around it. Looks go where most of the range is open for a
+run; then some go to random places of every part that looks met, since what repeats itself between even steps hides from
+even steps.
 """
 
 from __future__ import annotations
 
 import math
+import random
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import groupby, pairwise
@@ -18,7 +21,8 @@ from mint_ledger.studies.budget import Spending
 from mint_ledger.studies.estimate import Estimate
 from mint_ledger.studies.intervals import Ends
 
-State = Literal["met", "open", "out"]
+State = Literal["met", "looks", "open", "out"]
+"""Certainly met, looks met by the settings around it, may be met, or looks out."""
 Way = Literal["rises", "falls", "flat", ""]
 Kind = TypeVar("Kind")
 SPREAD = 17
@@ -27,12 +31,18 @@ FEW, MORE = 400, 4
 # answers do.
 SURE = 0.99
 ERRORS = 2.576
+# A setting is called certainly met only by an interval that holds it so often: some 50 settings are called so at once.
+CERTAIN = 0.999
+# So many random looks inside each part that looks met, and so many rounds of them.
+CHECKS, ROUNDS = 2, 3
 # How often a step is halved to tell a jump from a steep part.
 FINE = 6
 # Looks agree with one way while none turns back by more than so many standard errors of both.
 AGREES = 1.0
 # A parabola through three looks leaves their line by half as much between them.
 PAD = 0.5
+# So many looks that leave the line of their neighbours are a wave.
+OFTEN = 6
 # Looks on no side of an edge are not parted below this share of the range.
 FINEST = 64
 
@@ -73,8 +83,15 @@ class Search:
     spending: Spending
     today: float
     told: Callable[[float, Estimate], None] | None = None
+    # The finest step: a dial that has to be whole has none below 1, nor has a range with a step of its own.
+    finest: float = 0.0
+    # Where random looks go.
+    seed: int = 1
+    # Whether facts of the game prove that all settings give the same.
+    is_constant: bool = False
     raw: dict[float, Look] = field(default_factory=dict)
     ends: dict[float, Ends] = field(default_factory=dict)
+    _checked: set[int] = field(default_factory=set)
 
     @property
     def count(self) -> int:
@@ -83,9 +100,9 @@ class Search:
         return int((high - low) / step + 1e-9) + 1
 
     @property
-    def is_whole(self) -> bool:
-        """Whether the dial goes in whole numbers, so that nothing lies below a step."""
-        return all(end == int(end) for end in self.bounds)
+    def part_of_step(self) -> float:
+        """The finest step as a share of the search's own."""
+        return max(self.finest / self.bounds[2], 2.0**-FINE)
 
     def value(self, place: float) -> float:
         """The value of a setting."""
@@ -104,8 +121,41 @@ class Search:
         today = round((self.today - self.bounds[0]) / self.bounds[2])
         for place in sorted(first | ({today} & set(range(self.count)))):
             self._look(place, FEW)
+        chooser = random.Random(self.seed)
+        for _ in range(ROUNDS):
+            while self._further():
+                pass
+            checks = [place for part in self._parts_unplayed() for place in self._some_of(part, chooser)]
+            if not checks:
+                break
+            for place in checks:
+                self._look(place, FEW)
         while self._further():
             pass
+
+    def _parts_unplayed(self) -> list[list[int]]:
+        """Of each part that looks met the settings that were not played; all of them where none may be met."""
+        states = self.states()
+        if all(state == "out" for state in states):
+            unplayed = [place for place in range(self.count) if place not in self.raw]
+            half = max(len(unplayed) // 2, 1)
+            return [part for part in (unplayed[:half], unplayed[half:]) if part]
+        parts = []
+        for first, last, is_met in parts_of([state in ("met", "looks") for state in states]):
+            unplayed = [place for place in range(first, last + 1) if place not in self.raw]
+            if is_met and unplayed:
+                parts.append(unplayed)
+        return parts
+
+    def _some_of(self, places: list[int], chooser: random.Random) -> list[int]:
+        """A few places of a part, one of each stretch of it; none where it was checked before."""
+        if any(place in self._checked for place in range(places[0], places[-1] + 1)):
+            return []
+        count = min(CHECKS, len(places))
+        borders = [round(k * len(places) / count) for k in range(count + 1)]
+        chosen = [places[chooser.randrange(start, end)] for start, end in pairwise(borders)]
+        self._checked.update(chosen)
+        return chosen
 
     def _look(self, place: float, runs: int) -> None:
         self.spending.check()
@@ -171,10 +221,13 @@ class Search:
         places = self.places
         one_way = self.way() in ("rises", "falls")
         bends = [self._bend(index) for index in range(len(places))]
+        # What bends by so much somewhere may do so anywhere; of what bends again and again looks see a part alone.
+        often = sum(bend > 0.0 for bend in bends) >= OFTEN
+        usual = (1.0 if often else PAD) * max(bends, default=0.0)
         found = []
         for index, (first, last) in enumerate(pairwise(places)):
             (a, b), (c, d) = self.ends[first], self.ends[last]
-            pad = 0.0 if one_way or last - first <= 1 else PAD * max(bends[index], bends[index + 1])
+            pad = 0.0 if one_way or last - first <= 1 else usual
             found.append(Gap(first, last, min(a, c) - pad, max(b, d) + pad))
         return found
 
@@ -197,16 +250,30 @@ class Search:
         return "out" if high < self.want.low or low > self.want.high else "open"
 
     def states(self) -> list[State]:
-        """Each setting: certainly met, certainly not, or open."""
+        """Each setting: certainly met where it was played (or all give the same), looks met, open, or looks out."""
         states: dict[int, State] = {}
         for gap in self.gaps():
             between = self.state(gap.low, gap.high)
             for index in range(math.ceil(gap.first), math.floor(gap.last) + 1):
-                states[index] = between
-        for place, ends in self.ends.items():
+                states[index] = "looks" if between == "met" else between
+        for place in self.ends:
             if place == int(place):
-                states[int(place)] = self.state(*ends)
-        return [states.get(index, "open") for index in range(self.count)]
+                states[int(place)] = self.state_at(place)
+        found = [states.get(index, "open") for index in range(self.count)]
+        if self.is_constant and "met" in found:
+            return ["met"] * self.count
+        return found
+
+    def state_at(self, place: float) -> State:
+        """The state of a setting that was played."""
+        state = self.state(*self.ends[place])
+        return "looks" if state == "met" and not self._is_certain(place) else state
+
+    def _is_certain(self, place: float) -> bool:
+        """Whether a setting's own runs alone say that it meets the target."""
+        estimate = self.raw[place].estimate
+        low, high = estimate.interval(CERTAIN) if estimate.basis is not None else (estimate.low, estimate.high)
+        return self.state(low, high) == "met"
 
     def jumps(self) -> Iterator[tuple[float, float]]:
         """Neighbouring looks, a step or less apart, on both sides of all that is wanted."""
@@ -221,10 +288,11 @@ class Search:
     def _further(self) -> bool:
         """The one look more that is worth most for its runs; whether there was one."""
         met = any(self.state(*ends) == "met" for ends in self.ends.values())
-        if not self.is_whole and not met:
+        if not met:
             for first, last in self.jumps():
-                if last - first > 2.0**-FINE:
-                    self._look((first + last) / 2, FEW)
+                middle = (first + last) / 2
+                if last - first > 1.5 * self.part_of_step and middle not in self.raw:
+                    self._look(middle, FEW)
                     return True
         open_gaps = [gap for gap in self.gaps() if self.state(gap.low, gap.high) == "open"]
         room: dict[float, float] = {}

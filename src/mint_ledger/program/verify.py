@@ -67,7 +67,7 @@ class _Verifier:
                 frame = _Frame(f"stat {account.stat}", spec.locals)
                 if not account.column.first <= first <= first + count <= account.column.first + account.column.count:
                     self._broken(frame.owner, "has entities outside its column")
-                self._nodes(frame, nodes(_formulas(spec)))
+                self._nodes(frame, nodes(spec_formulas(spec)))
         self._nodes(_Frame("the clock's limit", 1), nodes(program.clock_limit))
         for event in program.events:
             if event.handler is not None and self._procedure("an event", event.handler).parameters != (
@@ -288,7 +288,8 @@ class _Verifier:
         return pending
 
 
-def _formulas(spec: AccountSpec) -> tuple[ex.Expr, ...]:
+def spec_formulas(spec: AccountSpec) -> tuple[ex.Expr, ...]:
+    """The formulas of an account: its limits and what its flow reads."""
     flow = spec.flow
     own = (flow.to, flow.rate, flow.after, flow.after_limit, flow.gate) if flow is not None else ()
     return tuple(part for part in (spec.low, spec.high, *own) if part is not None)

@@ -80,7 +80,7 @@ def find_mend(game: PlayableGame, result: Judged, seed: int, sure: float) -> Men
             tuned = tune_dial(game, moved.dial, bounds, wanted, Budget(TRIED, SECONDS), setting)
         except MintError:
             continue
-        if tuned.verdict != "missed" and tuned.confirmed is not None and tuned.met and tuned.best != moved.today:
+        if tuned.verdict != "missed" and tuned.confirmed is not None and tuned.looks and tuned.best != moved.today:
             after = judge_targets(game, TRIED, seed, dials={moved.dial: setting_of(moved.dial, tuned.best)}, sure=sure)
             missed = sum(other.verdict == "missed" for other in after)
             found.append(Mend(result, moved.dial, moved.today, tuned.best, tuned.confirmed, tuple(passed), missed))

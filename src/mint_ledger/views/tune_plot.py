@@ -12,7 +12,7 @@ from mint_ledger.views.balance_text import wanted
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-MET, OPEN, LOOK = "#2b6cb0", "#b7791f", "#1a202c"
+MET, LIKELY, OPEN, LOOK = "#2b6cb0", "#90cdf4", "#b7791f", "#1a202c"
 
 
 def plot_tuned(tuned: Tuned) -> Figure:
@@ -44,7 +44,8 @@ def plot_tuned(tuned: Tuned) -> Figure:
         label=f"looks, with {sure_words(tuned.tried[0].estimate.confidence)} intervals" if tuned.tried else "looks",
     )
     half = tuned.step / 2
-    for regions, colour, hatch, text in ((tuned.met, MET, "", "certainly met"), (tuned.open, OPEN, "//", "open")):
+    parts = ((tuned.open, OPEN, "//", "open"), (tuned.looks, LIKELY, "", "looks met"), (tuned.met, MET, "", "certainly met"))
+    for regions, colour, hatch, text in parts:
         for place, (first, last) in enumerate(regions):
             axis.axvspan(
                 first - half,

@@ -122,18 +122,21 @@ def _answer(tuned: Tuned) -> str:
     if tuned.interrupted:
         return f"Stopped before it was done; the best so far is {best}."
     sentences = []
-    if tuned.met:
-        sentences.append(f"{best}. It is certainly met with {_parts(tuned.met)}.")
-        if tuned.open:
-            sentences.append(f"With {_parts(tuned.open)} it may be met.")
+    grid = f"in steps of {number(tuned.step, 6)}"
+    if tuned.looks:
+        sentences.append(f"{best}. {_met(tuned)}")
+        unsettled = [region for region in tuned.open if not _within(region, tuned.looks)]
+        if unsettled:
+            sentences.append(f"With {_parts(tuple(unsettled))} it may be met.")
     elif tuned.open:
-        sentences.append(f"{best}. It may be met with {_parts(tuned.open)}; more runs tell.")
+        sentences.append(f"{best}. It may be met with {_parts(tuned.open)}; more runs will tell.")
     elif tuned.jumps:
         jump = tuned.jumps[0]
         below, above = (
             f"{number(side.value, 6)} ({told(tuned.measure, side.estimate)})" for side in (jump.below, jump.above)
         )
-        sentences.append(f"Between {below} and {above} it jumps; no value between was found. The nearest is {best}.")
+        finest = f", {grid}" if tuned.finest >= tuned.step else ""
+        sentences.append(f"Between {below} and {above} it jumps; no value between was found{finest}. The nearest is {best}.")
     else:
         sentences.append(f"It was met at none of {_count(len(tuned.tried), 'value')}; the nearest is {best}.")
         if tuned.stopped_by:
@@ -141,11 +144,31 @@ def _answer(tuned: Tuned) -> str:
             sentences.append(f"It only {word} as {tuned.dial} goes up, and {tuned.stopped_by} is in the way.")
         elif tuned.still:
             sentences.append(f"Nothing that was tried from {_span(tuned.still)} moves it: another dial has to.")
-        elif tuned.unseen > tuned.step:
-            sentences.append(f"A part narrower than {number(tuned.unseen, 6)} could hide between two of them.")
+    if tuned.constant:
+        sentences.append(f"Nothing in the game reads {tuned.dial}, so every value gives the same.")
+    elif tuned.unseen > tuned.step:
+        sentences.append(f"A gap narrower than {number(tuned.unseen, 6)} could hide between two of them ({grid}).")
     if tuned.turns:
         sentences.append("It turns: it neither only rises nor only falls along the dial.")
     return " ".join(sentences)
+
+
+def _met(tuned: Tuned) -> str:
+    """Which settings meet the target: those that were played for certain, those between them by the looks of it."""
+    if tuned.met and _covered(tuned.looks, tuned.met):
+        why = "" if tuned.constant else " (each was played)"
+        return f"It is certainly met with {_parts(tuned.met)}{why}."
+    played = [one.value for one in tuned.tried if _within((one.value, one.value), tuned.looks)]
+    certain = f", certainly met at {_parts(tuned.met)}" if tuned.met else ""
+    return f"It looks met from {_parts(tuned.looks)}, tested at {_count(len(played), 'value')}{certain}."
+
+
+def _covered(regions: tuple[tuple[float, float], ...], by: tuple[tuple[float, float], ...]) -> bool:
+    return all(_within(region, by) for region in regions)
+
+
+def _within(region: tuple[float, float], regions: tuple[tuple[float, float], ...]) -> bool:
+    return any(low <= region[0] and region[1] <= high for low, high in regions)
 
 
 def _parts(regions: tuple[tuple[float, float], ...]) -> str:
