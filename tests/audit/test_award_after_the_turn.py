@@ -5,8 +5,8 @@ from twins import found, line_of, only_in_the_first
 
 TURNS = "turns: {order: [amber, teal], pass: {cue: asked}}\n"
 RULES = """rules:
-  - {name: a guess, when: {every: 1}, do: [{cue: asked, with: {right: "whole(0, 1)"}}]}
-  - {name: the point, when: {cue: asked}, if: cue.right > 0, do: [whose.score += 1]}
+  - {name: a guess, when: {every: 1}, do: [{cue: asked}, {cue: told, with: {right: "whole(0, 1)"}}]}
+  - {name: the point, when: {cue: told}, if: cue.right > 0, do: [whose.score += 1]}
 """
 GAME = """
 title: Two at the loom
@@ -23,7 +23,7 @@ MOVES = "mover = 1 - mover"
 
 
 def test_award_after_the_turn_is_caught_and_the_mended_twin_is_not() -> None:
-    finding = only_in_the_first(FAULTY, GAME + RULES + TURNS, "award-after-the-turn", runs=5)
+    finding = only_in_the_first(FAULTY, FAULTY.replace("{cue: asked}, {cue: told, with: {right: \"whole(0, 1)\"}}", "{cue: told, with: {right: \"whole(0, 1)\"}}, {cue: asked}"), "award-after-the-turn", runs=5)
     assert "'the point' asks whose turn it is once the turn has passed in that step" in finding.caught.what
     assert "the point" in line_of(FAULTY, finding)
 

@@ -266,7 +266,7 @@ CHECKS = (
         "fairness and flow",
         "An award that comes after the turn has passed",
         "What a player earns is booked to whose turn it is, and by then it is the next one's turn.",
-        "Let the turn pass last: move what passes it below the award, in the rule or in the file.",
+        "Let the turn pass last: give the cue that passes it after the award, in the rule or in a later one.",
         award_after_the_turn,
         plays=True,
     ),

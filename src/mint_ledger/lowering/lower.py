@@ -204,7 +204,7 @@ def _lower_all(
         source,
         lowering.plain_arguments(),
         tuple(lowering.unnamed_luck),
-        frozenset(lowering.chances),
+        tuple(sorted(lowering.chances)),
         tuple(lowering.chance_places),
         tuple(dict.fromkeys(lowering.rising)),
         tuple(lowering.lots.values()),
@@ -353,9 +353,10 @@ def _check_immunities(lowering: Lowering) -> None:
 
 
 def _lower_attacks_and_rules(lowering: Lowering) -> None:
-    """Lower each kind's own rules in the order of kinds, then the game's: turns, attacks, rules.
+    """Lower each kind's own rules in the order of kinds, then the game's: attacks, rules, and last the turns.
 
-    Where the sections stand in the file means nothing; within each the order of the file counts.
+    Where the sections stand in the file means nothing; within each the order of the file counts. The turn passes last, so
+    that what a turn earns goes to whoever had it.
     """
     alike: Counter[tuple[str, ...]] = Counter()
     titles: Counter[str] = Counter()
@@ -368,13 +369,13 @@ def _lower_attacks_and_rules(lowering: Lowering) -> None:
             title = _title(titles, rule, name)
             luck = rule_luck(alike, rule, path, name)
             RuleLowering(lowering, rule, path, holders, True, title, luck).lower()
-    lower_turns(lowering)
     for name, attack in game.attacks.items():
         lower_attack(lowering, name, attack)
     for index, rule in enumerate(game.rules):
         title = _title(titles, rule, "")
         luck = rule_luck(alike, rule, ("rules", index), "")
         RuleLowering(lowering, rule, ("rules", index), (), False, title, luck).lower()
+    lower_turns(lowering)
 
 
 def _title(titles: Counter[str], rule: Rule, owner: str) -> str:

@@ -40,7 +40,7 @@ class Lowered:
     # The rules without a name that draw: with another text they have other luck.
     unnamed_luck: tuple[Path, ...] = ()
     # The dials that are chances, so that they lie in 0 to 1; and the places of all chances of the file.
-    chances: frozenset[int] = frozenset()
+    chances: tuple[int, ...] = ()
     chance_places: tuple[Path, ...] = ()
     # Dials that may not fall from one to the next.
     rising: tuple[tuple[int, ...], ...] = ()

@@ -56,7 +56,7 @@ def _emit_note(lowering: Lowering, b: BlockBuilder) -> None:
 
 
 def lower_turns(lowering: Lowering) -> None:
-    """Wire what passes the turn on; in the order of the file, where a cue does."""
+    """Wire what passes the turn on: where a cue does, after all rules that hear it."""
     turns = lowering.game.turns
     if turns is None:
         return

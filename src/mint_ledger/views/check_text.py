@@ -109,7 +109,7 @@ def order_text(game: GameFile, program: Program) -> str:
         "1 time": "Each step, first: statuses tick and end, actions and wind-ups are done",
         "3 players": "Each step, after the script: simulated players choose",
         "4 contact": "Each step, as two begin to touch",
-        "5 attacks and rules": "Each step, then: each kind's rules, then the game's turns, attacks and rules",
+        "5 attacks and rules": "Each step, then: each kind's rules, then the game's attacks and rules",
         "6 flows": "Each step, then: what recovers and fades",
         "7 endings": "Each step, at its end: the first ending that holds ends the run",
         "reactions: hits": "At once after what set it off, first: hits, misses, actions, who appears",
