@@ -153,6 +153,7 @@ def make_matchups(
     *,
     pair: str | None = None,
     seconds: float | None = None,
+    most: int | None = None,
     progress: Progress | None = None,
     each: Callable[[Matchup], None] | None = None,
 ) -> Matchups:
@@ -162,6 +163,7 @@ def make_matchups(
         game: the game.
         pair: one attack against one target alone, `ATTACK:TARGET`.
         seconds: begin no more fights after so long.
+        most: nor after so many.
         progress: called with (pairs done, pairs in all).
         each: called with each matchup as it comes.
 
@@ -178,7 +180,8 @@ def make_matchups(
     for number, duel in enumerate(chosen):
         if progress is not None:
             progress(number, len(chosen))
-        if seconds is not None and matchups and time.monotonic() - began > seconds:
+        is_late = seconds is not None and matchups and time.monotonic() - began > seconds
+        if is_late or (most is not None and len(matchups) >= most):
             break
         matchups.append(fight_pair(duels, duel))
         if each is not None:

@@ -208,7 +208,9 @@ def tune(
     habits: Annotated[
         bool, typer.Option("--habits", help="Find a variant for each habit, so that each has its own target.")
     ] = False,
-    seconds: Annotated[float, typer.Option(help="Try nothing new after so many seconds.")] = 600.0,
+    seconds: Annotated[
+        float, typer.Option(help="Stop after so many seconds; the answer says that it was.", show_default=False)
+    ] = math.inf,
     most_runs: Annotated[int | None, typer.Option(help="Try nothing new after so many runs in all.", min=1)] = None,
     sure: SureOption = 0.95,
     output: Annotated[

@@ -33,8 +33,7 @@ MOST_WAYS = 50_000
 # Of all runs: what is still going on is too little to be seen in any answer.
 NOTHING = 1e-16
 # What is known after these many seconds and states is enough to foresee how the rest goes on.
-FORESEEN_AFTER = 4.0
-FORESEEN_FROM = 500
+FORESEEN_FROM = 5_000
 GROWTHS = 3
 # Only what is foreseen far beyond the limit is given up for it.
 FAR_BEYOND = 4.0
@@ -167,8 +166,7 @@ class Walk:
                     going = self._carried_on(going)
                 if float(going.sum()) <= NOTHING:
                     break
-                if time.monotonic() - began > FORESEEN_AFTER:
-                    self._foresee(time.monotonic() - began)
+                self._foresee(time.monotonic() - began)
             self._depth = self.depths[number] + 1
             if self._depth > self.last:
                 break  # the clock's limit; what is waiting was not reached earlier either

@@ -17,7 +17,7 @@ from mint_ledger.players.candidate import Space
 
 FREE, WAIT = "free to choose", "wait"
 # What is tried unasked, beside a search.
-MOST_STATES, MOST_SECONDS = 20_000, 60.0
+MOST_STATES = 20_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +51,7 @@ def find_ceiling(
     """
     free = _free_game(game, space)
     try:
-        return Ceiling(best_play(free, FREE, states=states, seconds=min(seconds, MOST_SECONDS)))
+        return Ceiling(best_play(free, FREE, states=states, seconds=seconds))
     except (BadRequest, RunStopped) as problem:
         told = re.sub(r"^.*?:(\d+):\d+: ", r"in line \1 ", str(problem).removeprefix(f"{game.title}: "))
         # What it goes on to advise is of exact answers.

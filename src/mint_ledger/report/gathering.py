@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
 GRID = 80
 MOST_STUDIES = 12
-MATCHUP_SECONDS = 20.0
+MOST_FIGHTS = 60
 MOST_BREAKPOINTS = 6
 AUDIT_RUNS = 20
 LOOKED = 10_000
@@ -164,7 +164,7 @@ def gather(
             courses.append(find_course(game, looked, Setting(seed, habit, sure=sure), "level"))
         step()
     income = _income(game, looked, Setting(seed, habits[0], sure=sure))
-    matchups = make_matchups(game, seconds=MATCHUP_SECONDS)
+    matchups = make_matchups(game, most=MOST_FIGHTS)
     edges = _edges(game, matchups)
     step()
     audit = make_audit(game, runs=AUDIT_RUNS)

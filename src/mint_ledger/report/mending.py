@@ -19,7 +19,8 @@ from mint_ledger.studies.estimate import Estimate
 # So many runs rank the dials, and judge each value that is tried.
 RANKED, TRIED = 200, 1_000
 MOST_DIALS = 8
-SECONDS = 4.0
+# And so many in all for each dial, the same on every machine.
+MOST_TRIED = 30_000
 MOST_FOUND = 3
 # What players do, and how long it all lasts, is no number to mend a game with.
 NOT_OF_THE_GAME = ("habits", "clock")
@@ -77,7 +78,7 @@ def find_mend(game: PlayableGame, result: Judged, seed: int, sure: float) -> Men
             continue
         try:
             wanted = Wanted(target.measure, target.want, target.measure)
-            tuned = tune_dial(game, moved.dial, bounds, wanted, Budget(TRIED, SECONDS), setting)
+            tuned = tune_dial(game, moved.dial, bounds, wanted, Budget(TRIED, most_runs=MOST_TRIED), setting)
         except MintError:
             continue
         if tuned.verdict != "missed" and tuned.confirmed is not None and tuned.looks and tuned.best != moved.today:
