@@ -13,7 +13,7 @@ from mint_ledger.report.mending import find_mend, most_missed
 FAIR = """
 title: Ferry
 clock: {step: 1, limit: 60}
-numbers: {leak: 0.3}
+numbers: {leak: 0.6}
 kinds:
   boat: {stats: {water: {start: 0, min: 0, max: 20}, planks: 6}}
   man: {stats: {breath: {start: 9, min: 0, max: 9, recover: {rate: 1}}}}
@@ -22,7 +22,7 @@ rules:
   - {name: a wave, when: {every: 1}, chance: leak, do: ["boat.water += whole(1, 4)"]}
 endings: {sunk: {result: lose, if: boat.water >= 20}, over: {result: win, if: time >= 50}}
 habits: {steady: {by: man, reaction: 2, acts: [{do: bail, if: boat.water > 9}]}}
-targets: [{name: half get over, measure: rate(win), want: 0.05..0.2}]
+targets: [{name: half get over, measure: rate(win), want: 0.9..1}]
 """
 
 

@@ -6,11 +6,13 @@ import operator
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any, TypeAlias, cast, overload
 
+from mint_ledger.errors import BadRequest
+from mint_ledger.formula.syntax import describe
+from mint_ledger.game.dial_value import Value, read_value
+
 if TYPE_CHECKING:
     import numpy as np
     import pandas as pd
-
-    from mint_ledger.game.dial_value import Value
 
 Whole: TypeAlias = "int | np.integer[Any]"
 """A whole number."""
@@ -48,8 +50,31 @@ def plain_ranges(ranges: Mapping[str, str | Words]) -> dict[str, str | list[floa
 
 
 def plain_dials(dials: Settings | None) -> dict[str, Value]:
-    """Dials with plain values."""
+    """Dials with plain values; `{"times": 1.5}` is `x1.5`.
+
+    Raises:
+        BadRequest: they are no mapping, or a value is none that a dial can have; the message names the dial.
+    """
     if dials is None:
         return {}
-    plain = {str(name): value.item() if hasattr(value, "item") else value for name, value in dials.items()}
-    return cast("dict[str, Value]", plain)
+    if not hasattr(dials, "items"):
+        raise BadRequest(f"dials are set by their names, like {{'crab.bite': 9}}, not by {describe(dials)}")
+    plain: dict[str, Value] = {}
+    for name, value in dials.items():
+        try:
+            plain[str(name)] = read_value(value.item() if hasattr(value, "item") else value)
+        except ValueError as error:
+            raise BadRequest(f"'{name}' {error}") from None
+    return plain
+
+
+def plain_time(time: object) -> float:
+    """A moment of a run, in seconds or turns.
+
+    Raises:
+        BadRequest: it is no number of 0 or more.
+    """
+    number = time.item() if hasattr(time, "item") else time
+    if isinstance(number, bool) or not isinstance(number, (int, float)) or not number >= 0.0:
+        raise BadRequest(f"a time is a number of 0 or more, in seconds or turns, not {time!r}")
+    return float(number)

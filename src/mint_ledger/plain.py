@@ -61,7 +61,8 @@ def neutral(text: str) -> str:
 
 _STEERING = [*range(0x00, 0x0A), *range(0x0B, 0x20), *range(0x7F, 0xA0), 0x061C, 0x200E, 0x200F]
 _STEERING += [*range(0x2028, 0x202F), *range(0x2066, 0x206A), 0xFEFF]
-# Halves of characters, which no stream can write, are shown as well.
+# What is no character (XML and fonts have none such), and halves, which no stream can write, are shown as well.
+_STEERING += [0xFFFE, 0xFFFF, *range(0xFDD0, 0xFDF0)]
 _STEERING += range(0xD800, 0xE000)
 _SHOWN = {code: f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}" for code in _STEERING}
 

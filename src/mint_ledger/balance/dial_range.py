@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping, Sized
+from collections.abc import Mapping, Sequence, Sized
 from typing import TYPE_CHECKING
 
 from mint_ledger.accepted import plain_ranges
@@ -85,6 +85,18 @@ def number_today(game: PlayableGame, name: str) -> float:
     """
     no_word(game, name, "a number is wanted here")
     return float(today_of(game, name))
+
+
+def checked_values(name: str, values: Sequence[float | str]) -> list[float | str]:
+    """Values of a dial that were given one by one.
+
+    Raises:
+        BadRequest: one of them is not finite.
+    """
+    for value in values:
+        if not isinstance(value, str) and not math.isfinite(value):
+            raise BadRequest(f"'{name}' wants finite numbers, not {value}")
+    return [*values]
 
 
 def values_of(game: PlayableGame, name: str, text: str) -> list[float | str]:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.balance.dial_range import setting_of, today_of, values_of
+from mint_ledger.balance.dial_range import checked_values, setting_of, today_of, values_of
 from mint_ledger.balance.targets import Judged, judge_study
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
@@ -246,7 +246,7 @@ def sweep_ranges(
         raise BadRequest("a sweep wants a dial, like crab.bite=4..12")
     turned = game.turned(setting.variant, None)
     ranges = {
-        name: values_of(turned, name, values) if isinstance(values, str) else [*values]
+        name: values_of(turned, name, values) if isinstance(values, str) else checked_values(name, values)
         for name, values in dials.items()
     }
     for name in ranges:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -44,8 +43,8 @@ def write_output(path: Path, content: str | bytes) -> None:
 
 
 def form_of(path: Path, usual: str) -> str:
-    """The form that a path's ending asks for; the usual one on stdout."""
-    return usual if path == STREAM else path.suffix
+    """The form that a path's ending asks for; the usual one on stdout, and into a device or pipe."""
+    return usual if path == STREAM or (not path.suffix and path.exists() and not path.is_file()) else path.suffix
 
 
 def write_journal(path: Path, run: Run) -> None:
@@ -74,14 +73,12 @@ def write_table(path: Path, table: pd.DataFrame, *, index: bool = False) -> None
 
 def write_figure(path: Path, figure: Figure) -> None:
     """Write a figure as PNG, SVG or PDF."""
-    from mint_ledger.views.picture import neutral_figure
+    from mint_ledger.views.picture import saved
 
     form = form_of(path, ".png")[1:]
     if form not in FIGURES:
         raise BadRequest(f"{path}: a figure is written as .png, .svg or .pdf")
-    out = io.BytesIO()
-    neutral_figure(figure).savefig(out, format=form)
-    write_output(path, out.getvalue())
+    write_output(path, saved(figure, form))
 
 
 def write_game(before: Source, after: Source) -> list[str]:

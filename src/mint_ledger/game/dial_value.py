@@ -42,7 +42,7 @@ def read_value(value: object) -> Value:
     if isinstance(value, dict):
         if set(value) != {"times"}:
             raise ValueError("wants a number, a word, yes or no, or {times: 0.8}")
-        factor = as_number(value["times"])
+        factor = as_number(value["times"])  # refuses what is not finite
         if factor < 0:
             raise ValueError(f"times {factor:g}: a dial is multiplied by 0 or more")
         return times(factor)

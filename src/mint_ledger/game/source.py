@@ -20,6 +20,9 @@ from mint_ledger.errors import Fault, GameError, Place
 MAX_BYTES = 250_000
 MAX_VALUES = 50_000
 MAX_NESTING = 40
+# A reader takes about 0.2 ms for each bracket.
+MAX_BRACKETS = 12_000
+MAX_ALIASES = 2_000
 
 Path_ = tuple[str | int, ...]
 
@@ -150,6 +153,15 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
         raise _fault(file, "the file is empty; 'mint-ledger new' makes a game to start from")
     if _bracket_depth(text) > 2 * MAX_NESTING:
         raise _fault(file, f"the file is nested too deep; the most is {MAX_NESTING}")
+    if text.count(",") > MAX_VALUES:
+        raise _fault(file, f"the file has more than {MAX_VALUES:,} values, which are the most")
+    if text.count("[") + text.count("{") > MAX_BRACKETS:
+        raise _fault(file, f"the file has more than {MAX_BRACKETS:,} lists and mappings in brackets, which are the most")
+    aliases = len(_ALIAS.findall(text))
+    if aliases > MAX_ALIASES:
+        raise _fault(file, f"the file has {aliases:,} aliases, like *name; {MAX_ALIASES:,} are the most")
+    if aliases:
+        _refuse_unfolding(text, file)
     reader = YAML(typ="rt", pure=True)
     reader.composer.warn_double_anchors = False  # YAML lets a later anchor take a name over
     try:
@@ -170,6 +182,47 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
     if not isinstance(data, dict) and not any_shape:
         raise _fault(file, "a game file is a mapping of keys like 'kinds:' and 'rules:'")
     return Source(file, data, text, reading.places)
+
+
+_ALIAS = re.compile(r"[\s:\[{,]\*\w")
+
+
+def _refuse_unfolding(text: str, file: str) -> None:
+    """Refuse a file whose aliases and merge keys unfold to too many values, before anything is unfolded.
+
+    Raises:
+        GameError: they do.
+    """
+    from ruamel.yaml import YAML
+    from ruamel.yaml.error import YAMLError
+    from ruamel.yaml.events import AliasEvent, CollectionEndEvent, CollectionStartEvent, ScalarEvent
+
+    sizes: dict[str, int] = {}
+    opened: list[tuple[str | None, int]] = []
+    total = 0
+    try:
+        for event in YAML(typ="rt", pure=True).parse(text):
+            if isinstance(event, CollectionStartEvent):
+                opened.append((event.anchor, total))
+                total += 1
+            elif isinstance(event, CollectionEndEvent):
+                anchor, before = opened.pop()
+                if anchor is not None:
+                    sizes[str(anchor)] = total - before
+            elif isinstance(event, AliasEvent):
+                total += sizes.get(str(event.anchor), 1)
+            elif isinstance(event, ScalarEvent):
+                total += 1
+                if event.anchor is not None:
+                    sizes[str(event.anchor)] = 1
+            if total > 2 * MAX_VALUES:  # keys are counted here as well
+                mark = event.start_mark
+                message = f"the file unfolds to more than {MAX_VALUES:,} values; aliases multiply them"
+                raise _fault(file, message, mark.line + 1, mark.column + 1)
+    except (YAMLError, RecursionError, ArithmeticError, AssertionError, AttributeError, LookupError, TypeError, ValueError):
+        return  # what is no YAML is told by the reader
+    except RuntimeError:
+        return
 
 
 def _unreadable(file: str, text: str, error: Exception) -> GameError:

@@ -260,6 +260,8 @@ def _check_bands(lowering: Lowering, path: tuple[str | int, ...], stat: Stat) ->
 def check_circles(lowering: Lowering) -> None:
     """Stats whose limits, starts or formulas read one another in a circle."""
     done: set[tuple[str, str]] = set()
+    # What has been gone through: a formula that names another twice is not gone through twice for it.
+    finished: set[tuple[str, str]] = set()
 
     def visit(node: tuple[str, str], trail: list[tuple[str, str]]) -> None:
         if node in trail:
@@ -272,10 +274,11 @@ def check_circles(lowering: Lowering) -> None:
                 lowering.depends[circle[0]][circle[1]], f"formulas, limits and starts go round in a circle: {names}"
             )
             return
-        if len(trail) > 200:
+        if len(trail) > 200 or node in finished:
             return
         for following in lowering.depends.get(node, {}):
             visit(following, [*trail, node])
+        finished.add(node)
 
     for node in list(lowering.depends):
         if node not in done:

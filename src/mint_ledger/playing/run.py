@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.engines.names import EngineName, check_engine, compiling_takes
+from mint_ledger.accepted import plain_time
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
 from mint_ledger.game.script_reading import ScriptItems
@@ -246,8 +247,12 @@ class Run:
         return self.program.accounts[key.stat].column.offset + key.entity
 
     def at(self, time: float) -> dict[str, float]:
-        """The values of all accounts at the end of the last step up to a time, by name."""
-        engine = self.engine_at(time)
+        """The values of all accounts at the end of the last step up to a time, by name.
+
+        Raises:
+            BadRequest: the time is no number of 0 or more.
+        """
+        engine = self.engine_at(plain_time(time))
         return {
             account_name(self.program, key): engine.value(self.program.accounts[key.stat].column, key.entity)
             for key in all_accounts(self.program)

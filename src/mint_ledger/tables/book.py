@@ -15,7 +15,7 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes, write_text
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.guard import refuse_game
-from mint_ledger.plain import guarded, is_formula_like, unguarded
+from mint_ledger.plain import guarded, is_formula_like, neutral, unguarded
 from mint_ledger.tables.sheets import SHEETS, TABLE, Sheet, is_sheet
 
 HEAD = ("name", "label")
@@ -56,7 +56,7 @@ def write_book(path: Path, sheets: Sequence[Sheet]) -> None:
         raise BadRequest(f"{path} cannot be written: {error.strerror or error}") from None
     for sheet in sheets:
         out = io.StringIO()
-        rows = [[guarded(value) if isinstance(value, str) else value for value in row] for row in _rows(sheet)]
+        rows = [[guarded(neutral(value)) if isinstance(value, str) else value for value in row] for row in _rows(sheet)]
         csv.writer(out, lineterminator="\n").writerows(rows)
         write_text(path / f"{sheet.name}.csv", out.getvalue())
 
@@ -95,7 +95,7 @@ def _xlsx(sheets: Sequence[Sheet]) -> bytes:
     for sheet in sheets:
         page = book.create_sheet(sheet.name)
         for row in _rows(sheet):
-            page.append([None if value == "" else value for value in row])
+            page.append([None if value == "" else neutral(value) if isinstance(value, str) else value for value in row])
             for cell in page[page.max_row]:
                 if isinstance(cell.value, str) and is_formula_like(cell.value):
                     # Text stays text, whatever it begins with.

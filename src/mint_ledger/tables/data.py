@@ -6,7 +6,7 @@ import io
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.errors import BadRequest
-from mint_ledger.plain import guarded
+from mint_ledger.plain import guarded, neutral
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -29,6 +29,8 @@ def table_bytes(form: str, table: pd.DataFrame, *, index: bool = False) -> bytes
         return table.to_csv(index=False, lineterminator="\n").encode("utf-8")
     if form == ".jsonl":
         lines = table.to_json(orient="records", lines=True, force_ascii=False, double_precision=15)
+        if not lines.replace("\n", "").isprintable():  # what would steer a terminal is written as escapes
+            lines = table.to_json(orient="records", lines=True, force_ascii=True, double_precision=15)
         return (lines.rstrip("\n") + "\n" if lines.strip() else "").encode("utf-8")
     if form != ".parquet":
         raise BadRequest(f"data is written as {', '.join(FORMS)}, not as '{form}'")
@@ -44,4 +46,4 @@ def table_bytes(form: str, table: pd.DataFrame, *, index: bool = False) -> bytes
 
 
 def _guarded(value: Any) -> Any:
-    return guarded(value) if isinstance(value, str) else value
+    return guarded(neutral(value)) if isinstance(value, str) else value

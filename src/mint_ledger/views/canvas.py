@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -22,9 +21,9 @@ class Page(Figure):
     """A Matplotlib figure; as the last line of a cell of a notebook it is a picture, whatever draws there."""
 
     def _repr_png_(self) -> bytes:
-        out = io.BytesIO()
-        self.savefig(out, format="png")
-        return out.getvalue()
+        from mint_ledger.views.picture import saved
+
+        return saved(self, "png")
 
 
 def canvas(width: float, height: float) -> Figure:

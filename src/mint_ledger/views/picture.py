@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+import io
+import warnings
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger.plain import neutral
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
+
+
+def saved(figure: Figure, form: str, **options: Any) -> bytes:
+    """The picture of a figure, in a form like `png`; letters that no font has are drawn as boxes, without a warning."""
+    out = io.BytesIO()
+    with warnings.catch_warnings():
+        warnings.filterwarnings("ignore", message="Glyph .* missing from")
+        neutral_figure(figure).savefig(out, format=form, **options)
+    return out.getvalue()
 
 
 def neutral_figure(figure: Figure) -> Figure:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
@@ -11,6 +10,7 @@ from mint_ledger.journal.wording import number, shown
 from mint_ledger.plain import neutral
 from mint_ledger.report.mending import most_missed
 from mint_ledger.studies.estimate import sure_words
+from mint_ledger.views.picture import saved
 from mint_ledger.views.balance_text import told, undecided, wanted
 from mint_ledger.views.income_text import income_sentences
 from mint_ledger.views.readout_text import readout_text
@@ -342,10 +342,9 @@ def _svg(figure: Figure, salt: str) -> str:
     import matplotlib as mpl
     from markupsafe import Markup
 
-    out = io.StringIO()
     with mpl.rc_context({"svg.hashsalt": salt, "svg.fonttype": "path"}):
-        figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None, "Format": None, "Type": None})
-    text = out.getvalue()
+        metadata = {"Date": None, "Creator": None, "Format": None, "Type": None}
+        text = saved(figure, "svg", metadata=metadata).decode("utf-8")
     text = text[text.index("<svg") :]
     text = re.sub(r"<metadata>.*?</metadata>", "", text, flags=re.DOTALL)
     text = re.sub(r'(<svg[^>]*?) width="[^"]*"', r"\1", text, count=1)
