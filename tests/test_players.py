@@ -117,7 +117,8 @@ def test_so_many_runs_are_searched_and_few_more() -> None:
     # To look at all pairs of acts without each of them would take more than there are.
     few = duel.play_range("plain", runs=100, most_runs=5_000)
     assert not few.without
-    assert not few.needed
+    # What is needed is known from all states all the same, which were walked without each act.
+    assert set(few.needed) == {act for act, most in few.most_without.items() if few.most and most < few.most - 0.01}
     assert "too few runs" in few.summary()
 
 
@@ -252,3 +253,40 @@ def test_what_cannot_be_searched_is_said(demo: mint.Game) -> None:
         demo.play_range("carful")
     with pytest.raises(BadRequest, match="100 runs at least"):
         mint.loads(FUSE).play_range(runs=10)
+
+
+# Each turn a lock is turned or rattled; turned five times it is open, and each rattle takes a turn back.
+LOCK = """
+title: Lock
+clock: {unit: turn, limit: 12}
+kinds: {thief: {stats: {turned: {start: 0, min: 0, max: 5}}}}
+actions:
+  turn: {by: thief, needs: turned < 4, do: [turned += 1]}
+  open: {by: thief, needs: turned >= 4, do: [turned += 1]}
+habits: {eager: {by: thief, reaction: 1, acts: [{do: turn}, {do: open}]}}
+endings: {in: {result: win, if: thief.turned >= 5}}
+"""
+
+
+def test_no_act_is_called_enough_below_what_all_states_prove() -> None:
+    play = mint.loads(LOCK).play_range("eager", runs=200, most_runs=3_000)
+    assert play.most == 1.0
+    assert (play.most_only["turn"], play.most_only["open"]) == (0.0, 0.0)
+    assert not play.enough and set(play.needed) == {"turn", "open"}
+    assert "One act is enough" not in play.summary()
+
+
+def test_a_small_difference_that_pairs_show_is_not_called_none() -> None:
+    # Acting turns 2 in 100 lost runs into won ones and none back; 400 runs of each apart would not tell.
+    text = """
+title: Charm
+clock: {unit: turn, limit: 4}
+kinds: {witch: {stats: {charm: {start: 0, min: 0, max: 1}}}}
+rules: [{name: fate, when: {every: 2}, at_most: 1, do: [{if: "between(0, 1) < 0.5 + 0.02 * witch.charm", do: [{finish: saved}]}]}]
+actions: {wish: {by: witch, needs: charm < 1, do: [charm += 1]}}
+habits: {keen: {by: witch, reaction: 1, acts: [{do: wish}]}}
+endings: {saved: {result: win}}
+"""
+    play = mint.loads(text).play_range("keen", runs=2_000, most_runs=2_000)
+    assert play.habits["keen"].low < play.idle.high
+    assert play.acts_matter and "Acts do not matter" not in play.summary()

@@ -44,7 +44,7 @@ def act_never_used(subject: Subject) -> Iterator[Caught]:
             continue
         for action in play.unused:
             without = play.without.get(action)
-            if without is None or without.value < play.best.value - NEAR:
+            if without is None or without.value < play.best.value - NEAR or action in play.needed:
                 continue
             what = f"The best that was found never does '{action}', and without it wins as often: {_told(without)}."
             evidence = f"timing of '{play.like}'; the best found wins {_told(play.best)}"
@@ -57,7 +57,11 @@ def one_act_suffices(subject: Subject) -> Iterator[Caught]:
         if not play.acts_matter or play.best.value < OFTEN or len(play.only) < 2:
             continue
         for action in play.enough:
-            what = f"'{action}' alone wins {_told(play.only[action])}; with all actions it is {_told(play.best)}."
+            if play.most is not None and action in play.most_only:
+                alone, all_of = 100 * play.most_only[action], 100 * play.most
+                what = f"'{action}' alone wins {alone:.1f} % at most, and all actions together {all_of:.1f} %, as all states show."
+            else:
+                what = f"'{action}' alone wins {_told(play.only[action])}; with all actions it is {_told(play.best)}."
             evidence = f"timing of '{play.like}'; the others: {', '.join(a for a in play.only if a != action)}"
             yield Caught(("actions", action), action, what, (evidence,))
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
@@ -18,17 +18,19 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.habit import NO_HABIT
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
-from mint_ledger.players.candidate import Candidate, Played, find_space, habit_of
+from mint_ledger.players.candidate import Candidate, Played, Space, find_space, habit_of
 from mint_ledger.players.ceiling import NOT_ASKED, STOPPED, Ceiling, find_ceiling
 from mint_ledger.players.search import JUDGED, Search, costs_little, least_runs
 from mint_ledger.players.skill import SkillCurve, find_skill_curve
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
-from mint_ledger.studies.estimate import Estimate, plain, rate
+from mint_ledger.studies.estimate import Estimate, plain, rate, turned_rate
 from mint_ledger.studies.studying import Asked, study_game
 
 if TYPE_CHECKING:
     import pandas as pd
+
+    from mint_ledger.studies.study import Study
 
 CONFIRM = 10_000
 # So many runs of so many steps may be searched; more of shorter ones, which take as long, up to so many times more.
@@ -66,6 +68,8 @@ class PlayRange:
         interrupted: whether it was stopped before it was done.
         ceiling: what can be won at most with this timing, proved where all states can be walked.
         skill: what skill is worth, if that was asked.
+        gaps: how many more runs each player wins than one who does nothing, run by run.
+        most_only: act → what can be won at most with it alone, `most_without` without it, where all states were walked.
     """
 
     title: str
@@ -86,6 +90,9 @@ class PlayRange:
     interrupted: bool = False
     ceiling: Ceiling = NOT_ASKED
     skill: SkillCurve | None = None
+    gaps: Mapping[str, Estimate] = field(default_factory=dict)
+    most_only: Mapping[str, float] = field(default_factory=dict)
+    most_without: Mapping[str, float] = field(default_factory=dict)
 
     @property
     def unused(self) -> list[str]:
@@ -95,19 +102,29 @@ class PlayRange:
 
     @property
     def enough(self) -> list[str]:
-        """The acts that alone come to within a point of the best."""
+        """The acts that alone come to within a point of the best: of what can be won at most, where that is proved."""
+        if self.most is not None and self.most_only:
+            return [action for action, wins in self.most_only.items() if wins >= self.most - NEAR]
+        if self.most is not None and self.best.high < self.most - NEAR:
+            return []  # the search has not come near to what is possible, so it says nothing of single acts
         return [action for action, wins in self.only.items() if wins.value >= self.best.value - NEAR]
 
     @property
+    def most(self) -> float | None:
+        """What can be won at most, where that is proved."""
+        return self.ceiling.optimum.wins if self.ceiling.optimum is not None else None
+
+    @property
     def needed(self) -> list[str]:
-        """The acts without which the best that is found is certainly lower by a point at least."""
+        """The acts without which less can be won, by a point at least: at most where that is proved, else as found."""
+        if self.most is not None and self.most_without:
+            return [action for action, wins in self.most_without.items() if wins < self.most - NEAR]
         return [action for action, wins in self.without.items() if wins.high < self.best.low - NEAR]
 
     @property
     def acts_matter(self) -> bool:
         """Whether anybody who acts certainly wins more, or fewer, than one who does nothing."""
-        who = (self.best, self.at_random, *self.habits.values())
-        return any(wins.low > self.idle.high or wins.high < self.idle.low for wins in who)
+        return any(gap.low > 0.0 or gap.high < 0.0 for gap in self.gaps.values())
 
     @property
     def worse_than_chance(self) -> list[str]:
@@ -162,9 +179,29 @@ class PlayRange:
             "worse_than_chance": self.worse_than_chance,
             "searched_runs": self.searched,
             "at_most": self.ceiling.as_json(),
+            "at_most_only": dict(self.most_only),
+            "at_most_without": dict(self.most_without),
+            "gaps": {name: plain(gap) for name, gap in self.gaps.items()},
             "interrupted": self.interrupted,
             "skill": self.skill.as_json() if self.skill else None,
         }
+
+
+def _walked_parts(game: PlayableGame, space: Space, ceiling: Ceiling) -> tuple[dict[str, float], dict[str, float]]:
+    """What can be won at most with each act alone and without it, where all states were walked with all of them."""
+    if ceiling.optimum is None or len(space.actions) < 2:
+        return {}, {}
+    known: dict[tuple[str, ...], Ceiling] = {}
+
+    def most(part: Space) -> float | None:
+        if part.actions not in known:
+            known[part.actions] = find_ceiling(game, part)
+        optimum = known[part.actions].optimum
+        return optimum.wins if optimum is not None else None
+
+    only = {action: most(space.alone(action)) for action in space.actions}
+    without = {action: most(space.without(action)) for action in space.actions}
+    return tuple({a: wins for a, wins in part.items() if wins is not None} for part in (only, without))  # type: ignore[return-value]
 
 
 def _fewer(one: Candidate, other: Candidate) -> bool:
@@ -273,19 +310,33 @@ def find_range(
             ceiling = STOPPED
 
     @cache
-    def told(candidate: Candidate) -> Estimate:
-        won = played.wins(candidate, runs, setting.seed + TOLD)
-        return rate(int(won.sum()), runs, setting.sure)
+    def won_by(candidate: Candidate) -> Any:
+        return played.wins(candidate, runs, setting.seed + TOLD)
 
-    def of_habit(habit: str) -> Estimate:
+    def told(candidate: Candidate) -> Estimate:
+        return rate(int(won_by(candidate).sum()), runs, setting.sure)
+
+    @cache
+    def study_of(habit: str) -> Study:
         fresh = Setting(setting.seed + TOLD, habit, sure=setting.sure)
         game_ = played.game if habit == played.random else turned
-        return study_game(game_, runs, fresh, Asked((), ())).rate("win")
+        return study_game(game_, runs, fresh, Asked((), ()))
+
+    def of_habit(habit: str) -> Estimate:
+        return study_of(habit).rate("win")
+
+    def gap_to_idle(won: Any) -> Estimate:
+        """All of them have the same luck, so what differs is seen run by run."""
+        idle = study_of(NO_HABIT).has("win")
+        return turned_rate(int((won & ~idle).sum()), int((idle & ~won).sum()), runs, setting.sure)
 
     entities = turned.lowered.habit_players[like]
     players = turned.lowered.habit_players
     same = [name for name in game.habits if players.get(name) == entities]
     searched, confirmed = played.runs, told(best)
+    gaps = {habit: gap_to_idle(study_of(habit).has("win")) for habit in (played.random, *same)}
+    gaps[BEST] = gap_to_idle(won_by(best) > 0)
+    most_only, most_without = _walked_parts(turned, space, ceiling)
     found = PlayRange(
         title=setting.title(turned),
         like=like,
@@ -304,6 +355,9 @@ def find_range(
         base=space.base,
         interrupted=interrupted,
         ceiling=ceiling,
+        gaps=gaps,
+        most_only=most_only,
+        most_without=most_without,
     )
     if not skill or interrupted:
         return found

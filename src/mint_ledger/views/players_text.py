@@ -43,6 +43,10 @@ def players_text(play: PlayRange) -> str:
         lines += ["", f"  {'the best found with':<{wide}}{'wins':>8}   {sure_words(play.sure)} interval"]
         lines += [_row(f"only {action}", wins, wide) for action, wins in play.only.items()]
         lines += [_row(f"all but {action}", wins, wide) for action, wins in play.without.items()]
+    if play.most_only:
+        lines += ["", f"  {'at most with':<{wide}}{'wins':>8}   exact"]
+        lines += [f"  {short(f'only {a}', wide):<{wide}}{100 * most:>6.1f} %" for a, most in play.most_only.items()]
+        lines += [f"  {short(f'all but {a}', wide):<{wide}}{100 * most:>6.1f} %" for a, most in play.most_without.items()]
     if play.skill is not None:
         lines += ["", *_skill(play.skill)]
     lines.append("")
@@ -105,7 +109,7 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
         yield "It was stopped before it was done; this is the best so far, and nothing is said of what acts are worth."
         return
     if not play.acts_matter:
-        yield "Acts do not matter, as far as was seen: nobody who acts certainly differs from one who does nothing."
+        yield "Acts do not matter, as far as was seen: run by run, nobody who acts differs for certain from one who does nothing."
         return
     top = max(play.habits.values(), key=lambda wins: wins.value, default=None)
     if top is not None:
@@ -123,8 +127,9 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
     for name in play.worse_than_chance:
         yield f"{name} plays worse than one who acts at random."
     if play.enough:
-        yield f"One act is enough: {', '.join(play.enough)} alone does as well, within a point."
-    elif len(play.only) > 1:
+        proved = ", as all states show" if play.most_only else ""
+        yield f"One act is enough: {', '.join(play.enough)} alone does as well, within a point{proved}."
+    elif play.most_only or (play.most is None and len(play.only) > 1):
         yield "No act suffices alone."
     if not play.only:
         yield "There was no time, or too few runs, to look for what each act is worth."
@@ -149,6 +154,12 @@ def _at_most(play: PlayRange) -> Iterator[str]:
         fixed(100 * (optimum.wins - wins), 1) for wins in (play.best.value, play.best.high, play.best.low)
     )
     walked = f"all {optimum.states:,} states were walked"
+    if play.best.value > optimum.wins:
+        more = fixed(100 * (play.best.value - optimum.wins), 1)
+        yield (
+            f"These {play.runs:,} runs were lucky: the best found won {more} points more than can be won on average. All "
+            "rows share that luck, so what differs between them holds."
+        )
     yield f"Nobody with this timing wins more than {most} %, whatever they know: {walked}."
     if play.best.high >= optimum.wins:
         yield "The best found is as good as that, as far as can be seen."
