@@ -56,7 +56,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.estimate import Estimate
     from mint_ledger.studies.income import Income
     from mint_ledger.studies.shape import Shape
-    from mint_ledger.studies.study import Study
+    from mint_ledger.studies.study import Study, Until
 
 
 class Game(SharedGame):
@@ -1054,7 +1054,7 @@ class Game(SharedGame):
         measures: Mapping[str, str] | Sequence[str] = (),
         accounts: Sequence[str] | None = None,
         times: Numbers = (),
-        until: str | float | None = None,
+        until: str | float | Until | None = None,
         sure: float = 0.95,
         engine: EngineName = "auto",
         executor: Executor | None = None,

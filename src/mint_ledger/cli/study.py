@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
@@ -110,6 +111,7 @@ def study(
     exact: Annotated[
         bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
     ] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="With --until: begin even what takes longer than ten minutes.")] = False,
     sure: SureOption = 0.95,
     states: Annotated[int, typer.Option(help="With --exact: give up beyond so many states.")] = 200_000,
     seconds: Annotated[float, typer.Option(help="With --exact: give up after so many seconds.")] = 600.0,
@@ -123,7 +125,8 @@ def study(
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.studies.cluster import cluster_executor
     from mint_ledger.studies.estimate import measured
-    from mint_ledger.studies.making import StudyInterrupted
+    from mint_ledger.balance.sweep import PATIENCE
+    from mint_ledger.studies.making import StudyInterrupted, parse_until
     from mint_ledger.studies.study import FIGURES
     from mint_ledger.views.balance_text import targets_text
 
@@ -185,7 +188,7 @@ def study(
                 measures=asked,
                 accounts=account,
                 times=_grid(loaded) if plot else (),
-                until=until,
+                until=parse_until(until, math.inf if yes else PATIENCE) if until is not None else None,
                 sure=sure,
                 engine=engine,  # type: ignore[arg-type]
                 executor=executor,

@@ -22,6 +22,11 @@ from mint_ledger.game.lot import Lot
 from mint_ledger.lowering.context import LoweredLot
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.playtests import starts_of
+from mint_ledger.program.expressions import Constant
+from mint_ledger.program.handle import Handle
+from mint_ledger.program.program import Program
+from mint_ledger.program.statements import Note
+from mint_ledger.program.walking import callees, nodes
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -59,12 +64,16 @@ class BranchOdds:
 
 @dataclass(frozen=True, slots=True)
 class LotOdds:
-    """The odds of one lot; `drawn_by` is for whom its weights were worked out, empty where they read nobody."""
+    """The odds of one lot; `drawn_by` is for whom its weights were worked out, empty where they read nobody.
+
+    `once` says that whoever draws it leaves with that, so that a branch that is sure by some drawings never is.
+    """
 
     name: str
     drawn_by: str
     shared: bool
     branches: tuple[BranchOdds, ...]
+    once: bool = False
 
     def branch(self, name: str) -> BranchOdds:
         """The odds of a branch.
@@ -153,6 +162,9 @@ def _lot_odds(
         int(dials.value(f"{lowered.name}.{name}.sure_by")) if branch.sure_by is not None else None
         for name, branch in lot.of.items()
     ]
+    once = not lot.shared and _leaves_with_it(engine.program, lowered.name)
+    if once:
+        sure_by = [None for _ in sure_by]  # who draws once is gone before any count comes to it
     chain = _Chain(lowered.name, weights, sure_by)
     count = drawings or max([10, *(sure + 1 for sure in sure_by if sure is not None)])
     return LotOdds(
@@ -160,7 +172,41 @@ def _lot_odds(
         engine.program.cast.entity_name(me) if me and any(b.weight.number is None for b in lot.of.values()) else "",
         lot.shared,
         tuple(chain.odds(index, name, count) for index, name in enumerate(lot.of)),
+        once,
     )
+
+
+def _leaves_with_it(program: Program, lot: str) -> bool:
+    """Whether a lot is drawn only as whoever draws it has left, so that each draws once."""
+    drawing = {
+        handle
+        for handle, procedure in program.procedures.items()
+        for node in nodes(procedure.body)
+        if isinstance(node, Note) and node.what == "lot" and _is_of(program, node, lot)
+    }
+    if not drawing:
+        return False
+    callers: dict[Handle | str, set[Handle]] = {}
+    for handle, procedure in program.procedures.items():
+        for node in nodes(procedure.body):
+            for callee in callees(node):
+                callers.setdefault(callee, set()).add(handle)
+    left = {event.handler for event in program.events if event.phase == "gone"}
+    waiting, seen = [*drawing], set(drawing)
+    while waiting:
+        handle = waiting.pop()
+        if handle in left:
+            continue
+        if not callers.get(handle):
+            return False
+        new = callers[handle] - seen
+        seen |= new
+        waiting += new
+    return True
+
+
+def _is_of(program: Program, node: Note, lot: str) -> bool:
+    return isinstance(node.cause, Constant) and program.causes[int(node.cause.value)].path[:2] == ("lots", lot)
 
 
 class _Chain:

@@ -150,9 +150,14 @@ class Income:
         return None if self.dry_at is None else rate(int(np.isfinite(self.dry_at).sum()), self.runs, self.sure)
 
     @property
+    def is_spent(self) -> bool:
+        """Whether anything ever takes of it: a purse from which nothing goes neither dries up nor runs away."""
+        return any(bool(points.any()) for points in self.losses.values())
+
+    @property
     def ends_dry(self) -> bool:
         """Whether it stands at its lower limit in most of the last third: for more than half of that, on average."""
-        if self.dry is None or self.dry_at is None:
+        if self.dry is None or self.dry_at is None or not self.is_spent:
             return False
         late = np.isfinite(self.dry_at)
         return bool(late.sum() > self.runs / 2 and self.dry[late].mean() > self.times[late].mean() / 6)
@@ -160,7 +165,7 @@ class Income:
     @property
     def runs_away(self) -> bool:
         """Whether more comes in than goes out to the end, at no lesser rate than before, and nothing holds it."""
-        if self.full is not None or not self.times.sum():
+        if self.full is not None or not self.times.sum() or not self.is_spent:
             return False
         middle, last = self.net(1), self.net(2)
         grows = last.low > 0.0 if self.draws else last.value > 0.0

@@ -99,6 +99,7 @@ def make_study(
             break
         if math.isinf(known_to) and runs >= MOST_UNKNOWN:
             break  # all runs are alike, or a few of them say all: more of them may never tell
+        _refuse_long(runs, known_to / until.half_width, time.perf_counter() - began, until)
         runs = _more_runs(runs, known_to / until.half_width)
         gathered.drop_short_block()
     _log.info(
@@ -124,7 +125,7 @@ def _whole(runs: int) -> int:
     return whole
 
 
-def parse_until(text: str | float) -> Until:
+def parse_until(text: str | float, patience: float = math.inf) -> Until:
     """`±0.01` (of the share of wins), or an estimate and how sure it is to be: `mean(time) ±0.5`.
 
     Raises:
@@ -137,7 +138,23 @@ def parse_until(text: str | float) -> Until:
         width = math.nan
     if match is None or not 0 < width < math.inf:
         raise BadRequest(f"'{text}' is no width of an interval; write ±0.01 for wins, or 'mean(time) ±0.5'")
-    return Until(match[1].strip() or "rate(win)", width)
+    return Until(match[1].strip() or "rate(win)", width, patience)
+
+
+def _refuse_long(runs: int, too_wide: float, spent: float, until: Until) -> None:
+    """Refuse what would likely take longer than somebody has patience for, as an interval narrows with its root.
+
+    Raises:
+        BadRequest: it would.
+    """
+    wanted = min(runs * too_wide**2, MAX_RUNS) if math.isfinite(too_wide) else MOST_UNKNOWN
+    seconds = spent / runs * wanted
+    if seconds > until.patience:
+        shown = f"{seconds / 60:.0f} minutes" if seconds < 7_200 else f"{seconds / 3600:.1f} hours"
+        raise BadRequest(
+            f"{until.measure} ±{until.half_width:g} would take some {wanted:,.0f} runs, about {shown}; ask for a wider "
+            "interval, or say --yes"
+        )
 
 
 def _more_runs(runs: int, too_wide: float) -> int:

@@ -68,10 +68,14 @@ class CauseSums:
 
 @dataclass(frozen=True)
 class Until:
-    """Go on until an estimate's interval is no wider than ± `half_width`."""
+    """Go on until an estimate's interval is no wider than ± `half_width`.
+
+    What would likely take more than `patience` seconds is refused, with how long.
+    """
 
     measure: str
     half_width: float
+    patience: float = math.inf
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,7 +18,7 @@ from mint_ledger.studies.estimate import checked_sure
 from mint_ledger.studies.making import make_study, parse_until
 from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, named_measures, prepare_game
 from mint_ledger.studies.store import Store
-from mint_ledger.studies.study import Study
+from mint_ledger.studies.study import Study, Until
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ def study_game(
     setting: Setting,
     asked: Asked = Asked(),
     means: Means = Means(),
-    until: str | float | None = None,
+    until: str | float | Until | None = None,
     first: int = 0,
 ) -> Study:
     """Play a game many times, from the run `first` on; see `Game.study`, which says what may be wrong."""
@@ -71,7 +71,7 @@ def study_game(
         script=script_text(turned.script),
     )
     prepared = prepare_game(turned, request)
-    limit = parse_until(until) if until is not None else None
+    limit = parse_until(until) if until is not None and not isinstance(until, Until) else until
     if means.store is None:
         study = make_study(
             prepared, request, runs, until=limit, executor=means.executor, progress=means.progress, first=first

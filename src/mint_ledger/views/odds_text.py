@@ -36,6 +36,9 @@ def _lot(lot: LotOdds) -> str:
         f"{'at most':>8}",
     ]
     lines += [_branch(branch, width) for branch in lot.branches]
+    if lot.once:
+        why = f"Whoever draws {lot.name} leaves with it and draws once, so nothing in it is ever sure by a count."
+        lines += textwrap.wrap(why, line_width(), initial_indent="  ", subsequent_indent="    ")
     return "\n".join([*lines, *_later(lot)])
 
 
