@@ -80,7 +80,9 @@ def test_mode_and_byte_order_mark_of_a_file_stay_and_a_read_only_file_is_left(tm
 
 @pytest.mark.parametrize("value", [float("nan"), float("inf"), None, [1], {"plus": 2}])
 def test_what_no_dial_can_be_is_told_with_the_dials_name(value: object) -> None:
-    game = mint.loads("title: T\nclock: {limit: 3}\nnumbers: {odds: 0.5}\nendings: {over: {result: win, if: time >= odds}}\n")
+    game = mint.loads(
+        "title: T\nclock: {limit: 3}\nnumbers: {odds: 0.5}\nendings: {over: {result: win, if: time >= odds}}\n"
+    )
     with pytest.raises(mint.BadRequest, match="'odds'"):
         game.with_dials({"odds": value})  # type: ignore[dict-item]
     assert game.with_dials({"odds": {"times": 3}}).dials["odds"] == 1.5  # type: ignore[dict-item]

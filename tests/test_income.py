@@ -95,7 +95,9 @@ def test_the_demo_adds_up_to_its_books(demo: mint.Game) -> None:
 
 def test_it_says_when_a_stock_runs_away_or_dries_up() -> None:
     rises = "title: R\nclock: {step: 1, limit: 60}\nstats: {gold: {start: 5, min: 0}}\n"
-    rises += "rules: [{name: mine, when: {every: 1}, do: [gold += 2]}, {name: tools, when: {every: 5}, do: [gold -= 1]}]\n"
+    rises += (
+        "rules: [{name: mine, when: {every: 1}, do: [gold += 2]}, {name: tools, when: {every: 5}, do: [gold -= 1]}]\n"
+    )
     assert mint.loads(rises).income("gold", 20).runs_away
     held = rises.replace("min: 0}", "min: 0, max: 30}")
     assert not mint.loads(held).income("gold", 20).runs_away

@@ -58,7 +58,7 @@ def test_the_interval_holds_the_mean_about_as_often_as_it_says(runs: int) -> Non
         'if: "between(0, 20) < 0.01", do: [hero.gold += prize]',
         'if: "whole(1, 2000) == 7", do: [hero.gold += prize]',
         'do: ["hero.gold += pick(0, 4000, weights(1999, 1))"]',
-        'do: [{if: chance(0.0005), do: [hero.gold += prize]}]',
+        "do: [{if: chance(0.0005), do: [hero.gold += prize]}]",
     ],
 )
 def test_every_way_to_write_a_chance_of_1_in_2000_is_known(how: str) -> None:
@@ -127,5 +127,7 @@ def test_edges_of_a_lot_are_the_sums_of_its_weights() -> None:
         "c: {weight: 0.1, do: [hero.gold += 5]}}}}\n"
     )
     program = mint.loads(text).lowered.program
-    [cut] = [place.cut(program.dials.numbers) for place in drawing_places(program) if "drop" in str(place.column.handle)]
+    [cut] = [
+        place.cut(program.dials.numbers) for place in drawing_places(program) if "drop" in str(place.column.handle)
+    ]
     assert cut[:2] == pytest.approx((0.9, 0.999)) and math.isclose(cut[2], 1.0)

@@ -23,7 +23,15 @@ MOVES = "mover = 1 - mover"
 
 
 def test_award_after_the_turn_is_caught_and_the_mended_twin_is_not() -> None:
-    finding = only_in_the_first(FAULTY, FAULTY.replace("{cue: asked}, {cue: told, with: {right: \"whole(0, 1)\"}}", "{cue: told, with: {right: \"whole(0, 1)\"}}, {cue: asked}"), "award-after-the-turn", runs=5)
+    finding = only_in_the_first(
+        FAULTY,
+        FAULTY.replace(
+            '{cue: asked}, {cue: told, with: {right: "whole(0, 1)"}}',
+            '{cue: told, with: {right: "whole(0, 1)"}}, {cue: asked}',
+        ),
+        "award-after-the-turn",
+        runs=5,
+    )
     assert "'the point' asks whose turn it is once the turn has passed in that step" in finding.caught.what
     assert "the point" in line_of(FAULTY, finding)
 

@@ -14,7 +14,7 @@ endings: {done: {result: win, if: smith.luck >= 9}}
 
 
 def test_chance_out_of_range_is_caught_and_the_fixed_twin_is_not() -> None:
-    fixed = FAULTY.replace('odds: 40', 'odds: 0.4')
+    fixed = FAULTY.replace("odds: 40", "odds: 0.4")
     finding = only_in_the_first(FAULTY, fixed, "chance-out-of-range")
     assert finding.caught.where == "lucky"
     assert "odds" in line_of(FAULTY, finding)

@@ -16,7 +16,7 @@ endings: {done: {result: win, if: boy.eggs >= 5}}
 
 
 def test_copy_by_default_is_caught_and_the_fixed_twin_is_not() -> None:
-    fixed = FAULTY.replace('wren: {like: bird}', 'wren: {like: bird, copies: 1}')
+    fixed = FAULTY.replace("wren: {like: bird}", "wren: {like: bird, copies: 1}")
     finding = only_in_the_first(FAULTY, fixed, "copy-by-default")
     assert finding.caught.where == "wren"
     assert "wren" in line_of(FAULTY, finding)

@@ -16,7 +16,7 @@ endings: {tired: {result: lose, if: potter.strain >= 10}}
 
 
 def test_flow_never_moves_is_caught_and_the_fixed_twin_is_not() -> None:
-    fixed = FAULTY.replace('recover: {to', 'fade: {to')
+    fixed = FAULTY.replace("recover: {to", "fade: {to")
     finding = only_in_the_first(FAULTY, fixed, "flow-never-moves")
     assert finding.caught.where == "potter.strain"
     assert "strain" in line_of(FAULTY, finding)

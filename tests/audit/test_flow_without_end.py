@@ -16,7 +16,7 @@ endings: {rich: {result: win, if: miller.coins >= 100}}
 
 
 def test_flow_without_end_is_caught_and_the_fixed_twin_is_not() -> None:
-    fixed = FAULTY.replace('rate: 2}', 'rate: 2, to: 50}')
+    fixed = FAULTY.replace("rate: 2}", "rate: 2, to: 50}")
     finding = only_in_the_first(FAULTY, fixed, "flow-without-end")
     assert finding.caught.where == "miller.coins"
     assert "coins" in line_of(FAULTY, finding)

@@ -59,7 +59,9 @@ def one_act_suffices(subject: Subject) -> Iterator[Caught]:
         for action in play.enough:
             if play.most is not None and action in play.most_only:
                 alone, all_of = 100 * play.most_only[action], 100 * play.most
-                what = f"'{action}' alone wins {alone:.1f} % at most, and all actions together {all_of:.1f} %, as all states show."
+                what = (
+                    f"'{action}' alone wins {alone:.1f} % at most, all actions together {all_of:.1f} %, in all states."
+                )
             else:
                 what = f"'{action}' alone wins {_told(play.only[action])}; with all actions it is {_told(play.best)}."
             evidence = f"timing of '{play.like}'; the others: {', '.join(a for a in play.only if a != action)}"

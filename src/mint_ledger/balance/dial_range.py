@@ -16,7 +16,7 @@ from mint_ledger.game.scaling import matching
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.program.expressions import Dial, DialOf
 from mint_ledger.program.verify import spec_formulas
-from mint_ledger.program.walking import nodes
+from mint_ledger.program.walking import Node, nodes
 
 if TYPE_CHECKING:
     from mint_ledger.accepted import Number, Numbers
@@ -209,7 +209,9 @@ def is_read_nowhere(game: PlayableGame, name: str) -> bool:
             return False
     same = {at for at, leader in enumerate(dials.follows) if leader == index} | {index}
     program = game.lowered.program
-    read = [part for account in program.accounts for _, _, spec in account.specs for part in spec_formulas(spec)]
+    read: list[Node] = [
+        part for account in program.accounts for _, _, spec in account.specs for part in spec_formulas(spec)
+    ]
     read += [part for made in program.procedures.values() for part in (*made.body, made.result) if part is not None]
     return not any(
         (isinstance(node, Dial) and node.index in same) or (isinstance(node, DialOf) and bool(same & set(node.table)))

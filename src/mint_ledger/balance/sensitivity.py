@@ -183,7 +183,7 @@ def make_sensitivity(
             if measure.startswith("rate"):
                 difference = turned_rate(int((gap > 0).sum()), int((gap < 0).sum()), len(gap), setting.sure)
             else:
-                found = mean_gap(*studies, measure[measure.index("(") + 1 : -1].strip(), setting.sure)
+                found = mean_gap(studies[0], studies[1], measure[measure.index("(") + 1 : -1].strip(), setting.sure)
                 if found is None:
                     raise BadRequest("no run has it at both ends")
                 difference = found

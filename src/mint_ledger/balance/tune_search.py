@@ -225,7 +225,7 @@ class Search:
         often = sum(bend > 0.0 for bend in bends) >= OFTEN
         usual = (1.0 if often else PAD) * max(bends, default=0.0)
         found = []
-        for index, (first, last) in enumerate(pairwise(places)):
+        for first, last in pairwise(places):
             (a, b), (c, d) = self.ends[first], self.ends[last]
             pad = 0.0 if one_way or last - first <= 1 else usual
             found.append(Gap(first, last, min(a, c) - pad, max(b, d) + pad))

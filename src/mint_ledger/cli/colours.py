@@ -8,6 +8,7 @@ from __future__ import annotations
 import io
 import os
 import re
+from collections.abc import Iterable
 from typing import TextIO
 
 # Good, bad, amounts, what matters less: readable on white and on black where there are many colours.
@@ -23,6 +24,19 @@ _MEANINGS = (
     (re.compile(r"\b(?:met|won|win|passed|passes again|harmless)\b"), 0, "bold "),
     (re.compile(r"\b(?:missed|lost|lose|failed|FAILED|FAILS now|wrong)\b"), 1, "bold "),
 )
+
+
+class _Names:
+    """The names of the game that is told of, where a word in one of them would have a meaning of ours."""
+
+    pattern: re.Pattern[str] | None = None
+
+
+def leave_plain(names: Iterable[str]) -> None:
+    """From now on leave the names that a file gives without colours: `keeper lost` is no loss of ours."""
+    meant = [name for name in names if any(pattern.search(name) for pattern, _, _ in _MEANINGS)]
+    longest = sorted(set(meant), key=len, reverse=True)
+    _Names.pattern = re.compile("|".join(map(re.escape, longest))) if longest else None
 
 
 def wants_colours(stream: TextIO) -> bool:
@@ -42,7 +56,10 @@ def coloured(text: str) -> str:
     # Lines are as long as they are: who wraps them is the terminal.
     console = Console(file=out, force_terminal=True, width=100_000, highlight=False, soft_wrap=True)
     colours = MANY if console.color_system in ("256", "truecolor") else FEW
+    names = [match.span() for match in _Names.pattern.finditer(text)] if _Names.pattern is not None else []
     for pattern, which, more in _MEANINGS:
-        shown.highlight_regex(pattern, more + colours[which])
+        for match in pattern.finditer(text):
+            if not any(first < match.end() and match.start() < last for first, last in names):
+                shown.stylize(more + colours[which], *match.span())
     console.print(shown, end="")
     return out.getvalue()

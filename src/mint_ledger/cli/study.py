@@ -111,7 +111,9 @@ def study(
     exact: Annotated[
         bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
     ] = False,
-    yes: Annotated[bool, typer.Option("--yes", help="With --until: begin even what takes longer than ten minutes.")] = False,
+    yes: Annotated[
+        bool, typer.Option("--yes", help="With --until: begin even what takes longer than ten minutes.")
+    ] = False,
     sure: SureOption = 0.95,
     states: Annotated[int, typer.Option(help="With --exact: give up beyond so many states.")] = 200_000,
     seconds: Annotated[float, typer.Option(help="With --exact: give up after so many seconds.")] = 600.0,
@@ -120,12 +122,12 @@ def study(
     """Play the game many times: wins, losses and times, with their intervals."""
     habit = joined(played_by)
     variant = joined(variants)
+    from mint_ledger.balance.sweep import PATIENCE
     from mint_ledger.balance.targets import judge_study
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.studies.cluster import cluster_executor
     from mint_ledger.studies.estimate import measured
-    from mint_ledger.balance.sweep import PATIENCE
     from mint_ledger.studies.making import StudyInterrupted, parse_until
     from mint_ledger.studies.study import FIGURES
     from mint_ledger.views.balance_text import targets_text

@@ -1,7 +1,7 @@
 """At which numbers a draw turns something: the edges that comparisons cut [0, 1) into, place by place.
 
-`chance: 0.002` cuts at 0.002, a lot at the sums of its weights, `dice(1, 20) == 20` at 19/20. Each edge is a function of
-the dials. Numbers that depend on the state of a run are not known here; what they cut is left out.
+`chance: 0.002` cuts at 0.002, a lot at the sums of its weights, `dice(1, 20) == 20` at 19/20. Each edge is a function
+of the dials. Numbers that depend on the state of a run are not known here; what they cut is left out.
 """
 
 from __future__ import annotations
@@ -150,8 +150,13 @@ class _Reader:
         match body:
             case (
                 st.Draw(local=local) as draw,
-                st.Let(total, ex.Binary("+", ex.Local(same), ex.Binary("+", one, ex.Unary("floor", ex.Binary("*", u, n))))),
-            ) if total == same and one == ex.ONE and u == ex.Local(local):
+                st.Let(total, ex.Binary("+", ex.Local(same), ex.Binary("+", one, points))),
+            ) if total == same and one == ex.ONE:
+                if not isinstance(points, ex.Unary) or not isinstance(points.value, ex.Binary):
+                    return False
+                u, n = points.value.left, points.value.right
+                if u != ex.Local(local):
+                    return False
                 sides = self._value(n)
             case _:
                 return False
@@ -187,12 +192,12 @@ class _Reader:
     def _value(self, e: ex.Expr) -> Value:
         match e:
             case ex.Constant(value):
-                return (lambda _, number=value: number,)
+                return (_constant(value),)
             case ex.Dial(index):
-                return (lambda dials, at=index: dials[at],)
+                return (_dial(index),)
             case ex.DialOf(table):
                 chosen = [at for at in dict.fromkeys(table) if at >= 0][: MOST_KNOWN + 1]
-                return tuple(lambda dials, at=at: dials[at] for at in chosen) if len(chosen) <= MOST_KNOWN else None
+                return tuple(map(_dial, chosen)) if len(chosen) <= MOST_KNOWN else None
             case ex.Local(index):
                 return self.known.get(index)
             case ex.Checked(value) | ex.Only(value):
@@ -214,6 +219,18 @@ class _Reader:
         return None
 
 
+def _dial(index: int) -> Number:
+    return lambda dials: dials[index]
+
+
+def _constant(value: float) -> Number:
+    return lambda _: value
+
+
+def _worked(work: Callable[..., float], *numbers: Number) -> Number:
+    return lambda dials: work(*(number(dials) for number in numbers))
+
+
 def _unary(op: ex.UnaryOp, value: Value) -> Value:
     if isinstance(value, Drawn):
         if op == "floor" and value.shape == "plain":
@@ -230,7 +247,7 @@ def _unary(op: ex.UnaryOp, value: Value) -> Value:
     if value is None or op not in known:
         return None
     work = known[op]
-    return tuple(lambda dials, number=number: work(number(dials)) for number in value)
+    return tuple(_worked(work, number) for number in value)
 
 
 _WORK: dict[str, Callable[[float, float], float]] = {
@@ -250,7 +267,7 @@ def _binary(op: ex.BinaryOp, left: Value, right: Value) -> Value:
     if isinstance(left, tuple) and isinstance(right, tuple):
         if len(left) * len(right) > MOST_KNOWN:
             return None
-        return tuple(lambda dials, a=a, b=b: work(a(dials), b(dials)) for a, b in product(left, right))
+        return tuple(_worked(work, *pair) for pair in product(left, right))
     if isinstance(left, Drawn) and isinstance(right, Drawn):
         return None
     drawn, other = (left, right) if isinstance(left, Drawn) else (right, left)
@@ -310,7 +327,9 @@ def _edges(drawn: Drawn, op: ex.CompareOp, number: Number) -> list[Number]:
 
     def above(dials: Sequence[float]) -> float:
         goal = goal_of(dials)
-        return inner(float(math.floor(goal)) + 1.0, dials) if not abs(drawn.scale(dials)) >= FINE else inner(goal, dials)
+        return (
+            inner(float(math.floor(goal)) + 1.0, dials) if not abs(drawn.scale(dials)) >= FINE else inner(goal, dials)
+        )
 
     def flips(dials: Sequence[float]) -> bool:
         return drawn.outer_scale(dials) < 0.0

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ast
 import math
+import re
 import unicodedata
 import warnings
 from collections.abc import Sequence
@@ -222,6 +223,14 @@ def parse_formula(value: object) -> Formula:
     if isinstance(value, str):
         return _parse_text(value)
     raise FormulaError(f"wants a number or a formula, not {describe(value)}")
+
+
+_WHOLE = re.compile(r"(?<![\w.])(\d+)\.0(?![\d.])")
+
+
+def written(node: ast.AST) -> str:
+    """The text of a node as people write it: `walker[1].x`, though every number is a float."""
+    return _WHOLE.sub(r"\1", ast.unparse(node))
 
 
 def describe(value: object) -> str:

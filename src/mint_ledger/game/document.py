@@ -119,4 +119,3 @@ class GameFile(Part):
     def all_targets(self) -> list[Target]:
         """The targets, those of several habits or variants once for each combination."""
         return [one for target in self.targets for one in target.combinations()]
-

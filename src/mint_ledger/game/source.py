@@ -156,7 +156,7 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
     if text.count(",") > MAX_VALUES:
         raise _fault(file, f"the file has more than {MAX_VALUES:,} values, which are the most")
     if text.count("[") + text.count("{") > MAX_BRACKETS:
-        raise _fault(file, f"the file has more than {MAX_BRACKETS:,} lists and mappings in brackets, which are the most")
+        raise _fault(file, f"the file has more than {MAX_BRACKETS:,} lists and mappings in brackets: too many")
     aliases = len(_ALIAS.findall(text))
     if aliases > MAX_ALIASES:
         raise _fault(file, f"the file has {aliases:,} aliases, like *name; {MAX_ALIASES:,} are the most")
@@ -219,7 +219,16 @@ def _refuse_unfolding(text: str, file: str) -> None:
                 mark = event.start_mark
                 message = f"the file unfolds to more than {MAX_VALUES:,} values; aliases multiply them"
                 raise _fault(file, message, mark.line + 1, mark.column + 1)
-    except (YAMLError, RecursionError, ArithmeticError, AssertionError, AttributeError, LookupError, TypeError, ValueError):
+    except (
+        YAMLError,
+        RecursionError,
+        ArithmeticError,
+        AssertionError,
+        AttributeError,
+        LookupError,
+        TypeError,
+        ValueError,
+    ):
         return  # what is no YAML is told by the reader
     except RuntimeError:
         return

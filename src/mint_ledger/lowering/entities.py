@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 
 from mint_ledger.errors import nearest
-from mint_ledger.formula.syntax import shorten
+from mint_ledger.formula.syntax import shorten, written
 from mint_ledger.game.cast import WORLD, Member
 from mint_ledger.lowering.columns import turn_column
 from mint_ledger.lowering.context import Lowering, ranges_of
@@ -44,7 +44,7 @@ def entity(f: InFormula, node: ast.expr) -> EntityRef:
         return _numbered(f, node)
     if isinstance(node, ast.Attribute) and node.attr == "maker":
         return maker_of(scope, entity(f, node.value))
-    raise Problem(f"'{shorten(ast.unparse(node))}' is no entity")
+    raise Problem(f"'{shorten(written(node))}' is no entity")
 
 
 def _named(scope: Scope, name: str) -> EntityRef:
@@ -80,7 +80,7 @@ def _named(scope: Scope, name: str) -> EntityRef:
 
 def _numbered(f: InFormula, node: ast.Subscript) -> EntityRef:
     if not isinstance(node.value, ast.Name):
-        raise Problem(f"'{shorten(ast.unparse(node))}' is no entity")
+        raise Problem(f"'{shorten(written(node))}' is no entity")
     name = node.value.id
     member = f.scope.lowering.cast.members.get(name)
     if member is None:

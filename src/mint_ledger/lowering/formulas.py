@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
-from mint_ledger.formula.syntax import CALLS, CHANCE_CALLS, COUNT_CALLS, parse_expression, shorten
+from mint_ledger.formula.syntax import CALLS, CHANCE_CALLS, COUNT_CALLS, parse_expression, shorten, written
 from mint_ledger.game.dials import COORDINATES
 from mint_ledger.lowering import chance, counts, entities, reading, table
 from mint_ledger.lowering.columns import level_began_column
@@ -212,12 +212,12 @@ class FormulaLowerer:
                 return self._choice(node)
             case ast.Call():
                 return self._call(node)
-        raise Problem(f"'{shorten(ast.unparse(node))}' may not stand in a formula")
+        raise Problem(f"'{shorten(written(node))}' may not stand in a formula")
 
     def _cell(self, node: ast.Subscript) -> Typed:
         typed = table.looked_up(self, node)
         if len(self.reads) < 12:
-            self.reads.setdefault(ast.unparse(node), typed.expr)
+            self.reads.setdefault(written(node), typed.expr)
         return typed
 
     def number(self, node: ast.expr) -> Expr:
@@ -230,7 +230,7 @@ class FormulaLowerer:
 
     def _wanted(self, node: ast.expr, want: ValueType) -> Expr:
         typed = self.lower(node)
-        check_type(typed, want, ast.unparse(node))
+        check_type(typed, want, written(node))
         return typed.expr
 
     def checked(self, expression: Expr) -> Expr:
@@ -327,7 +327,7 @@ class FormulaLowerer:
             self._mean(node.value.id, Meant("kind", node.value.id))
         typed = self._stat(node, node.attr, lambda: reading.attribute(self, node))
         if typed.type != "entity" and len(self.reads) < 12:
-            self.reads.setdefault(ast.unparse(node), typed.expr)
+            self.reads.setdefault(written(node), typed.expr)
         return typed
 
     def _mean(self, text: str, meant: Meant) -> None:
@@ -344,7 +344,7 @@ class FormulaLowerer:
             outside |= inside
         owners = tuple(sorted(owner for owner, stat in inside if stat == name))
         if owners:
-            self._mean(ast.unparse(node), Meant("stat", name, tuple(owner for owner in owners if owner)))
+            self._mean(written(node), Meant("stat", name, tuple(owner for owner in owners if owner)))
         return typed
 
     def _happening_value(self, what: str, name: str) -> Typed:
@@ -407,7 +407,7 @@ class FormulaLowerer:
         tests: list[Expr] = []
         for index, operator in enumerate(node.ops):
             left, right = operands[index], operands[index + 1]
-            _check_comparable(operator, left, right, ast.unparse(nodes[index]), ast.unparse(nodes[index + 1]))
+            _check_comparable(operator, left, right, written(nodes[index]), written(nodes[index + 1]))
             tests.append(compare(COMPARISONS[type(operator)], left.expr, right.expr))
         return Typed(tests[0] if len(tests) == 1 else And(tuple(tests)), "flag")
 
@@ -429,7 +429,7 @@ class FormulaLowerer:
 
     def _same_type(self, node: ast.IfExp, then: Typed, other: Typed, value: Expr) -> Typed:
         if then.type != other.type and {then.type, other.type} != {"number", "flag"}:
-            raise Problem(f"'{shorten(ast.unparse(node))}' is {TYPE_NAMES[then.type]} or {TYPE_NAMES[other.type]}")
+            raise Problem(f"'{shorten(written(node))}' is {TYPE_NAMES[then.type]} or {TYPE_NAMES[other.type]}")
         kind: ValueType = then.type if then.type == other.type else "number"
         return Typed(value, kind, (*then.words, *other.words), (*then.members, *other.members))
 

@@ -355,8 +355,8 @@ def _check_immunities(lowering: Lowering) -> None:
 def _lower_attacks_and_rules(lowering: Lowering) -> None:
     """Lower each kind's own rules in the order of kinds, then the game's: attacks, rules, and last the turns.
 
-    Where the sections stand in the file means nothing; within each the order of the file counts. The turn passes last, so
-    that what a turn earns goes to whoever had it.
+    Where the sections stand in the file means nothing; within each the order of the file counts. The turn passes last,
+    so that what a turn earns goes to whoever had it.
     """
     alike: Counter[tuple[str, ...]] = Counter()
     titles: Counter[str] = Counter()

@@ -10,7 +10,7 @@ from typing import Literal
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
-from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression
+from mint_ledger.formula.syntax import CALLS, MEASURE_CALLS, parse_expression, written
 from mint_ledger.game.stat import Stat
 from mint_ledger.lowering import posting, reading
 from mint_ledger.lowering.action import ActionLowering, busy_code, busy_column, busy_until
@@ -140,7 +140,7 @@ class _Measures:
             case ast.Call(func=ast.Name(id=name), args=arguments) if name in MEASURE_CALLS:
                 return self._reading(scope, name, arguments)
         raise Problem(
-            f"'{ast.unparse(node)}' is no measure of a run; measures are made of time, level, "
+            f"'{written(node)}' is no measure of a run; measures are made of time, level, "
             f"{', '.join(MEASURE_CALLS)} and arithmetic"
         )
 
@@ -165,7 +165,7 @@ class _Measures:
         if known is None:
             return None
         if not isinstance(node.ops[0], ast.Eq | ast.NotEq):
-            raise Problem(f"'{ast.unparse(node)}': words are the same or not; compare them with == or !=")
+            raise Problem(f"'{written(node)}': words are the same or not; compare them with == or !=")
         values: list[Value] = []
         for side, own in zip(sides, words, strict=True):
             if own is not None and isinstance(side, ast.Call):
@@ -177,7 +177,7 @@ class _Measures:
                 continue
             word = _text(side) if isinstance(side, ast.Name) or isinstance(getattr(side, "value", 0), str) else ""
             if word not in known:
-                word = word or ast.unparse(side)
+                word = word or written(side)
                 raise Problem(f"'{word}' is not one of {', '.join(known)}{nearest(word, known)}")
             values.append(float(self.lowering.word(word)))
         return values[0], values[1]
@@ -266,7 +266,7 @@ class _Measures:
             return self._worked_out(scope, name, arguments[0], formula)
         slot = self._slot(scope, arguments[0])
         if name != "count_of" and self._stat(scope, arguments[0]).value_type == "word":
-            account = ast.unparse(arguments[0])
+            account = written(arguments[0])
             raise Problem(
                 f"{account} is a word and has no {name} amount; write closing({account}) == 'WORD', "
                 f"time_while({account} == 'WORD'), first_time({account} == 'WORD') or count_of({account})"
@@ -286,7 +286,7 @@ class _Measures:
 
     def _worked_out(self, scope: Scope, name: str, node: ast.expr, stat: Stat) -> Reading:
         """What a stat that has a formula comes to at the end, at its lowest or highest: looked at after each step."""
-        text = ast.unparse(node)
+        text = written(node)
         if stat.value_type == "word" and name != "closing":
             raise Problem(f"{text} is a word and has no {name} amount; write closing({text}) == 'WORD'")
         key = (name, text)
@@ -312,10 +312,10 @@ class _Measures:
         ref, stat = posting.target(scope, node)
         account = self.lowering.accounts.get(stat)
         if account is None or not isinstance(ref.entity, Constant):
-            raise Problem(f"'{ast.unparse(node)}' is no account; where there are several copies name one, as crab[1]")
+            raise Problem(f"'{written(node)}' is no account; where there are several copies name one, as crab[1]")
         entity = int(ref.entity.value)
         if account.spec(entity) is None:
-            raise Problem(f"'{ast.unparse(node)}' is no account")
+            raise Problem(f"'{written(node)}' is no account")
         self.lowering.sites.show(scope.path, ref.members, stat)
         return account.column.offset + entity
 
@@ -331,7 +331,7 @@ class _Measures:
         """Whether an account stands within a share of its range of its lower limit."""
         if not isinstance(share, ast.Constant) or not isinstance(share.value, float) or not 0.0 < share.value < 1.0:
             raise Problem(f"{name} wants an account and a share between 0 and 1, like {name}(keeper.health, 0.2)")
-        text = ast.unparse(account)
+        text = written(account)
         node = parse_expression(f"{text}.share <= {share.value!r}")
         return condition(scope, Formula(f"{text}.share <= {share.value:g}", node))
 
@@ -340,7 +340,7 @@ class _Measures:
 
     def _escapes(self, scope: Scope, account: ast.expr, share: ast.expr) -> Reading:
         """How often an account came near its lower limit, and away from it again."""
-        key = ("escapes", ast.unparse(account), ast.unparse(share))
+        key = ("escapes", written(account), written(share))
         if key not in self.watched:
             b = self.builder
             near = b.let(self._near_the_floor(scope, "escapes", account, share))
@@ -352,7 +352,7 @@ class _Measures:
 
     def _won_from(self, scope: Scope, account: ast.expr, share: ast.expr) -> Calculation:
         """Whether the run was won after an account had been near its lower limit."""
-        key = ("won_from", ast.unparse(account), ast.unparse(share))
+        key = ("won_from", written(account), written(share))
         if key not in self.watched:
             b = self.builder
             near = b.let(self._near_the_floor(scope, "won_from", account, share))
@@ -364,7 +364,7 @@ class _Measures:
 
     def _lead_changes(self, scope: Scope, one: ast.expr, other: ast.expr) -> Reading:
         """How often the greater of two values changed; while they are equal whoever led leads on."""
-        key = ("lead_changes", ast.unparse(one), ast.unparse(other))
+        key = ("lead_changes", written(one), written(other))
         if key not in self.watched:
             b = self.builder
             first, second = (b.let(self._number(scope, node)) for node in (one, other))
@@ -478,7 +478,7 @@ class _Measures:
         return Reading("summed", total.base)
 
     def _number(self, scope: Scope, node: ast.expr) -> Expr:
-        text = ast.unparse(node)
+        text = written(node)
         typed = lower_formula(scope, Formula(text, node))
         check_type(typed, "number", text)
         return typed.expr
@@ -486,10 +486,10 @@ class _Measures:
     def _idle(self, scope: Scope, node: ast.expr) -> Reading:
         """The longest time in which somebody could begin none of its actions."""
         lowering, b = self.lowering, self.builder
-        key = ("idle", ast.unparse(node))
+        key = ("idle", written(node))
         if key in self.watched:
             return self.watched[key]
-        ref = entity_text(scope, ast.unparse(node))
+        ref = entity_text(scope, written(node))
         kinds = {member.name for member in ref.members}
         families = {name: {m.name for m in lowering.cast.families(a.by)} for name, a in lowering.game.actions.items()}
         actions = [name for name, able in families.items() if kinds & able]
@@ -508,11 +508,11 @@ class _Measures:
 
     def _watch(self, scope: Scope, name: str, node: ast.expr) -> Reading:
         """Watch a condition at the end of each step: how long it held, and when it held first."""
-        text = (name, ast.unparse(node))
+        text = (name, written(node))
         if text in self.watched:
             return self.watched[text]
         b, layout = self.builder, self.lowering.layout
-        holds = b.let(condition(scope, Formula(ast.unparse(node), node)))
+        holds = b.let(condition(scope, Formula(written(node), node)))
         if name == "first_time":
             first = layout.column(Handle("measure first", text), "measure", opening=-1.0)
             unseen = compare("<", At(first, ZERO), ZERO)
@@ -538,7 +538,7 @@ def _text(node: ast.expr) -> str:
         return node.id
     if isinstance(node, ast.Constant) and isinstance(node.value, str):
         return node.value
-    raise Problem(f"'{ast.unparse(node)}' is no name; a name with spaces wants quotes")
+    raise Problem(f"'{written(node)}' is no name; a name with spaces wants quotes")
 
 
 def lower_measures(lowering: Lowering, more: Mapping[str, str]) -> tuple[Measure, ...]:

@@ -6,7 +6,7 @@ import ast
 from collections.abc import Callable
 
 from mint_ledger.errors import nearest
-from mint_ledger.formula.syntax import COUNT_CALLS, shorten
+from mint_ledger.formula.syntax import COUNT_CALLS, shorten, written
 from mint_ledger.game.cast import Member
 from mint_ledger.game.dials import COORDINATES
 from mint_ledger.game.parts import ACCOUNT_WORDS
@@ -415,7 +415,7 @@ def question(f: InFormula, name: str, arguments: list[ast.expr]) -> Typed:
 def _word_of(node: ast.expr) -> str:
     if isinstance(node, ast.Constant) and isinstance(node.value, str):
         return node.value
-    return node.id if isinstance(node, ast.Name) else ast.unparse(node)
+    return node.id if isinstance(node, ast.Name) else written(node)
 
 
 def _has(f: InFormula, arguments: list[ast.expr]) -> Typed:

@@ -7,7 +7,7 @@ import itertools
 from collections.abc import Callable, Sequence
 
 from mint_ledger.errors import nearest
-from mint_ledger.formula.syntax import shorten
+from mint_ledger.formula.syntax import shorten, written
 from mint_ledger.game.parts import ACCOUNT_WORDS
 from mint_ledger.game.table import Table, key_text
 from mint_ledger.lowering.context import Lowering
@@ -142,7 +142,7 @@ def not_alone(f: InFormula, node: ast.Attribute) -> str:
 def _column(f: InFormula, node: ast.expr) -> tuple[Table, str, int]:
     tables = f.scope.lowering.game.tables
     if not isinstance(node, ast.Attribute) or not isinstance(node.value, ast.Name):
-        raise Problem(f"'{shorten(ast.unparse(node))}' is no column of a table, like rank.health")
+        raise Problem(f"'{shorten(written(node))}' is no column of a table, like rank.health")
     name = node.value.id
     if name not in tables:
         hint = nearest(name, tables) or ("; the game has no tables" if not tables else "")

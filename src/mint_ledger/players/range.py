@@ -334,8 +334,8 @@ def find_range(
     players = turned.lowered.habit_players
     same = [name for name in game.habits if players.get(name) == entities]
     searched, confirmed = played.runs, told(best)
-    gaps = {habit: gap_to_idle(study_of(habit).has("win")) for habit in (played.random, *same)}
-    gaps[BEST] = gap_to_idle(won_by(best) > 0)
+    leads = {habit: gap_to_idle(study_of(habit).has("win")) for habit in (played.random, *same)}
+    leads[BEST] = gap_to_idle(won_by(best) > 0)
     most_only, most_without = _walked_parts(turned, space, ceiling)
     found = PlayRange(
         title=setting.title(turned),
@@ -355,7 +355,7 @@ def find_range(
         base=space.base,
         interrupted=interrupted,
         ceiling=ceiling,
-        gaps=gaps,
+        gaps=leads,
         most_only=most_only,
         most_without=most_without,
     )

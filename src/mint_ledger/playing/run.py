@@ -9,10 +9,11 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.engines.names import EngineName, check_engine, compiling_takes
 from mint_ledger.accepted import plain_time
+from mint_ledger.engines.names import EngineName, check_engine, compiling_takes
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import BadRequest
+from mint_ledger.game.cast import WORLD
 from mint_ledger.game.script_reading import ScriptItems
 from mint_ledger.journal.books import AccountKey, account_name, all_accounts, find_account, reconcile
 from mint_ledger.journal.statement import Statement, make_statement
@@ -257,6 +258,31 @@ class Run:
             account_name(self.program, key): engine.value(self.program.accounts[key.stat].column, key.entity)
             for key in all_accounts(self.program)
         }
+
+    def there(self, account: str) -> list[tuple[float, float]]:
+        """The stretches of time in which the owner of an account is there, in seconds or turns.
+
+        Raises:
+            NotFound: there is no such account.
+        """
+        entity = find_account(self.program, account).entity
+        if entity == WORLD:
+            return [(0.0, self.time)]
+        present = self.program.columns.present
+        began = 0.0 if self.opening[present.offset + entity] else None
+        stretches: list[tuple[float, float]] = []
+        for row in self.rows:
+            what = WHATS[int(row.what)]
+            # Whom a level puts there has no row of its own; the first change tells that it is there.
+            if int(row.entity) != entity or what not in ("spawn", "gone", "posting"):
+                continue
+            now = self._clock.time_of(row.step)
+            if what != "gone":
+                began = now if began is None else began
+            elif began is not None:
+                stretches.append((began, now))
+                began = None
+        return [*stretches, (began, self.time)] if began is not None else stretches
 
     def path(self, account: str) -> tuple[list[float], list[float]]:
         """Times and values of an account, as the corners of its line over the run."""

@@ -279,8 +279,8 @@ def ratio(tops: Sequence[float], bottoms: Sequence[float], confidence: float = C
 def clustered_share(counts: Sequence[int], times: Sequence[int], confidence: float = CONFIDENCE) -> Estimate:
     """The share of what happened that is of a sort, where several times in one run are not independent.
 
-    The interval of a share of as many independent times as the runs are worth (Korn and Graubard, "Confidence intervals for
-    proportions with small expected number of positive counts", Survey Methodology 24, 1998).
+    The interval of a share of as many independent times as the runs are worth (Korn and Graubard, "Confidence intervals
+    for proportions with small expected number of positive counts", Survey Methodology 24, 1998).
 
     Args:
         counts: how often it was of that sort, shape (runs,).

@@ -241,4 +241,6 @@ class _Gathered:
         import numpy as np
 
         samples = np.concatenate([block.samples for block in self.blocks])
-        return Study(self.prepared.lowered, self.request, columns, sums, samples, visited, steps, until, begins=self.begins)
+        return Study(
+            self.prepared.lowered, self.request, columns, sums, samples, visited, steps, until, begins=self.begins
+        )

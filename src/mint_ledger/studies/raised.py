@@ -312,7 +312,13 @@ class _Search:
             often = float(reached[place].mean())
             usual = int(np.argmax(stream.chances))
             for cell, chance in enumerate(stream.chances):
-                if cell != usual and often > 0.0 and 0.0 < chance and often * chance * runs < FEW and often * chance < SELDOM:
+                if (
+                    cell != usual
+                    and often > 0.0
+                    and chance > 0.0
+                    and often * chance * runs < FEW
+                    and often * chance < SELDOM
+                ):
                     found.append((place, cell))
         return found
 
@@ -385,7 +391,10 @@ class _Search:
 
     def _reaches(self, data: Sequence[Floats]) -> list[Floats]:
         """How often each place was drawn from in each run, on whichever side it was more often."""
-        return [sum((self._count(data, stream) for stream in place.counts), np.zeros(len(data[0]))) for place in self.streams]
+        return [
+            sum((self._count(data, stream) for stream in place.counts), np.zeros(len(data[0])))
+            for place in self.streams
+        ]
 
     def _count(self, data: Sequence[Floats], stream: tuple[int, int, tuple[int, ...]]) -> Floats:
         columns = [data[side][:, self.at[side][slot]] for side, slot in enumerate(stream[2]) if slot >= 0]
@@ -423,12 +432,12 @@ class _Search:
 
 def _tallies(side: Prepared) -> list[int]:
     """The slots of what each cause gave to the tallied accounts of a study."""
-    return [slot for account in side.accounts for slot in cause_slots(side.lowered.program, side.taking.tallied, account)]
+    return [
+        slot for account in side.accounts for slot in cause_slots(side.lowered.program, side.taking.tallied, account)
+    ]
 
 
-def _played(
-    prepared: Prepared, program: Program, seed: int, slots: Any, first: int, count: int
-) -> Floats:
+def _played(prepared: Prepared, program: Program, seed: int, slots: Any, first: int, count: int) -> Floats:
     """Some slots of the state at the end of each of some runs, shape (runs, slots)."""
     code = native_code(program, scripts_of(prepared.script))
     threads = min(cores(), max(1, count // 50))
@@ -499,4 +508,3 @@ def _with_maps(structure: _Structure) -> Program:
         handle: replace(procedure, body=block(procedure.body)) for handle, procedure in program.procedures.items()
     }
     return replace(program, procedures=procedures)
-

@@ -12,9 +12,9 @@ from mint_ledger import showing
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
+from mint_ledger.journal.books import find_account
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.plain import finite, labelled
-from mint_ledger.journal.books import find_account
 from mint_ledger.playing.setting import habit_starts, scripted_title, titled
 from mint_ledger.studies.columns import Columns, Outcomes, arrow_table, study_table
 from mint_ledger.studies.estimate import (
@@ -563,7 +563,9 @@ def mean_gap(one: Study, other: Study, measure: str, sure: float) -> Estimate | 
     if rare is not None:
         differences = []
         for data in (rare.plain, rare.raised):
-            sides = [study._taken(study._column_of(measure), part) for study, part in zip((one, other), data, strict=True)]
+            sides = [
+                study._taken(study._column_of(measure), part) for study, part in zip((one, other), data, strict=True)
+            ]
             differences.append(sides[1] - sides[0])
         basis = rare.mean(differences[0], differences[1], sure, OPEN)
         if basis is not None:

@@ -46,7 +46,9 @@ def players_text(play: PlayRange) -> str:
     if play.most_only:
         lines += ["", f"  {'at most with':<{wide}}{'wins':>8}   exact"]
         lines += [f"  {short(f'only {a}', wide):<{wide}}{100 * most:>6.1f} %" for a, most in play.most_only.items()]
-        lines += [f"  {short(f'all but {a}', wide):<{wide}}{100 * most:>6.1f} %" for a, most in play.most_without.items()]
+        lines += [
+            f"  {short(f'all but {a}', wide):<{wide}}{100 * most:>6.1f} %" for a, most in play.most_without.items()
+        ]
     if play.skill is not None:
         lines += ["", *_skill(play.skill)]
     lines.append("")
@@ -109,7 +111,7 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
         yield "It was stopped before it was done; this is the best so far, and nothing is said of what acts are worth."
         return
     if not play.acts_matter:
-        yield "Acts do not matter, as far as was seen: run by run, nobody who acts differs for certain from one who does nothing."
+        yield "Acts do not matter, as far as was seen: run by run, nobody who acts differs from one who does nothing."
         return
     top = max(play.habits.values(), key=lambda wins: wins.value, default=None)
     if top is not None:
@@ -157,8 +159,8 @@ def _at_most(play: PlayRange) -> Iterator[str]:
     if play.best.value > optimum.wins:
         more = fixed(100 * (play.best.value - optimum.wins), 1)
         yield (
-            f"These {play.runs:,} runs were lucky: the best found won {more} points more than can be won on average. All "
-            "rows share that luck, so what differs between them holds."
+            f"These {play.runs:,} runs were lucky: the best found won {more} points more than can be on average. "
+            "All rows share that luck, so what differs between them holds."
         )
     yield f"Nobody with this timing wins more than {most} %, whatever they know: {walked}."
     if play.best.high >= optimum.wins:

@@ -98,7 +98,8 @@ def _statuses(words: Words, engine: ReferenceEngine) -> list[str]:
     for status in program.statuses:
         for entity in range(1, program.cast.size):
             count = engine.state[status.has.offset + entity]
-            if count <= 0.0:
+            # Who is gone has a status no longer, however it stands in the books.
+            if count <= 0.0 or engine.state[program.columns.present.offset + entity] == 0.0:
                 continue
             times = f" ×{number(count)}" if count > 1.0 else ""
             left = engine.state[status.until.offset + entity] - engine.time

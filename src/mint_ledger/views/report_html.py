@@ -10,9 +10,9 @@ from mint_ledger.journal.wording import number, shown
 from mint_ledger.plain import neutral
 from mint_ledger.report.mending import most_missed
 from mint_ledger.studies.estimate import sure_words
-from mint_ledger.views.picture import saved
 from mint_ledger.views.balance_text import told, undecided, wanted
 from mint_ledger.views.income_text import income_sentences
+from mint_ledger.views.picture import saved
 from mint_ledger.views.readout_text import readout_text
 from mint_ledger.views.story import story_text
 from mint_ledger.views.ways_plot import MOST_ACCOUNTS, plot_courses, plot_ways

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -101,11 +102,12 @@ def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey
     from matplotlib.ticker import MaxNLocator
 
     model = words.model(key.entity, key.stat) or Stat()
-    times, values = run.path(name)
+    times, values = _while_there(*run.path(name), run.there(name))
     steps = model.whole or model.value_type != "number"
     axis.plot(times, values, color=INK, linewidth=1.8, drawstyle="steps-post" if steps else "default", zorder=3)
     low, high = run.engine_at(None).limits(run.program.accounts[key.stat].column, key.entity)
-    bottom, top = min(values), max(values)
+    known = [value for value in values if not math.isnan(value)] or [0.0]
+    bottom, top = min(known), max(known)
     for limit, word in ((high, "max"), (low, "min")):
         if abs(limit) != float("inf") and (limit <= top + (top - bottom or 1.0) * 2):
             axis.axhline(limit, color=GREY, linestyle="--", linewidth=0.9, zorder=2)
@@ -118,7 +120,7 @@ def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey
     _draw_bands(axis, model)
     _draw_marks(run, words, axis, key, (top + margin, bottom - margin))
     if model.value_type == "word":
-        chosen = sorted(set(values))
+        chosen = sorted(set(known))
         axis.set_yticks(chosen, [words.word(value) for value in chosen])
     elif model.value_type == "flag":
         axis.set_yticks([0.0, 1.0], ["no", "yes"])
@@ -127,6 +129,23 @@ def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey
     axis.set_ylabel(f"{model.label or name}", rotation=0, ha="right", va="center", fontsize=11)
     axis.spines[["top", "right"]].set_visible(False)
     axis.grid(axis="x", color="#dddddd", linewidth=0.6)
+
+
+def _while_there(
+    times: list[float], values: list[float], stretches: list[tuple[float, float]]
+) -> tuple[list[float], list[float]]:
+    """The line of an account in which a gap stands for the time in which its owner is not there."""
+    shown: tuple[list[float], list[float]] = ([], [])
+    for began, ended in stretches:
+        inside = [(t, v) for t, v in zip(times, values, strict=True) if began <= t <= ended]
+        if not inside:
+            continue
+        # It opens with the last value that it has as it appears.
+        first = max((place for place, (t, _) in enumerate(inside) if t == began), default=0)
+        for moment, value in [*inside[first:], (ended, inside[-1][1]), (ended, math.nan)]:
+            shown[0].append(moment)
+            shown[1].append(value)
+    return shown
 
 
 def _draw_bands(axis: Axes, model: Stat) -> None:

@@ -20,11 +20,11 @@ if TYPE_CHECKING:
 
     from mint_ledger.studies.study import Study
 
-SKY, YELLOW, PURPLE, DRAWN = "#56B4E9", "#E69F00", "#CC79A7", "#F0E442"
+SKY, OLIVE, PURPLE, DRAWN = "#56B4E9", "#999933", "#CC79A7", "#F0E442"
 RESULT_COLOURS = {"win": BLUE, "lose": ORANGE, "draw": DRAWN, "unfinished": GREY}
 RESULT_WORDS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfinished"}
 # Causes have not the colours of results, which mean won and lost; what is told together is grey.
-CAUSE_COLOURS = (SKY, YELLOW, GREEN, PURPLE)
+CAUSE_COLOURS = (SKY, OLIVE, GREEN, PURPLE)
 OTHERS = "#BBBBBB"
 STYLES = ("-", "--", ":", "-.")
 HATCHES = ("", "//", "..", "\\\\", "xx", "--")
@@ -184,7 +184,7 @@ def draw_band(study: Study, axis: Axes, account: str, *, legend: bool, time: boo
     if legend:
         axis.legend(frameon=False, fontsize=9, loc="best")
         axis.set_title("Values over time", loc="left")
-    axis.set_xlim(0, float(study.times[-1]))
+    axis.set_xlim(0, float(table["time"].max()) if len(table) else float(study.times[-1]))
     axis.spines[["top", "right"]].set_visible(False)
 
 
@@ -199,7 +199,10 @@ def _causes(study: Study, axis: Axes, account: str | None = None) -> None:
         low_ends = table["low"].where(np.isfinite(table["low"]), table["total"])
         high_ends = table["high"].where(np.isfinite(table["high"]), table["total"])
         errors = [table["total"] - low_ends, high_ends - table["total"]]
-        axis.barh(places, table["total"], color=SKY, height=0.6)
+        # What takes is orange, as losses are, and hatched; what gives is blue.
+        colours = [ORANGE if total < 0 else SKY for total in table["total"]]
+        hatches = ["//" if total < 0 else "" for total in table["total"]]
+        axis.barh(places, table["total"], color=colours, hatch=hatches, edgecolor="white", height=0.6)
         axis.errorbar(table["total"], places, xerr=errors, fmt="none", color="black", capsize=3, linewidth=1.2)
         table = table.assign(low=low_ends, high=high_ends)
         for place, (_, row) in zip(places, table.iterrows(), strict=True):

@@ -44,7 +44,11 @@ def plot_tuned(tuned: Tuned) -> Figure:
         label=f"looks, with {sure_words(tuned.tried[0].estimate.confidence)} intervals" if tuned.tried else "looks",
     )
     half = tuned.step / 2
-    parts = ((tuned.open, OPEN, "//", "open"), (tuned.looks, LIKELY, "", "looks met"), (tuned.met, MET, "", "certainly met"))
+    parts = (
+        (tuned.open, OPEN, "//", "open"),
+        (tuned.looks, LIKELY, "", "looks met"),
+        (tuned.met, MET, "", "certainly met"),
+    )
     for regions, colour, hatch, text in parts:
         for place, (first, last) in enumerate(regions):
             axis.axvspan(

@@ -136,7 +136,9 @@ def _answer(tuned: Tuned) -> str:
             f"{number(side.value, 6)} ({told(tuned.measure, side.estimate)})" for side in (jump.below, jump.above)
         )
         finest = f", {grid}" if tuned.finest >= tuned.step else ""
-        sentences.append(f"Between {below} and {above} it jumps; no value between was found{finest}. The nearest is {best}.")
+        sentences.append(
+            f"Between {below} and {above} it jumps; no value between was found{finest}. The nearest is {best}."
+        )
     else:
         sentences.append(f"It was met at none of {_count(len(tuned.tried), 'value')}; the nearest is {best}.")
         if tuned.stopped_by:
