@@ -47,6 +47,8 @@ study saltmere.yaml --runs 100 --habit careful --attacks
 study saltmere.yaml --runs 100 --habit careful --income keeper.oil
 study saltmere.yaml --runs 100 --habit careful --shape closing(keeper.health)
 study saltmere.yaml --runs 60 --each habit --each variant
+study saltmere.yaml --runs 60 --each habit
+study saltmere.yaml --runs 60 --each habit --each crab.bite=4,8
 study saltmere.yaml --runs 60 --habit careful --store s.sqlite
 study saltmere.yaml --runs 60 --habit reckless --store s.sqlite
 history s.sqlite

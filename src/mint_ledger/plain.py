@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
 from functools import wraps
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -65,6 +66,20 @@ _STEERING += [*range(0x2028, 0x202F), *range(0x2066, 0x206A), 0xFEFF]
 _STEERING += [0xFFFE, 0xFFFF, *range(0xFDD0, 0xFDF0)]
 _STEERING += range(0xD800, 0xE000)
 _SHOWN = {code: f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}" for code in _STEERING}
+
+
+_NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+
+
+def number_of(text: str) -> float:
+    """The number that a cell says, in digits of ASCII alone: `1_0` and other scripts' digits are none.
+
+    Raises:
+        ValueError: it says none.
+    """
+    if _NUMBER.fullmatch(text.strip()) is None:
+        raise ValueError(f"'{text}' is no number")
+    return float(text)
 
 
 def is_formula_like(text: str) -> bool:

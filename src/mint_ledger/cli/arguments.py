@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import sys
 import textwrap
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -60,6 +60,17 @@ EngineOption = Annotated[
 ]
 SureOption = Annotated[float, typer.Option(help="The chance with which an interval holds the true value.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
+def refuse_ignored(option: str, given: Mapping[str, object]) -> None:
+    """Refuse an option that would be ignored because of others that were given.
+
+    Raises:
+        BadRequest: one of them was.
+    """
+    for other, value in given.items():
+        if value:
+            raise BadRequest(f"{option} has no effect on what {other} gives; leave one of them out")
 
 
 def load_game(path: Path, script: Path | None = None) -> Game:
@@ -148,7 +159,7 @@ def read_named(text: str, option: str = "--dial") -> tuple[str, str]:
 
 
 def tell_meant(game: PlayableGame, dials: Iterable[str], *, quiet: bool) -> None:
-    """Say which numbers the patterns among some dials mean.
+    """Say which numbers the patterns among some dials mean; and that nobody plays where a game has no habit.
 
     Raises:
         NotFound: one means none.
@@ -157,6 +168,8 @@ def tell_meant(game: PlayableGame, dials: Iterable[str], *, quiet: bool) -> None
     from mint_ledger.game.dial_value import is_pattern
     from mint_ledger.game.scaling import matching
 
+    if game.actions and not game.habits and not quiet:
+        hint("No habit is written, so nobody does any action: add habits:, or play by hand with 'mint-ledger try'\n")
     for pattern in filter(is_pattern, dials):
         names = [game.dials.names[index] for index in matching(game.dials, game.lowered.program.cast, pattern)]
         text = f"{pattern} is {len(names)} number{'' if len(names) == 1 else 's'}: {', '.join(names)}"

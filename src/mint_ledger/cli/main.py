@@ -29,6 +29,7 @@ from mint_ledger.cli.arguments import (
     load_game,
     read_changes,
     read_dials,
+    refuse_ignored,
     tell_meant,
 )
 from mint_ledger.cli.audit import audit
@@ -192,6 +193,9 @@ def run(
     from mint_ledger.views.story import story_text
 
     _check_span(start, end)
+    if only:
+        refuse_ignored("--only", {"-o": output, "--plot": plot, "--timeline": timeline, "--json": as_json})
+        refuse_ignored("--only", {"--readout": readout})
     played = _played(game, seed, number, habit, variant, script, settings, engine, quiet=as_json)
     if output:
         write_journal(output, played)

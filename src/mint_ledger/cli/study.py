@@ -45,6 +45,10 @@ GRID = 120
 MOST_SHARED = 2_000
 
 
+# How far --exact goes.
+STATES, SECONDS = 200_000, 600.0
+
+
 def study(
     game: GameArgument,
     runs: Annotated[int, typer.Option(help="How many runs.")] = 1_000,
@@ -115,8 +119,8 @@ def study(
         bool, typer.Option("--yes", help="With --until: begin even what takes longer than ten minutes.")
     ] = False,
     sure: SureOption = 0.95,
-    states: Annotated[int, typer.Option(help="With --exact: give up beyond so many states.")] = 200_000,
-    seconds: Annotated[float, typer.Option(help="With --exact: give up after so many seconds.")] = 600.0,
+    states: Annotated[int, typer.Option(help="With --exact: give up beyond so many states.")] = STATES,
+    seconds: Annotated[float, typer.Option(help="With --exact: give up after so many seconds.")] = SECONDS,
     as_json: JsonOption = False,
 ) -> None:
     """Play the game many times: wins, losses and times, with their intervals."""
@@ -157,6 +161,12 @@ def study(
         if own is not None and not as_json:
             hint(f"\n{own} is worked out by an installed package, after the play and outside the engines.")
         return
+    if not exact:
+        for option, value, usual in (("--states", states, STATES), ("--seconds", seconds, SECONDS)):
+            if value != usual:
+                raise BadRequest(f"{option} has an effect with --exact alone")
+    if yes and until is None:
+        raise BadRequest("--yes has an effect with --until alone")
     if exact:
         sampled: dict[str, object] = {
             "--until": until,

@@ -18,6 +18,7 @@ from mint_ledger.errors import Fault, GameError, Place
 from mint_ledger.game.including import INCLUDE, BesideError, with_included
 from mint_ledger.game.source import MAX_BYTES, Source, parse_source, read_source
 from mint_ledger.game.table import MOST_COLUMNS, MOST_ROWS
+from mint_ledger.plain import number_of
 
 Key = tuple[str | int, ...]
 # Some spreadsheet programs begin a CSV file with this; it stays where it is.
@@ -223,7 +224,7 @@ def _separator(text: str) -> str:
 def _number(text: str, comma: bool) -> float | str:
     for form in (text, text.replace(",", ".") if comma and text.count(",") == 1 else text):
         try:
-            number = float(form)
+            number = number_of(form)
         except ValueError:
             continue
         if not math.isfinite(number):

@@ -23,7 +23,7 @@ from mint_ledger.errors import BadRequest, GameError, NotFound, nearest
 from mint_ledger.game.source import read_source
 from mint_ledger.journal.books import account_name, all_accounts
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import unguarded
+from mint_ledger.plain import number_of, unguarded
 from mint_ledger.studies.estimate import quantile_of
 from mint_ledger.studies.limits import time_limit
 
@@ -285,7 +285,7 @@ class _Reading:
         if _is_empty(cell):
             return math.nan
         try:
-            value = float(cell)
+            value = number_of(cell) if isinstance(cell, str) else float(cell)
         except (TypeError, ValueError):
             raise BadRequest(f"{self.name}, row {number}, column {head}: wants a number, not '{cell}'") from None
         if not math.isfinite(value) or (head == "time" and value < 0.0):
@@ -452,7 +452,7 @@ def _count(place: str, value: Any) -> int:
 
 def _told_number(place: str, value: Any) -> float:
     try:
-        number = float(value)
+        number = number_of(value) if isinstance(value, str) else float(value)
     except (TypeError, ValueError):
         number = math.nan
     if not math.isfinite(number) or isinstance(value, bool):

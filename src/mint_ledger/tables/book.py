@@ -15,7 +15,7 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_bytes, write_text
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.guard import refuse_game
-from mint_ledger.plain import guarded, is_formula_like, neutral, unguarded
+from mint_ledger.plain import guarded, is_formula_like, neutral, number_of, unguarded
 from mint_ledger.tables.sheets import SHEETS, TABLE, Sheet, is_sheet
 
 HEAD = ("name", "label")
@@ -193,7 +193,7 @@ def _csv_value(text: str, comma: bool) -> Any:
         return None
     for form in (text, text.replace(",", ".") if comma and text.count(",") == 1 else text):
         try:
-            return float(form)
+            return number_of(form)
         except ValueError:
             continue
     return text
