@@ -28,7 +28,7 @@ SECTIONS = {
 """,
     "rules": "rules: [{name: halves, when: {every: 1}, do: [ringer.breath = floor(ringer.breath / 2)]}]\n",
     "endings": "endings: {spent: {result: lose, if: ringer.breath <= 0}, loud: {result: win, if: rung >= 8}}\n",
-    "actions": "actions: {shoo: {by: ringer, costs: {breath: 1}, cooldown: 2, do: ["crow[1].health -= 1"]}}\n",
+    "actions": "actions: {shoo: {by: ringer, costs: {breath: 1}, cooldown: 2, do: ['crow[1].health -= 1']}}\n",
     "habits": "habits: {brisk: {by: ringer, reaction: 0.5, acts: [{do: shoo}]}}\n",
 }
 USUAL = list(SECTIONS)
