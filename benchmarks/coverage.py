@@ -48,6 +48,17 @@ def once(samples: int, rng: np.random.Generator) -> None:
             if n * p >= 1:
                 counts = rng.binomial(n, p, samples)
                 line(f"rate, p = {p:g}", n, np.mean([held(estimate.rate(int(k), n), p) for k in counts]))
+    for expected in (0.1, 0.15, 0.5, 1.0, 2.5, 5.0, 7.6):
+        for n in (100, 2_000):
+            for sure in (0.9, 0.95, 0.99):
+                counts = rng.binomial(n, expected / n, samples)
+                found = (estimate.rate(int(k), n, sure) for k in counts)
+                line(f"rate, {expected:g} expected, {sure:g}", n, np.mean([held(one, expected / n) for one in found]))
+    for up, down in ((0.01, 0.01), (0.02, 0.0), (0.03, 0.01)):
+        for n in (100, 400):
+            draws = (rng.choice((1.0, -1.0, 0.0), n, p=(up, down, 1 - up - down)).tolist() for _ in range(samples))
+            found = (estimate.mean_of(values, paired=True) for values in draws)
+            line(f"paired +1 at {up:g}, -1 at {down:g}", n, np.mean([held(one, up - down) for one in found]))
     for name, (draw, mean) in MEANS.items():
         for n in (30, 100, 400, 4_000):
             found = (estimate.mean_of(draw(rng, n).tolist()) for _ in range(samples))
@@ -93,6 +104,34 @@ def by_studies(samples: int) -> None:
             line(f"still going on after turn {turn}, by a study", n, 4 * count / samples)
 
 
+CHEST = """
+clock: {{unit: turn, limit: 2}}
+kinds: {{hero: {{stats: {{gold: {{start: 0, min: 0, max: 100000}}}}}}}}
+rules:
+  - {{name: wage, when: start, do: ["hero.gold += between(0, 2)"]}}
+  - {{name: chest, when: start, chance: {odds}, do: [hero.gold += {prize}]}}
+endings: {{done: {{result: win, if: time >= 1}}}}
+measures: {{gold: closing(hero.gold)}}
+targets: [{{name: about one a run, measure: mean(gold), want: 0.8..1.5}}]
+"""
+
+
+def rare(samples: int) -> None:
+    """Wages of 1 on average and a chest that is worth 2, by whole studies: the mean is 3."""
+    print(
+        "\nrare outcomes: how often the interval holds the mean, and how often a target that it misses is called met\n"
+    )
+    for odds, prize in ((0.002, 1_000), (0.001, 2_000), (0.0005, 4_000), (0.0001, 20_000)):
+        game = mint.loads(CHEST.format(odds=odds, prize=prize))
+        for n in (30, 400, 1_000, 2_000):
+            kept = met = 0
+            for seed in range(samples // 10):
+                kept += held(game.study(n, seed, accounts=()).mean("gold"), 3.0)
+                met += game.judge(n, seed=seed)[0].verdict == "met"
+            share, false = 10 * kept / samples, 10 * met / samples
+            print(f"  {f'chest of {prize:,} at {odds:g}':<34}{n:>7,}{share:>9.3f}{false:>9.3f}")
+
+
 def again(samples: int, rng: np.random.Generator) -> None:
     print(f"\nlooked at {len(LOOKS)} times, at {LOOKS[0]:,} to {LOOKS[-1]:,} runs: how often it is ever wrong\n")
     print(f"  {'':<41}{'one look':>9}{'for ever':>9}")
@@ -120,4 +159,5 @@ if __name__ == "__main__":
     size = int(sys.argv[1]) if len(sys.argv) > 1 else 1_000
     once(size, np.random.default_rng(1))
     by_studies(size)
+    rare(size)
     again(size, np.random.default_rng(2))
