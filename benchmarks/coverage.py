@@ -118,9 +118,7 @@ targets: [{{name: about one a run, measure: mean(gold), want: 0.8..1.5}}]
 
 def rare(samples: int) -> None:
     """Wages of 1 on average and a chest that is worth 2, by whole studies: the mean is 3."""
-    print(
-        "\nrare outcomes: how often the interval holds the mean, and how often a target that it misses is called met\n"
-    )
+    print("\nrare outcomes: how often the interval holds the mean, and how often a missed target is called met\n")
     for odds, prize in ((0.002, 1_000), (0.001, 2_000), (0.0005, 4_000), (0.0001, 20_000)):
         game = mint.loads(CHEST.format(odds=odds, prize=prize))
         for n in (30, 400, 1_000, 2_000):

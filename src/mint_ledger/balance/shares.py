@@ -56,7 +56,7 @@ COLUMNS = {
 # So many changes are shared out exactly; more of them by orders that are drawn.
 EXACT = 6
 MOST_CHANGES = 200
-MOST_ORDERS = 32
+MOST_ORDERS = 64
 # Pairs that shift the estimate by less than this share of the greatest single share are not remarked.
 STRONG = 0.2
 Made = frozenset[int]
@@ -477,14 +477,24 @@ class _Sharing:
     # Orders that are drawn
 
     def _orders(self) -> list[tuple[int, ...]]:
-        """An even number of orders, each followed by its reverse; the seed says which."""
+        """An even number of orders, each followed by its reverse; the seed says which.
+
+        They are drawn in strata: of as many as there are changes each change stands once in each place (the rotations of
+        an order that is drawn), so that a change which counts only as the eighth comes to be the eighth as often as it
+        should.
+        """
         most = max(1, min(MOST_ORDERS, self.runs // BLOCK) // 2)
         draw = random.Random(f"{self.setting.seed} {self.count}")
         orders: list[tuple[int, ...]] = []
+        turns: list[int] = []
+        order = list(range(self.count))
         for _ in range(most):
-            order = list(range(self.count))
-            draw.shuffle(order)
-            orders += [tuple(order), tuple(reversed(order))]
+            if not turns:
+                draw.shuffle(order)
+                turns = draw.sample(range(self.count), self.count)
+            begin = turns.pop()
+            turned = (*order[begin:], *order[:begin])
+            orders += [turned, turned[::-1]]
         return orders
 
     def _drawn(self, orders: Sequence[tuple[int, ...]]) -> tuple[Floats, tuple[Floats, Floats], Floats]:
