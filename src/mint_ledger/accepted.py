@@ -61,8 +61,11 @@ def plain_dials(dials: Settings | None) -> dict[str, Value]:
         raise BadRequest(f"dials are set by their names, like {{'crab.bite': 9}}, not by {describe(dials)}")
     plain: dict[str, Value] = {}
     for name, value in dials.items():
+        own = value.item() if hasattr(value, "item") else value
         try:
-            plain[str(name)] = read_value(value.item() if hasattr(value, "item") else value)
+            known = read_value(own)
+            # A number is told as it was given: 9, and not 9.0.
+            plain[str(name)] = own if isinstance(own, (int, float)) else known
         except ValueError as error:
             raise BadRequest(f"'{name}' {error}") from None
     return plain

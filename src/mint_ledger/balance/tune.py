@@ -62,6 +62,7 @@ class Tuned:
         met: the parts of the range of which every setting was played and certainly meets the target (or, where the
             game proves that all give the same, the whole range: `constant`).
         looks: the parts that look met: those that were played in them are, and nothing seen says otherwise.
+        unsettled: the parts that may be met and do not look so.
         open: the parts in which settings may meet it or not; what looks met and was not played is among them.
         jumps: where the estimate jumps over all that is wanted.
         way: whether it `rises`, `falls` or stays `flat` along the dial, as far as all looks agree; empty if not.
@@ -98,6 +99,7 @@ class Tuned:
     interrupted: bool = False
     constant: bool = False
     finest: float = 0.0
+    unsettled: tuple[Region, ...] = ()
 
     @property
     def still(self) -> Region | None:
@@ -304,6 +306,7 @@ def tune_dial(
         interrupted=interrupted,
         constant=constant,
         finest=finest,
+        unsettled=_regions(states, ("open",), search, between),
     )
 
 

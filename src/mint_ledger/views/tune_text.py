@@ -125,9 +125,8 @@ def _answer(tuned: Tuned) -> str:
     grid = f"in steps of {number(tuned.step, 6)}"
     if tuned.looks:
         sentences.append(f"{best}. {_met(tuned)}")
-        unsettled = [region for region in tuned.open if not _within(region, tuned.looks)]
-        if unsettled:
-            sentences.append(f"With {_parts(tuple(unsettled))} it may be met.")
+        if tuned.unsettled:
+            sentences.append(f"With {_parts(tuned.unsettled)} it may be met.")
     elif tuned.open:
         sentences.append(f"{best}. It may be met with {_parts(tuned.open)}; more runs will tell.")
     elif tuned.jumps:
