@@ -95,8 +95,8 @@ def test_two_lives_of_one_run_are_not_two_runs() -> None:
 
 
 def test_clustered_shares_are_wilsons_where_runs_have_one_each_and_hold_where_they_have_many() -> None:
-    known = binomtest(30, 100).proportion_ci(0.95, "wilson")
-    plain = clustered_share([1] * 30 + [0] * 70, [1] * 100)
+    known = binomtest(60, 200).proportion_ci(0.95, "wilson")
+    plain = clustered_share([1] * 60 + [0] * 140, [1] * 200)
     assert (plain.low, plain.high) == pytest.approx((known.low, known.high), abs=2e-3)
     luck, held = np.random.default_rng(7), 0
     for _ in range(300):

@@ -164,7 +164,7 @@ def test_measures_nobody_asked_for_are_left_out_where_they_make_too_many_states(
 
 
 def test_what_grows_without_end_is_foreseen(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(walk, "FORESEEN_AFTER", 0.0)
+    monkeypatch.setattr(walk, "FORESEEN_FROM", 500)
     text = """
     clock: {unit: turn, limit: 300}
     stats: {a: 0, b: 0, c: 0}

@@ -517,7 +517,7 @@ measures: {bright: closing(sky) == bright, other: "'bright' != closing(sky)"}
         ("total(sky, dawn)", "sky is a word"),
         ("closing(sky) + 1", "sky is a word"),
         ("closing(sky) > dull", "compare them with =="),
-        ("closing(sky) == 2", "'2.0' is not one of dull, bright, black"),
+        ("closing(sky) == 2", "'2' is not one of dull, bright, black"),
         ("closing(sky) == blak", "did you mean 'black'"),
     ]:
         with pytest.raises(mint.GameError, match=message):

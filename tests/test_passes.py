@@ -40,6 +40,9 @@ RECOGNISERS = {
     ("expressions.py", "is_plain"): "all others may fail or take long, and are asked as they stand",
     ("expressions.py", "plain_flag"): "all others are asked as conditions",
     ("expressions.py", "whole_of"): "all others are not known to be whole, and are worked out as numbers",
+    ("thresholds.py", "_block"): "all others cut no draw but by the comparisons in them",
+    ("thresholds.py", "_throw"): "all others are no throw of one die",
+    ("thresholds.py", "_value"): "all others have no value that is known",
     ("engine.py", "_horizon"): "with any other limit no last step is known",
 }
 

@@ -479,9 +479,9 @@ class _Sharing:
     def _orders(self) -> list[tuple[int, ...]]:
         """An even number of orders, each followed by its reverse; the seed says which.
 
-        They are drawn in strata: of as many as there are changes each change stands once in each place (the rotations of
-        an order that is drawn), so that a change which counts only as the eighth comes to be the eighth as often as it
-        should.
+        They are drawn in strata: of as many as there are changes each change stands once in each place (the rotations
+        of an order that is drawn), so that a change which counts only as the eighth is the eighth as often as it should
+        be.
         """
         most = max(1, min(MOST_ORDERS, self.runs // BLOCK) // 2)
         draw = random.Random(f"{self.setting.seed} {self.count}")

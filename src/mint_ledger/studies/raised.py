@@ -26,6 +26,7 @@ from mint_ledger.program import building as b
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.program import Program, scripts_of
+from mint_ledger.studies.estimate import mean_of
 from mint_ledger.studies.intervals import Ends, Raised
 from mint_ledger.studies.playing import cores
 from mint_ledger.studies.request import Prepared
@@ -91,8 +92,6 @@ class RareOutcomes:
 
         None where too few runs are without a rare outcome, or a value is missing.
         """
-        from mint_ledger.studies.estimate import mean_of
-
         none = self.came.sum(axis=1) == 0.0
         if self.unjudged:
             return Raised(float(plain.mean()), None, None, 0.0, bounds)

@@ -29,6 +29,7 @@ from mint_ledger.studies.estimate import (
 )
 from mint_ledger.studies.intervals import OPEN, share_ends
 from mint_ledger.studies.limits import draws_something, measure_bounds, time_limit
+from mint_ledger.studies.raised import RareOutcomes, rare_outcomes
 from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.seats import RESULTS, Seats, seat_names, seats_of
 from mint_ledger.studies.shape import Shape
@@ -40,7 +41,6 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-    from mint_ledger.studies.raised import RareOutcomes
 
 # What is drawn of a study.
 FIGURES = ("outcomes", "survival", "bands", "causes")
@@ -269,8 +269,6 @@ class Study:
         """The rare outcomes of the game that its runs cannot judge, with runs in which they came more often."""
         if self._is_certain or not self.request.text:
             return None
-        from mint_ledger.studies.raised import rare_outcomes
-
         return rare_outcomes([self.prepared], self.runs, self.begins)
 
     @cached_property
@@ -581,8 +579,6 @@ def _rare_pair(one: Study, other: Study) -> RareOutcomes | None:
         return None
     known: dict[int, tuple[Study, RareOutcomes | None]] = one.__dict__.setdefault("_pairs", {})
     if id(other) not in known:
-        from mint_ledger.studies.raised import rare_outcomes
-
         known[id(other)] = other, rare_outcomes([one.prepared, other.prepared], one.runs, one.begins)
     return known[id(other)][1]
 

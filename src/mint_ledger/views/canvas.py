@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, cast
 from matplotlib.figure import Figure, SubFigure
 
 from mint_ledger.errors import BadRequest
+from mint_ledger.views.picture import saved
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -21,8 +22,6 @@ class Page(Figure):
     """A Matplotlib figure; as the last line of a cell of a notebook it is a picture, whatever draws there."""
 
     def _repr_png_(self) -> bytes:
-        from mint_ledger.views.picture import saved
-
         return saved(self, "png")
 
 

@@ -145,7 +145,8 @@ def _while_there(
         for moment, value in [*inside[first:], (ended, inside[-1][1]), (ended, math.nan)]:
             shown[0].append(moment)
             shown[1].append(value)
-    return shown
+    # Nothing follows the last of them.
+    return shown[0][:-1], shown[1][:-1]
 
 
 def _draw_bands(axis: Axes, model: Stat) -> None:
