@@ -84,7 +84,7 @@ class Game(SharedGame):
         dials: Settings | None = None,
         sure: float = 0.95,
     ) -> Setting:
-        """How it is played: where nothing is said, each kind by the first habit of the file that is its own."""
+        """Return how it is played: where nothing is said, each kind by the first habit of the file that is its own."""
         turned = plain_dials(dials)
         return Setting(whole(seed), habit_for(self, together(habit)), together(variant), turned, sure)
 

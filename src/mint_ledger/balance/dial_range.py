@@ -180,7 +180,7 @@ def finest_step(game: PlayableGame, name: str, bounds: str | Numbers, step: floa
 
 
 def has_to_be_whole(game: PlayableGame, name: str) -> bool:
-    """Whether only whole numbers make sense for a dial: counts of copies, and the numbers of a whole stat."""
+    """Return whether only whole numbers make sense for a dial: counts of copies, and the numbers of a whole stat."""
     index = game.dials.find(name)
     path = game.dials.paths[index]
     if index not in game.lowered.arguments and ("copies" in path or "present" in path):
@@ -194,7 +194,7 @@ def has_to_be_whole(game: PlayableGame, name: str) -> bool:
 
 
 def is_read_nowhere(game: PlayableGame, name: str) -> bool:
-    """Whether nothing in the program reads a dial, so that every setting of it gives the same."""
+    """Return whether nothing in the program reads a dial, so that every setting of it gives the same."""
     if is_pattern(name):
         return False
     dials = game.dials

@@ -356,7 +356,7 @@ def _regions(
 
 
 def _between_steps(search: Search) -> dict[float, State]:
-    """What was found of the settings between two steps, where a jump was looked into."""
+    """Return what was found of the settings between two steps, where a jump was looked into."""
     return {place: search.state_at(place) for place in search.places if place != int(place)}
 
 

@@ -270,7 +270,7 @@ class Search:
         return "looks" if state == "met" and not self._is_certain(place) else state
 
     def _is_certain(self, place: float) -> bool:
-        """Whether a setting's own runs alone say that it meets the target."""
+        """Return whether a setting's own runs alone say that it meets the target."""
         estimate = self.raw[place].estimate
         low, high = estimate.interval(CERTAIN) if estimate.basis is not None else (estimate.low, estimate.high)
         return self.state(low, high) == "met"

@@ -177,7 +177,7 @@ def _lot_odds(
 
 
 def _leaves_with_it(program: Program, lot: str) -> bool:
-    """Whether a lot is drawn only as whoever draws it has left, so that each draws once."""
+    """Return whether a lot is drawn only as whoever draws it has left, so that each draws once."""
     drawing = {
         handle
         for handle, procedure in program.procedures.items()

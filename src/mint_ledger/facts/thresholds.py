@@ -23,7 +23,7 @@ from mint_ledger.program.walking import named_locals, nodes
 Number = Callable[[Sequence[float]], float]
 """A number of the program, as a function of the dials."""
 Known = tuple[Number, ...]
-"""What an expression may come to: one of a few numbers."""
+"""The values that an expression may have: a few numbers."""
 MOST_KNOWN = 8
 MOST_EDGES = 64
 # A draw of so many equal cells is taken as a number between 0 and 1 itself.
@@ -32,7 +32,7 @@ NONE = 1.0
 
 
 @dataclass(frozen=True)
-class Drawn:
+class DrawValue:
     """A number made of a draw u: `outer` of the whole part of, the normal quantile of, or just `inner` of u."""
 
     place: int
@@ -43,7 +43,7 @@ class Drawn:
     outer_shift: Number = lambda _: 0.0
 
 
-Value = Known | Drawn | None
+Value = Known | DrawValue | None
 
 
 @dataclass(frozen=True)
@@ -127,7 +127,7 @@ class _Reader:
                     self.draws.append(statement)
                     self.edges.append([])
                     if local in self.once:
-                        self.known[local] = Drawn(len(self.draws) - 1, lambda _: 1.0, lambda _: 0.0)
+                        self.known[local] = DrawValue(len(self.draws) - 1, lambda _: 1.0, lambda _: 0.0)
                 case st.Let(local, value):
                     self._look(value)
                     if local in self.once:
@@ -165,7 +165,7 @@ class _Reader:
         how_many, of = count[0], sides[0]
         self.draws.append(draw)
         self.edges.append([])
-        self.known[total] = Drawn(
+        self.known[total] = DrawValue(
             len(self.draws) - 1,
             lambda dials: of(dials) if how_many(dials) == 1.0 else math.nan,
             lambda _: 0.0,
@@ -182,10 +182,10 @@ class _Reader:
 
     def _cut(self, node: ex.Compare) -> None:
         left, right, op = self._value(node.left), self._value(node.right), node.op
-        if isinstance(right, Drawn):
+        if isinstance(right, DrawValue):
             left, right = right, left
             op = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}.get(op, op)  # type: ignore[assignment]
-        if isinstance(left, Drawn) and isinstance(right, tuple):
+        if isinstance(left, DrawValue) and isinstance(right, tuple):
             for number in right:
                 self.edges[left.place] += _edges(left, op, number)
 
@@ -214,8 +214,8 @@ class _Reader:
             case ex.Apply(function, (argument,)) if function == "normal":
                 # Lowered as the middle of one of 2⁵² equal cells: as good as the draw itself.
                 drawn = self._value(argument)
-                if isinstance(drawn, Drawn) and drawn.shape == "whole":
-                    return Drawn(drawn.place, lambda _: 1.0, lambda _: 0.0, "normal")
+                if isinstance(drawn, DrawValue) and drawn.shape == "whole":
+                    return DrawValue(drawn.place, lambda _: 1.0, lambda _: 0.0, "normal")
         return None
 
 
@@ -232,9 +232,9 @@ def _worked(work: Callable[..., float], *numbers: Number) -> Number:
 
 
 def _unary(op: ex.UnaryOp, value: Value) -> Value:
-    if isinstance(value, Drawn):
+    if isinstance(value, DrawValue):
         if op == "floor" and value.shape == "plain":
-            return Drawn(value.place, value.scale, value.shift, "whole")
+            return DrawValue(value.place, value.scale, value.shift, "whole")
         return None
     known: dict[str, Callable[[float], float]] = {
         "negate": lambda x: -x,
@@ -268,10 +268,10 @@ def _binary(op: ex.BinaryOp, left: Value, right: Value) -> Value:
         if len(left) * len(right) > MOST_KNOWN:
             return None
         return tuple(_worked(work, *pair) for pair in product(left, right))
-    if isinstance(left, Drawn) and isinstance(right, Drawn):
+    if isinstance(left, DrawValue) and isinstance(right, DrawValue):
         return None
-    drawn, other = (left, right) if isinstance(left, Drawn) else (right, left)
-    if not isinstance(drawn, Drawn) or not isinstance(other, tuple) or len(other) != 1:
+    drawn, other = (left, right) if isinstance(left, DrawValue) else (right, left)
+    if not isinstance(drawn, DrawValue) or not isinstance(other, tuple) or len(other) != 1:
         return None
     number, is_first = other[0], drawn is left
     if op == "+":
@@ -287,17 +287,17 @@ def _binary(op: ex.BinaryOp, left: Value, right: Value) -> Value:
     return None
 
 
-def _moved(drawn: Drawn, scale: Number, shift: Number) -> Drawn:
+def _moved(drawn: DrawValue, scale: Number, shift: Number) -> DrawValue:
     """The draw times a number and plus one."""
     a, b = drawn.outer_scale, drawn.outer_shift
     if drawn.shape == "plain":
         c, d = drawn.scale, drawn.shift
-        return Drawn(
+        return DrawValue(
             drawn.place,
             lambda dials: c(dials) * scale(dials),
             lambda dials: d(dials) * scale(dials) + shift(dials),
         )
-    return Drawn(
+    return DrawValue(
         drawn.place,
         drawn.scale,
         drawn.shift,
@@ -307,8 +307,8 @@ def _moved(drawn: Drawn, scale: Number, shift: Number) -> Drawn:
     )
 
 
-def _edges(drawn: Drawn, op: ex.CompareOp, number: Number) -> list[Number]:
-    """Where a comparison of a draw with a number turns."""
+def _edges(drawn: DrawValue, op: ex.CompareOp, number: Number) -> list[Number]:
+    """Return where a comparison of a draw with a number turns."""
 
     def inner(goal: float, dials: Sequence[float]) -> float:
         return (goal - drawn.shift(dials)) / drawn.scale(dials)

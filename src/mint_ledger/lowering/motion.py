@@ -400,7 +400,7 @@ def _emit_leg(lowering: Lowering, scope: Scope, ref: EntityRef, points: list[lis
 
 
 def _beyond(lowering: Lowering, b: BlockBuilder, ref: EntityRef, x: Expr, y: Expr) -> Expr:
-    """How far an entity that has come to the end (x, y) of its leg would be beyond it, had the leg gone on."""
+    """Return how far an entity that has come to the end (x, y) of its leg would be beyond it, had the leg gone on."""
     who = ref.entity
     places = [account_column(lowering, axis) for axis in AXES]
     flows = [flow_columns(lowering, place, axis) for place, axis in zip(places, AXES, strict=True)]

@@ -111,7 +111,7 @@ class PlayRange:
 
     @property
     def most(self) -> float | None:
-        """What can be won at most, where that is proved."""
+        """Return what can be won at most, where that is proved."""
         return self.ceiling.optimum.wins if self.ceiling.optimum is not None else None
 
     @property

@@ -43,7 +43,7 @@ FlowWay = Literal["up", "down", "both"]
 
 @dataclass(frozen=True, slots=True)
 class FlowSpec:
-    """How an account moves by itself; the expressions see the entity as local 0.
+    """A flow of an account by itself; the expressions see the entity as local 0.
 
     `way` is whether it only gives ("up"), only takes ("down") or follows its end both ways.
     """
@@ -60,7 +60,7 @@ class FlowSpec:
 
     @property
     def has_end(self) -> bool:
-        """Whether it stops by itself: a flow without an end goes on as long as nothing stops it."""
+        """Return whether it stops by itself: a flow without an end goes on as long as nothing stops it."""
         return not (isinstance(self.to, Constant) and math.isinf(self.to.value))
 
 

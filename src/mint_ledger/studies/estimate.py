@@ -238,7 +238,7 @@ def raised_estimate(basis: Raised, runs: int, confidence: float) -> Estimate:
 
 
 def _few_values(sample: Any, paired: bool) -> FewValues | None:
-    """What is known of a sample in which all values but a few are one; none of any other."""
+    """Return what is known of a sample in which all values but a few are one; none of any other."""
     import numpy as np
 
     n = len(sample)

@@ -151,7 +151,7 @@ class Income:
 
     @property
     def is_spent(self) -> bool:
-        """Whether anything ever takes of it: a purse from which nothing goes neither dries up nor runs away."""
+        """Return whether anything ever takes of it: a purse from which nothing goes neither dries up nor runs away."""
         return any(bool(points.any()) for points in self.losses.values())
 
     @property

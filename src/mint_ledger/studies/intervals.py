@@ -137,7 +137,7 @@ class FewValues:
     both_ways: bool = False
 
     def interval(self, sure: float) -> Ends:
-        """How far the mean lies from the common value: the exact intervals of both shares, squared and added.
+        """Return how far the mean lies from the common value: the exact intervals of both shares, squared and added.
 
         Source: Zou and Donner, "Construction of confidence limits about effect measures: a general approach", Stat.
         Med. 27 (2008).

@@ -63,7 +63,7 @@ class Outcome:
 
 @dataclass(frozen=True)
 class RareOutcomes:
-    """Which outcomes of a study are rare, and what its own runs and the raised ones hold of them.
+    """The rare outcomes of a study, with what its own runs and the raised ones hold of them.
 
     Attributes:
         outcomes: those that the study's runs cannot judge.
@@ -123,7 +123,7 @@ class RareOutcomes:
 
     @property
     def words(self) -> str:
-        """What was played more, or what could not be judged; empty where nothing is rare."""
+        """Return what was played more, or what could not be judged; empty where nothing is rare."""
         if self.unjudged:
             first = self.unjudged[0]
             more = f" (and {len(self.unjudged) - 1} more)" if len(self.unjudged) > 1 else ""
@@ -204,7 +204,7 @@ def _key(place: DrawingPlace) -> tuple[int, ...]:
 
 
 def _label(program: Program, place: DrawingPlace) -> str:
-    """What the place belongs to, in the words of the file."""
+    """Return what the place belongs to, in the words of the file."""
     owner = place.column.handle.owner
     best = ""
     for cause in program.causes:
@@ -344,7 +344,7 @@ class _Search:
     # What runs hold
 
     def _play(self, count: int, first: int, share: list[Floats] | None) -> list[Floats]:
-        """What is taken of runs, on each side; with `share` the chances of the cells are those."""
+        """Return what is taken of runs, on each side; with `share` the chances of the cells are those."""
         out = []
         for side, prepared in enumerate(self.sides):
             program, seed = prepared.lowered.program, prepared.seed
@@ -389,7 +389,7 @@ class _Search:
         return turned
 
     def _reaches(self, data: Sequence[Floats]) -> list[Floats]:
-        """How often each place was drawn from in each run, on whichever side it was more often."""
+        """Return how often each place was drawn from in each run, on whichever side it was more often."""
         return [
             sum((self._count(data, stream) for stream in place.counts), np.zeros(len(data[0])))
             for place in self.streams

@@ -547,7 +547,7 @@ class Study:
 
 
 def mean_gap(one: Study, other: Study, measure: str, sure: float) -> Estimate | None:
-    """How much higher the mean of a measure is in the other study, run by run; None where no run has it in both.
+    """Return how much higher the mean of a measure is in the other study, run by run; None where no run has it in both.
 
     Where outcomes are rare, both are played with their chances raised alike (`studies.raised`).
 

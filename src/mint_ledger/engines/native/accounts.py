@@ -468,7 +468,7 @@ def is_ready(body: Body, account: Account, flow: FlowSpec, index: str) -> tuple[
 
 
 def flow_goes(r: Routine, flow: FlowSpec, value: str, end: str) -> str:
-    """Whether a flow moves a value: `recover` only gives and `fade` only takes."""
+    """Return whether a flow moves a value: `recover` only gives and `fade` only takes."""
     operator: ex.CompareOp = "<" if flow.way == "up" else ">" if flow.way == "down" else "!="
     return op.compared(r, operator, value, end)
 
