@@ -132,7 +132,7 @@ class AttackLowering:
                     break
 
     def spared(self, striker: Expr, target: Expr) -> Expr:
-        """Whether the attack never strikes this target: itself, its own side or its maker; `none` spares nobody."""
+        """Tell whether the attack never strikes a target: itself, its own side or its maker; `none` spares nobody."""
         if self.attack.spares == "none":
             return ZERO
         tests: list[Expr] = [compare("==", striker, target)]
@@ -344,7 +344,7 @@ class AttackLowering:
         return Or(tuple(tests)) if tests else ZERO
 
     def _broken(self, b: BlockBuilder, who: Expr, target: Expr, breaks_if: Formula) -> Expr:
-        """Whether a wind-up is broken; one at all of them is where the condition holds for any that it would strike."""
+        """Tell whether a wind-up is broken; one at all is where the condition holds for any that it would strike."""
         if self.attack.aims != "all":
             return condition(self.scope(b, who, target).pure("what breaks a wind-up off"), breaks_if, "breaks_if")
         broken = b.new_local()

@@ -77,8 +77,8 @@ def titled(title: str, lowered: Lowered, habit: str | None, variant: str = "", *
 
 
 def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:
-    """Who plays by which habit: the copies that name one, and everyone else who can play by `habit`, or by the first
-    of several (`scout + grim`).
+    """Return who plays by which habit: the copies that name one, and everyone else who can play by `habit`, or by the
+    first of several (`scout + grim`).
 
     Raises:
         NotFound: there is no such habit.
@@ -103,8 +103,8 @@ def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:
 
 
 def habit_for(game: PlayableGame, habit: str | None) -> str | None:
-    """Who plays where it is not said: each kind by the first habit of the file that is its own, unless its copies name
-    theirs; None where there is none."""
+    """Return who plays where it is not said: each kind by the first habit of the file that is its own, unless its
+    copies name theirs; None where there is none."""
     if habit is not None:
         return habit
     cast = game.lowered.program.cast
