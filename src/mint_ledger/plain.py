@@ -68,14 +68,16 @@ _STEERING += range(0xD800, 0xE000)
 _SHOWN = {code: f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}" for code in _STEERING}
 
 
-_NUMBER = re.compile(r"[+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_NUMBER = re.compile(r"[+-]?(?:(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][+-]?[0-9]+)?|inf|infinity|nan)", re.IGNORECASE | re.ASCII)
 
 
 def number_of(text: str) -> float:
-    """The number that a cell says, in digits of ASCII alone: `1_0` and other scripts' digits are none.
+    """Return the number that a cell holds, in ASCII digits only: `1_0` and digits of other scripts are refused.
+
+    `inf` and `nan` are read, so that each caller can say why it refuses them.
 
     Raises:
-        ValueError: it says none.
+        ValueError: the cell holds no number.
     """
     if _NUMBER.fullmatch(text.strip()) is None:
         raise ValueError(f"'{text}' is no number")
