@@ -13,6 +13,7 @@ from pathlib import Path
 from types import ModuleType
 
 import pytest
+from forking import Forks, can_fork
 from hypothesis import settings
 
 import mint_ledger as mint
@@ -30,26 +31,39 @@ if os.environ.get("CI"):
 Command = Callable[..., subprocess.CompletedProcess[str]]
 
 
+_FORKS = Forks()
+
+
 @pytest.fixture
 def command(tmp_path: Path) -> Command:
-    """Runs the real command in a process of its own."""
+    """Runs the real command in a process of its own, by a fork where that is the same."""
 
     def call(*arguments: object, **options: object) -> subprocess.CompletedProcess[str]:
-        environment = {**os.environ, "PYTHONIOENCODING": "utf-8", "COLUMNS": "80"}
-        environment.update(options.pop("env", {}))  # type: ignore[call-overload]
-        return subprocess.run(
-            [sys.executable, "-m", "mint_ledger.cli.main", *map(str, arguments)],
-            capture_output=True,
-            input=options.pop("input", None),  # type: ignore[arg-type]
-            text=True,
-            encoding="utf-8",
-            cwd=options.pop("cwd", tmp_path),  # type: ignore[arg-type]
-            env=environment,
-            timeout=300,
-            check=False,
-        )
+        options.setdefault("cwd", tmp_path)
+        return run_command(*arguments, **options)
 
     return call
+
+
+def run_command(*arguments: object, **options: object) -> subprocess.CompletedProcess[str]:
+    """Run the real command to its end; `env` is added to the environment, `input` and `cwd` are as in `subprocess`."""
+    environment = {**os.environ, "PYTHONIOENCODING": "utf-8", "COLUMNS": "80"}
+    environment.update(options.pop("env", {}))  # type: ignore[call-overload]
+    words, cwd, given = list(map(str, arguments)), Path(str(options.pop("cwd", "."))), options.pop("input", None)
+    assert not options, options
+    if can_fork(environment):
+        return _FORKS.run(words, cwd, environment, given, timeout=300)  # type: ignore[arg-type]
+    return subprocess.run(
+        [sys.executable, "-m", "mint_ledger.cli.main", *words],
+        capture_output=True,
+        input=given,  # type: ignore[arg-type]
+        text=True,
+        encoding="utf-8",
+        cwd=cwd,
+        env=environment,
+        timeout=300,
+        check=False,
+    )
 
 
 @pytest.fixture(scope="session")

@@ -11,6 +11,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.text_table import TextTable, name_column, right_column
 from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
@@ -30,19 +31,30 @@ def attacks_text(attacks: Attacks) -> str:
     wide = room(NAME, map(_name, attacks.attacks))
     lines = [f"{attacks.title} · {attacks.runs:,} runs · seed {attacks.seed}", ""]
     lines.append(f"  {'':<{wide}}{'alone':>12}{'in play':>10}")
-    heads = f"{'10 ' + unit:>6}{'long':>6}{'':>4}{'±':>6}{'reach ' + unit:>9}{'dealt':>8}{'beyond':>8}{'lands':>7}"
-    lines.append(f"  {'damage a ' + attacks.unit:<{wide}}{heads}")
+    table = TextTable(
+        name_column(f"damage a {attacks.unit}", wide),
+        *(
+            right_column(f"10 {unit}", 6),
+            right_column("long", 6),
+            right_column("", 6),
+            right_column("±", 5),
+            right_column(f"reach {unit}", 9),
+        ),
+        *(right_column("dealt", 8), right_column("beyond", 8), right_column("lands", 7)),
+    )
     for attack in attacks.attacks:
-        lines.append(_line(attack, wide))
+        table.add(*_cells(attack))
         if len(attack.dealt) > 1:
-            lines += [_target(attack, name, wide) for name in attack.dealt]
+            for name in attack.dealt:
+                table.add(*_target(attack, name))
+    lines += table.lines()
     lines += _costs(attacks, unit, wide)
     note = f"{NOTE.format(unit=attacks.unit)} ±: at {sure_words(attacks.sure)}."
     lines += ["", *textwrap.wrap(note, line_width() - 2, initial_indent="  ", subsequent_indent="  ")]
     return "\n".join(lines)
 
 
-def _line(attack: AttackInPlay, wide: int) -> str:
+def _cells(attack: AttackInPlay) -> tuple[str, ...]:
     did, half = "–", ""
     estimate = attack.did()
     if estimate is not None and attack.strikes.any():
@@ -51,27 +63,24 @@ def _line(attack: AttackInPlay, wide: int) -> str:
     dealt = number(attack.damage().value, 0) if attack.strikes.any() else "–"
     beyond = f"{100 * attack.wasted:.0f} %" if attack.wasted is not None else ""
     lands = f"{100 * attack.lands.value:.0f} %" if attack.lands is not None else "never"
-    name = short(_name(attack), wide)
-    return f"  {name:<{wide}}{_alone(attack)}{did:>6}{half:>5}{reach:>8}{dealt:>8}{beyond:>8}{lands:>7}".rstrip()
+    return _name(attack), *_alone(attack), did, half, reach, dealt, beyond, lands
 
 
 def _name(attack: AttackInPlay) -> str:
     return f"{attack.attack} of {attack.attacker}"
 
 
-def _target(attack: AttackInPlay, target: str, wide: int) -> str:
+def _target(attack: AttackInPlay, target: str) -> tuple[str, ...]:
     estimate = attack.did(target)
     did = _with_half(estimate)[0] if estimate is not None else "–"
     dealt = attack.damage(target).value
     beyond = 1.0 - float(attack.arrived[target].mean()) / dealt if dealt else 0.0
-    name = short(f"  to {target}", wide)
-    cells = f"{did:>6}{'':>13}{number(dealt, 0):>8}{100 * beyond:>6.0f} %"
-    return f"  {name:<{wide}}{_alone(attack, target)}{cells}"
+    return f"  to {target}", *_alone(attack, target), did, "", "", number(dealt, 0), f"{100 * beyond:.0f} %"
 
 
-def _alone(attack: AttackInPlay, target: str | None = None) -> str:
+def _alone(attack: AttackInPlay, target: str | None = None) -> list[str]:
     rates = [attack.could(target, at_first=at_first) for at_first in (True, False)]
-    return "".join(f"{'–' if rate is None else fixed(rate, 1):>6}" for rate in rates)
+    return ["–" if rate is None else fixed(rate, 1) for rate in rates]
 
 
 def _costs(attacks: Attacks, unit: str, wide: int) -> list[str]:

@@ -7,8 +7,8 @@ import textwrap
 from mint_ledger.balance.comparison import Comparison, Difference
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
-from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width, room
 
 
@@ -21,9 +21,14 @@ def comparison_text(comparison: Comparison) -> str:
         f"B  {other}",
         f"{comparison.runs:,} runs each, run by run under the same luck, seed {comparison.seed}",
         "",
-        f"  {'':<{wide}}{'A':>10}{'B':>10}{'B − A':>10}   {sure_words(comparison.sure)} interval",
     ]
-    lines += [_line(difference, wide) for difference in comparison.differences]
+    interval = left_column(f"{sure_words(comparison.sure)} interval", before=3)
+    table = TextTable(
+        name_column("", wide), right_column("A", 10), right_column("B", 10), right_column("B − A", 10), interval
+    )
+    for difference in comparison.differences:
+        _add(table, difference)
+    lines += table.lines()
     if comparison.turned:
         lines += ["", "  runs that came out otherwise:"]
         lines += [f"    {n:>7,}  {a} → {b}" for a, b, n in comparison.turned]
@@ -36,24 +41,20 @@ def comparison_text(comparison: Comparison) -> str:
     return "\n".join(lines)
 
 
-def _line(difference: Difference, wide: int) -> str:
+def _add(table: TextTable, difference: Difference) -> None:
     factor = 100.0 if difference.is_share else 1.0
     values = [factor * e.value for e in (difference.one, difference.other)]
     low, high = factor * difference.difference.low, factor * difference.difference.high
     gap = Estimate(factor * difference.difference.value, low, high, difference.difference.runs, "")
     digits = digits_for(gap)
-    name = short(difference.name, wide - 2)
     unit = " %" if difference.is_share else ""
     noise = "" if difference.is_certain else "  same" if difference.is_nothing else "  noise?"
     sign = "+" if gap.value > 0 else ""
-    line = (
-        f"  {name + unit:<{wide}}{fixed(values[0], digits):>10}{fixed(values[1], digits):>10}"
-        f"{sign + fixed(gap.value, digits):>10}   {span_text(low, high, digits)}{noise}"
-    )
+    numbers = [*(fixed(value, digits) for value in values), sign + fixed(gap.value, digits)]
+    table.add(difference.name + unit, *numbers, f"{span_text(low, high, digits)}{noise}")
     a, b, both = difference.counts
-    if a == b == both:
-        return line
-    return f"{line}\n    in {a:,} runs of A and {b:,} of B; B − A is of the {both:,} that have it in both"
+    if not a == b == both:
+        table.say(f"    in {a:,} runs of A and {b:,} of B; B − A is of the {both:,} that have it in both")
 
 
 def _parting(comparison: Comparison) -> list[str]:

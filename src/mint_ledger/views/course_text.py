@@ -9,6 +9,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import USUAL, line_width, room
 
 if TYPE_CHECKING:
@@ -24,27 +25,35 @@ def course_text(course: Course) -> str:
     """All stretches in their order, then each account over them."""
     lines = [f"{course.title} · {course.runs:,} runs · seed {course.seed}", ""]
     results = [r for r in WORDS if any(r in part.ended for part in course.stretches)]
-    heads = "".join(f"{WORDS[result]:>8}" for result in results)
     first = room(NAME + 14, (part.name for part in course.stretches))
     heading = f"the course by {short(course.per, NAME - 2)}"
-    lines.append(f"  {heading:<{first}}{'runs':>7}{course.unit:>8}   ±{heads}")
+    columns = right_column("runs", 7), right_column(course.unit, 8), right_column("±", 6)
+    table = TextTable(name_column(heading, first), *columns, *(right_column(WORDS[result], 8) for result in results))
     for part in course.stretches:
         time, half = _time(part.time)
-        ended = "".join(f"{part.ended.count(result) or '':>8}" for result in results)
-        lines.append(f"  {short(part.name, first):<{first}}{len(part.runs):>7,}{time:>8}{half:>6}{ended}".rstrip())
+        ended = (f"{part.ended.count(result) or ''}" for result in results)
+        table.add(part.name, f"{len(part.runs):,}", time, half, *ended)
+    lines += table.lines()
     sure = sure_words(course.sure)
     lines += ["", f"  runs: so many come to it; {course.unit}: how long they are in it, on average (± at {sure});"]
     lines.append(f"  {', '.join(WORDS[result] for result in results)}: so many end in it")
     for account in course.accounts:
-        lines += ["", f"  {short(account, NAME):<{NAME}}{'taken':>9}{'given':>9}{'left':>8}   most by"]
+        heads = (
+            right_column("taken", 9),
+            right_column("given", 9),
+            right_column("left", 8),
+            left_column("most by", before=3),
+        )
+        accounts = TextTable(name_column(account, NAME), *heads)
         for part in course.stretches:
-            lines.append(_account_line(part, account))
+            accounts.add(*_account_cells(part, account))
+        lines += ["", *accounts.lines()]
     if course.accounts:
         lines += ["", "  taken and given: on average; left: the median of what they leave with"]
     return "\n".join(lines)
 
 
-def _account_line(part: Stretch, account: str) -> str:
+def _account_cells(part: Stretch, account: str) -> tuple[str, ...]:
     taken, given = (part.change(account, sign=sign).value for sign in (-1, 1))
     whole = abs(taken) + abs(given)
     most = sorted(part.causes(account), key=lambda item: -abs(item[1].value))
@@ -59,8 +68,7 @@ def _account_line(part: Stretch, account: str) -> str:
         if len(shown) + len(text) + 2 > max(line_width(), USUAL) - NAME - 31:
             break
         shown += (", " if shown else "") + text
-    columns = f"{_signed(taken):>9}{_signed(given):>9}{left:>8}"
-    return f"  {short(part.name, NAME):<{NAME}}{columns}   {shown}".rstrip()
+    return part.name, _signed(taken), _signed(given), left, shown
 
 
 def _time(estimate: Estimate) -> tuple[str, str]:

@@ -10,6 +10,7 @@ from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import is_share
 from mint_ledger.views.balance_text import wanted
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
@@ -27,13 +28,16 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
         chance = exact.rate(result)
         if chance or result in ("win", "lose"):
             lines.append(f"  {word:<12} {share(chance):>12}")
-    lines += ["", f"  {'ending':<28} {'chance':>12}   mean time"]
+    table = TextTable(name_column("ending", 28), right_column("chance", 13), left_column("mean time", before=3))
     for ending in exact.endings:
         name = ending.name or "(none at the clock's limit)"
-        lines.append(f"  {name[:28]:<28} {share(ending.chance):>12}   {number(ending.mean_time, 6)} {exact.unit}")
+        table.add(name, share(ending.chance), f"{number(ending.mean_time, 6)} {exact.unit}")
+    lines += ["", *table.lines()]
     if exact.winners:
-        lines += ["", "  who wins"]
-        lines += [f"  {name[:28]:<28} {share(chance):>12}" for name, chance in exact.winners.items()]
+        winners = TextTable(name_column("who wins", 28), right_column("", 13))
+        for name, chance in exact.winners.items():
+            winners.add(name, share(chance))
+        lines += ["", *winners.lines()]
     tenth, half, most = (number(exact.time_quantile(q), 6) for q in (0.1, 0.5, 0.9))
     lines += [
         "",
@@ -41,12 +45,15 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
         f"  half by {half}, nine tenths by {most}",
     ]
     if exact.measures:
-        lines += ["", f"  {'measure':<28} {'mean':>12}   a tenth, half, nine tenths at most"]
+        lines.append("")
+    tails = left_column("a tenth, half, nine tenths at most", before=3)
+    measures = TextTable(name_column("measure", 28), right_column("mean", 13), tails)
     for name, spread in exact.measures.items():
         quantiles = ", ".join(number(spread.quantile(q), 6) for q in (0.1, 0.5, 0.9))
-        lines.append(f"  {name[:28]:<28} {number(spread.mean, 6):>12}   {quantiles}")
+        measures.add(name, number(spread.mean, 6), quantiles)
         if spread.missing:
-            lines.append(f"    without a value in {share(spread.missing)} of the runs")
+            measures.say(f"    without a value in {share(spread.missing)} of the runs")
+    lines += measures.lines() if exact.measures else []
     for name, why in exact.left_out.items():
         lines += textwrap.wrap(f"  no exact answer of {name}: {why}", line_width(), subsequent_indent="    ")
     judged = [(target, found) for target in targets if (found := _value(exact, target)) is not None]

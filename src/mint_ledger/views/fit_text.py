@@ -13,8 +13,8 @@ from mint_ledger.players.mixture import Mixture
 from mint_ledger.players.recorded import RESULTS
 from mint_ledger.studies.estimate import Estimate
 from mint_ledger.views.plays_text import side_lines
-from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width, room
 
 NAME = 20
@@ -26,9 +26,14 @@ def fit_text(fit: Fit) -> str:
     head = f"{fit.title} · fitted to {fit.plays:,} plays ({PurePath(fit.source).name}) · seed {fit.seed}"
     lines = [*textwrap.wrap(head, line_width(), subsequent_indent="  "), ""]
     wide = room(NAME, (dial.name for dial in fit.dials))
-    lines.append(f"  {'dial':<{wide}}{'file':>8}{'fits':>8}   {'90 % interval':<16}{'of its range':<{BAR + 2}}")
-    lines += [_dial(dial, wide) for dial in fit.dials]
-    lines.append("")
+    table = TextTable(
+        name_column("dial", wide),
+        *(right_column("file", 8), right_column("fits", 8), left_column("90 % interval", 16, before=3)),
+        *(left_column("of its range", BAR + 2), left_column("")),
+    )
+    for dial in fit.dials:
+        table.add(*_dial(dial))
+    lines += [*table.lines(), ""]
     for sentence in fit_sentences(fit):
         lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
     lines += ["", f"  the plays beside habits that fit ({fit.likeness.runs:,} runs):", *side_lines(fit.likeness)]
@@ -40,14 +45,13 @@ def fit_text(fit: Fit) -> str:
     return "\n".join(lines)
 
 
-def _dial(dial: FittedDial, wide: int) -> str:
+def _dial(dial: FittedDial) -> tuple[str, ...]:
     value = dial.value
     digits = min(digits_for(value), 3)
     span = f"{fixed(value.low, digits)} to {fixed(value.high, digits)}"
     first, last = (round(BAR * (end - dial.low) / (dial.high - dial.low)) for end in (value.low, value.high))
     bar = "·" * first + "█" * max(last - first, 1) + "·" * (BAR - max(last, first + 1))
-    cells = f"{number(dial.today, 3):>8}{fixed(value.value, digits):>8}   {span:<16}"
-    return f"  {short(dial.name, wide):<{wide}}{cells}{bar[:BAR]}  {dial.how_told}"
+    return dial.name, number(dial.today, 3), fixed(value.value, digits), span, bar[:BAR], dial.how_told
 
 
 def fit_sentences(fit: Fit) -> Iterator[str]:
@@ -93,11 +97,12 @@ def mixture_text(mixture: Mixture) -> str:
     head = f"{mixture.title} · {mixture.plays:,} plays ({PurePath(mixture.source).name}) · seed {mixture.seed}"
     lines = [*textwrap.wrap(head, line_width(), subsequent_indent="  "), ""]
     wide = room(NAME, mixture.shares)
-    lines.append(f"  {'played by':<{wide}}{'share':>8}   90 % interval")
+    bars = left_column("90 % interval", 16, before=3), left_column("")
+    table = TextTable(name_column("played by", wide), right_column("share", 8), *bars)
     for habit, share in mixture.shares.items():
         span = f"{100 * share.low:.0f} to {100 * share.high:.0f} %"
-        bar = "█" * round(BAR * share.value)
-        lines.append(f"  {short(habit, wide):<{wide}}{100 * share.value:>6.0f} %   {span:<16}{bar}".rstrip())
+        table.add(habit, f"{100 * share.value:.0f} %", span, "█" * round(BAR * share.value))
+    lines += table.lines()
     differs = mixture.likeness.differs
     verdict = "Nothing says that the plays are otherwise than such a mixture."
     if differs:
@@ -114,24 +119,26 @@ def changed_text(changed: Changed) -> str:
     what = ", ".join(f"{name}={value}" for name, value in changed.changes.items())
     head = f"with {what}, for players who play as was fitted ({changed.settings} settings that fit):"
     lines = [*textwrap.wrap(head, line_width(), subsequent_indent="  "), ""]
-    lines.append(f"  {'':<{NAME}}{'before':>10}{'after':>10}{'change':>10}   90 % interval")
+    heads = right_column("before", 10), right_column("after", 10), right_column("change", 10)
+    table = TextTable(name_column("", NAME), *heads, left_column("90 % interval", before=3))
     for name, (before, after, gap) in changed.measures.items():
-        lines.append(_change(name, before, after, gap))
+        table.add(*_change(name, before, after, gap))
+    lines += table.lines()
     if not changed.fits:
         lines += ["", *_wrapped("The fitted habit does not play like the recorded plays: take this for it alone.")]
     lines += ["", *_wrapped("Under the same luck before and after; the intervals hold what the plays leave open.")]
     return "\n".join(lines)
 
 
-def _change(name: str, before: Estimate, after: Estimate, gap: Estimate) -> str:
+def _change(name: str, before: Estimate, after: Estimate, gap: Estimate) -> tuple[str, ...]:
     factor, unit = (100.0, " %") if name in RESULTS else (1.0, "")
     scaled = gap.scaled(factor)
     digits = digits_for(scaled)
     sign = "+" if gap.value > 0 else ""
-    shown = f"{short(name if name not in RESULTS else f'{name}, {unit.strip()}', NAME):<{NAME}}"
-    cells = f"{fixed(factor * before.value, digits):>10}{fixed(factor * after.value, digits):>10}"
+    shown = f"{name}, {unit.strip()}" if name in RESULTS else name
+    cells = [fixed(factor * e.value, digits) for e in (before, after)]
     span = f"{fixed(scaled.low, digits)} to {fixed(scaled.high, digits)}"
-    return f"  {shown}{cells}{sign + fixed(scaled.value, digits):>10}   {span}"
+    return shown, *cells, sign + fixed(scaled.value, digits), span
 
 
 def _wrapped(text: str) -> list[str]:

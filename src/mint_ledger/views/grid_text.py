@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.text_table import TextTable, name_column, right_column
 from mint_ledger.views.width import USUAL, line_width, room
 
 if TYPE_CHECKING:
@@ -45,16 +46,16 @@ def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
     heads = []
     if len(grid.axes) > 1:
         corner = f"{short(corner, 10)} \\ {short(grid.axes[1].name, 9)}"
-        heads = [f"{short(grid.columns[column], width - 1):>{width}}" for column in columns]
-    lines = [f"  {short(corner, wide):<{wide}}{''.join(heads)}".rstrip()]
+        heads = [short(grid.columns[column], width - 1) for column in columns]
+    table = TextTable(name_column(corner, wide), *(right_column(head, width) for head in heads or [""] * len(columns)))
     for row, name in enumerate(grid.rows):
         cells = []
         for column in columns:
             estimate = grid.cells[row, column].scaled(factor)
             mark = "*" if row in best[column] else " "
-            cells.append(f"{_cell(estimate, width - 3 if at_once == WITH_INTERVALS else 0)} {mark}".rjust(width))
-        lines.append(f"  {short(name, wide):<{wide}}{''.join(cells)}".rstrip())
-    return lines
+            cells.append(f"{_cell(estimate, width - 3 if at_once == WITH_INTERVALS else 0)} {mark}")
+        table.add(name, *cells)
+    return table.lines()
 
 
 def _cell(estimate: Estimate, room: int) -> str:

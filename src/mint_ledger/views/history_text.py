@@ -10,6 +10,7 @@ from mint_ledger.journal.wording import shown
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
@@ -89,33 +90,33 @@ def compare_text(one: Shown, other: Shown) -> str:
         lines += textwrap.wrap(head + more, line_width(), subsequent_indent="   ")
     if one[0].request.text != other[0].request.text:
         lines.append("The two were made from different versions of the game file.")
-    lines += ["", f"  {'':<{room(26)}}{one[0].number:>10}{other[0].number:>10}   difference"]
+    heads = right_column(str(one[0].number), 10), right_column(str(other[0].number), 10)
+    table = TextTable(name_column("", room(26)), *heads, left_column("difference", before=3))
     a, b = one[1], other[1]
     for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
         if a.rate(result).value or b.rate(result).value:
-            lines.append(_line(f"{word} (%)", a.rate(result), b.rate(result), 100))
+            table.add(*_cells(f"{word} (%)", a.rate(result), b.rate(result), 100))
     shared = {ending.name for ending in b.lowered.program.endings}
     names = [ending.name for ending in a.lowered.program.endings if ending.name in shared]
     for name in names:
         if name in a.endings() or name in b.endings():
-            lines.append(_line(f"  {name} (%)", a.rate(name), b.rate(name), 100))
+            table.add(*_cells(f"  {name} (%)", a.rate(name), b.rate(name), 100))
     for name in [name for name in a.names if name in b.names]:
         if len(a.numbers(name)[1]) and len(b.numbers(name)[1]):
             unit = f" ({a.unit})" if name == "time" else ""
-            lines.append(_line(f"mean {name}{unit}", a.mean(name), b.mean(name), 1))
+            table.add(*_cells(f"mean {name}{unit}", a.mean(name), b.mean(name), 1))
+    lines += ["", *table.lines()]
     lines += ["", f"difference: {other[0].number} less {one[0].number}, with its {sure_words(a.sure)} interval"]
     return "\n".join(lines)
 
 
-def _line(name: str, one: Estimate, other: Estimate, scale: float) -> str:
+def _cells(name: str, one: Estimate, other: Estimate, scale: float) -> tuple[str, ...]:
     gap = scale * (other.value - one.value)
     # Independent or not, the two halves added in squares are no narrower than the truth under shared luck.
     half = scale * math.hypot(one.half_width, other.half_width)
     digits = digits_for(Estimate(gap, gap - half, gap + half, one.runs, ""))
-    values = "".join(f"{fixed(scale * e.value, digits):>10}" for e in (one, other))
-    wide = room(26)
-    name = short(name, wide)
+    values = [fixed(scale * e.value, digits) for e in (one, other)]
     if half == 0.0 and gap == 0.0:
-        return f"  {name:<{wide}}{values}   none"
+        return name, *values, "none"
     sign = "+" if gap > 0 else "−" if gap < 0 else ""
-    return f"  {name:<{wide}}{values}   {sign}{fixed(abs(gap), digits)} ± {fixed(half, digits)}"
+    return name, *values, f"{sign}{fixed(abs(gap), digits)} ± {fixed(half, digits)}"

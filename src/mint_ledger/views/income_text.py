@@ -12,6 +12,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
@@ -31,17 +32,26 @@ def income_text(income: Income) -> str:
     names = (*income.gains, *income.losses, *(offer.action for offer in income.offers))
     wide = room(NAME, (f"  {name}" for name in names))
     lines = [f"{income.title} · {income.account} · {income.runs:,} runs · seed {income.seed}", ""]
-    lines.append(f"  {'in a run, on average':<{wide}}{'points':>10}{'±':>8}{'runs with it':>16}")
-    lines += [_cause(income.gains[cause], cause, points, wide) for cause, points in income.sources()]
-    lines.append(_sum("comes in", income.total(sign=1), wide))
-    lines += [_cause(income.losses[cause], cause, points, wide) for cause, points in income.sinks()]
-    lines.append(_sum("goes out", income.total(sign=-1), wide))
-    lines.append(_sum("net", income.total(), wide))
-    lines += ["", *_over_time(income)]
+    table = TextTable(
+        name_column("in a run, on average", wide),
+        right_column("points", 10),
+        right_column("±", 8),
+        right_column("runs with it", 16),
+    )
+    for cause, points in income.sources():
+        table.add(*_cause(income.gains[cause], cause, points))
+    table.add("comes in", *_told(income.total(sign=1)))
+    for cause, points in income.sinks():
+        table.add(*_cause(income.losses[cause], cause, points))
+    table.add("goes out", *_told(income.total(sign=-1)))
+    table.add("net", *_told(income.total()))
+    lines += [*table.lines(), "", *_over_time(income)]
     if income.offers:
-        heads = "".join(f"{word:>{width}}" for word, width in zip(HEADS, WIDTHS, strict=True))
-        lines += ["", f"  {'offered, but for its price':<{wide}}{heads}"]
-        lines += [_offer(offer, wide - 2) for offer in income.offers]
+        heads = (right_column(word, width) for word, width in zip(HEADS, WIDTHS, strict=True))
+        offers = TextTable(name_column("offered, but for its price", wide), *heads)
+        for offer in income.offers:
+            offers.add(*_offer(offer))
+        lines += ["", *offers.lines()]
     lines.append("")
     for sentence in income_sentences(income):
         lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
@@ -82,15 +92,9 @@ def income_sentences(income: Income) -> Iterator[str]:
             yield f"{offer.action} could have been paid for and was not done {how}."
 
 
-def _cause(moved: np.ndarray[Any, Any], cause: str, points: Estimate, wide: int) -> str:
+def _cause(moved: np.ndarray[Any, Any], cause: str, points: Estimate) -> tuple[str, str, str, str]:
     value, half = _told(points)
-    runs = 100 * float(np.mean(moved != 0.0))
-    return f"    {short(cause, wide - 2):<{wide - 2}}{value:>10}{half:>8}{runs:>14.0f} %"
-
-
-def _sum(name: str, points: Estimate, wide: int) -> str:
-    value, half = _told(points)
-    return f"  {name:<{wide}}{value:>10}{half:>8}"
+    return f"  {cause}", value, half, f"{100 * float(np.mean(moved != 0.0)):.0f} %"
 
 
 def _told(estimate: Estimate) -> tuple[str, str]:
@@ -106,7 +110,11 @@ def _signed(text: str, value: float) -> str:
 
 
 def _over_time(income: Income) -> list[str]:
-    lines = [f"  {'from … to, ' + income.unit:<15}{'runs':>7}{'in':>8}{'out':>8}  {'there is':<17}most by"]
+    table = TextTable(
+        name_column(f"from … to, {income.unit}", 15),
+        *(right_column("runs", 7), right_column("in", 8), right_column("out", 8)),
+        *(left_column("there is", 17, before=2), left_column("most by")),
+    )
     for place, going in enumerate(income.going):
         moves = income.moves(place)
         came, went = (sum(points[sign] for points in moves.values()) for sign in (0, 1))
@@ -119,17 +127,15 @@ def _over_time(income: Income) -> list[str]:
             if most and each[most]
             else ""
         )
-        flows = f"{_signed(number(came, 1), came):>8}{number(went, 1):>8}"
-        lines.append(f"  {span:<15}{going:>7,}{flows}  {' · '.join(bands):<17}{told}".rstrip())
-    return lines
+        table.add(span, f"{going:,}", _signed(number(came, 1), came), number(went, 1), " · ".join(bands), told)
+    return table.lines()
 
 
-def _offer(offer: Offer, wide: int) -> str:
+def _offer(offer: Offer) -> tuple[str, ...]:
     if not offer.was_ever:
-        return f"    {short(offer.action, wide):<{wide}}{'never':>8}"
+        return f"  {offer.action}", "never"
     times, could, taken, left = (number(offer.each(w).value, 2) for w in ("times", "could", "taken", "left"))
-    cells = zip((times, number(offer.has.value, 1), could, taken, left), WIDTHS, strict=True)
-    return f"    {short(offer.action, wide):<{wide}}{''.join(f'{cell:>{width}}' for cell, width in cells)}"
+    return f"  {offer.action}", times, number(offer.has.value, 1), could, taken, left
 
 
 def _percent(estimate: Estimate) -> str:

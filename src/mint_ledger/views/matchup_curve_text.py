@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number, shown
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import room
 
 if TYPE_CHECKING:
@@ -41,21 +42,27 @@ def _curve(curves: MatchupCurves, pair: PairCurve) -> list[str]:
         hits = "least {}, mid {}, late {} hits".format(*same.hits) if same.hits else "never"
         times = f"; {number(same.seconds[0], 1)} and {number(same.seconds[1], 1)} {curves.unit}" if same.seconds else ""
         return [f"  the same at all values: {hits}{times}"]
-    name = name if len(name) <= room(NAME) else name[: room(NAME) - 1] + "…"
-    lines = [f"  {name:<{room(NAME)}}{'least':>8}{'mid':>6}{'late':>6}   {'mid':>8}{'late':>8} {curves.unit}"]
+    heads = (
+        right_column("least", 8),
+        right_column("mid", 6),
+        right_column("late", 6),
+        right_column("mid", 11),
+        right_column("late", 8),
+    )
+    table = TextTable(name_column(name, room(NAME)), *heads, left_column(curves.unit, before=1))
     breaks = set(pair.breaks())
     for place, (value, matchup) in enumerate(zip(values, pair.matchups, strict=True)):
         mark = "• " if place in breaks else "  "
-        lines.append(f"  {mark}{shown(value):<{room(NAME) - 2}}{_hits(matchup)}   {_seconds(matchup)}".rstrip())
-    return lines
+        table.add(mark + shown(value), *_hits(matchup), *_seconds(matchup))
+    return table.lines()
 
 
-def _hits(matchup: Matchup) -> str:
-    return "{:>8}{:>6}{:>6}".format(*matchup.hits) if matchup.hits else f"{'never':>20}"
+def _hits(matchup: Matchup) -> list[str]:
+    return [str(count) for count in matchup.hits] if matchup.hits else ["", "", "never"]
 
 
-def _seconds(matchup: Matchup) -> str:
-    return "".join(f"{number(value, 1):>8}" for value in matchup.seconds) if matchup.seconds else f"{'–':>8}{'–':>8}"
+def _seconds(matchup: Matchup) -> list[str]:
+    return [number(value, 1) for value in matchup.seconds] if matchup.seconds else ["–", "–"]
 
 
 def _map(curves: MatchupCurves, pair: PairCurve) -> list[str]:
@@ -64,11 +71,10 @@ def _map(curves: MatchupCurves, pair: PairCurve) -> list[str]:
     lines = []
     for begin in range(0, len(columns), 8):
         some = range(begin, min(begin + 8, len(columns)))
-        corner = f"{first} \\ {second}"
-        corner = corner if len(corner) <= room(NAME) else corner[: room(NAME) - 1] + "…"
-        lines.append(f"  {corner:<{room(NAME)}}" + "".join(f"{shown(columns[column]):>6}" for column in some))
+        heads = (right_column(shown(columns[column]), 6) for column in some)
+        table = TextTable(name_column(f"{first} \\ {second}", room(NAME)), *heads)
         for row, value in enumerate(rows):
             hits = [pair.matchups[row * len(columns) + column].hits for column in some]
-            cells = "".join(f"{known[1] if known else '–':>6}" for known in hits)
-            lines.append(f"  {shown(value):<{room(NAME)}}{cells}")
+            table.add(shown(value), *(str(known[1]) if known else "–" for known in hits))
+        lines += table.lines()
     return [*lines, "  (mid hits)"]

@@ -68,7 +68,7 @@ def _how_sure(pair: Matchup) -> str:
 
 def matchup_line(pair: Matchup) -> str:
     """One pair."""
-    hits = "{:>5} {:>3} {:>4}".format(*pair.hits) if pair.hits else "never"
+    hits = "{:>4} {:>3} {:>4}".format(*pair.hits) if pair.hits else "never"
     seconds = "–"
     if pair.seconds:
         seconds = f"{number(pair.seconds[0], 1)} {number(pair.seconds[1], 1):>5}"
@@ -78,7 +78,7 @@ def matchup_line(pair: Matchup) -> str:
     by, against = (short(name, wide - 1) for name in (pair.attacker, pair.target))
     return (
         f"  {attack:<{wide + 5}}{by:<{wide}}{against:<{wide}}"
-        f"{fixed(pair.damage, 1):>7}{lands:>7}{hits:>14}{seconds:>12}"
+        f"{fixed(pair.damage, 1):>7}{lands:>7} {hits:>13}{seconds:>12}"
     )
 
 

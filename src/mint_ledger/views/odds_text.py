@@ -7,6 +7,7 @@ import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
+from mint_ledger.views.text_table import TextTable, name_column, right_column
 from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
@@ -29,26 +30,23 @@ def _lot(lot: LotOdds) -> str:
     per = " · counted for the whole game" if lot.shared else " · counted for each that draws" if counts else ""
     who = f" · weights as {lot.drawn_by} has them" if lot.drawn_by else ""
     width = min(max(6, *(len(branch.name) for branch in lot.branches)), WIDEST)
-    lines = [
-        f"{lot.name}{who}{per}",
-        f"  {'':<{width}}  {'':>6} {'chance in':>9} {'at the':>8}  {'drawings until it comes first':>29}",
-        f"  {'branch':<{width}}  {'weight':>6} {'long run':>9} {'1st':>8}  {'mean':>7} {'half':>5} {'19/20':>6} "
-        f"{'at most':>8}",
-    ]
-    lines += [_branch(branch, width) for branch in lot.branches]
+    chances = right_column("weight", 8), right_column("long run", 10), right_column("1st", 9)
+    drawings = right_column("mean", 9), right_column("half", 6), right_column("19/20", 7), right_column("at most", 9)
+    table = TextTable(name_column("branch", width), *chances, *drawings)
+    for branch in lot.branches:
+        table.add(*_branch(branch))
+    over = f"  {'':<{width}}  {'':>6} {'chance in':>9} {'at the':>8}  {'drawings until it comes first':>29}"
+    lines = [f"{lot.name}{who}{per}", over, *table.lines()]
     if lot.once:
         why = f"Whoever draws {lot.name} leaves with it and draws once, so nothing in it is ever sure by a count."
         lines += textwrap.wrap(why, line_width(), initial_indent="  ", subsequent_indent="    ")
     return "\n".join([*lines, *_later(lot)])
 
 
-def _branch(branch: BranchOdds, width: int) -> str:
+def _branch(branch: BranchOdds) -> tuple[str, ...]:
     mean = "never" if math.isinf(branch.mean) else number(branch.mean, 2)
     ends = ["–" if value is None else f"{value:,}" for value in (branch.half, branch.most, branch.latest)]
-    return (
-        f"  {branch.name[:width]:<{width}}  {number(branch.weight):>6} {_share(branch.long_run):>9} "
-        f"{_share(branch.at[0]):>8}  {mean:>7} {ends[0]:>5} {ends[1]:>6} {ends[2]:>8}"
-    )
+    return branch.name, number(branch.weight), _share(branch.long_run), _share(branch.at[0]), mean, *ends
 
 
 def _later(lot: LotOdds) -> list[str]:

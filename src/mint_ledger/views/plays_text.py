@@ -10,8 +10,8 @@ from mint_ledger.journal.wording import number
 from mint_ledger.players.likeness import ALIKE, Likeness, Side
 from mint_ledger.players.recorded import RESULTS
 from mint_ledger.studies.estimate import sure_words
-from mint_ledger.views.short import short
 from mint_ledger.views.study_text import fixed
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width, room
 
 NAME = 21
@@ -37,23 +37,28 @@ def side_lines(likeness: Likeness) -> Iterator[str]:
     """A table of all measures."""
     wide = room(NAME, map(likeness.name, likeness.sides))
     sure = f"{sure_words(likeness.sure)} interval"
-    yield f"  {'':<{wide}}{'':>6}{'recorded':>10}{'simulated':>10}{'higher':>8}  {sure}"
+    table = TextTable(
+        name_column("", wide),
+        *(right_column("", 6), right_column("recorded", 10), right_column("simulated", 10), right_column("higher", 8)),
+        *(left_column(sure, 14, before=2), left_column("")),
+    )
     for side in likeness.sides:
-        yield from _side(side, likeness.name(side), wide)
+        for cells in _side(side, likeness.name(side)):
+            table.add(*cells)
+    yield from table.lines()
 
 
-def _side(side: Side, measure: str, wide: int) -> Iterator[str]:
+def _side(side: Side, measure: str) -> Iterator[tuple[str, ...]]:
     percent = side.measure in RESULTS
     for place, (what, recorded, simulated) in enumerate(side.told):
-        name = short(measure, wide) if not place else ""
-        cells = [f"{100 * value:.1f} %" if percent else number(value, 2) for value in (recorded, simulated)]
-        line = f"  {name:<{wide}}{what:>6}{cells[0]:>10}{cells[1]:>10}"
-        if not place:
+        values = [f"{100 * value:.1f} %" if percent else number(value, 2) for value in (recorded, simulated)]
+        if place:
+            yield "", what, *values
+        else:
             span = f"{fixed(side.higher.low, 2)} to {fixed(side.higher.high, 2)}" if side.higher else ""
             higher = fixed(side.higher.value, 2) if side.higher else ""
             verdict = "too few" if side.verdict == "too few to tell" else side.verdict
-            line += f"{higher:>8}  {span:<14}{verdict}"
-        yield line.rstrip()
+            yield measure, what, *values, higher, span, verdict
 
 
 def _verdict(likeness: Likeness) -> str:

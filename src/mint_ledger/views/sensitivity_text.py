@@ -8,8 +8,8 @@ from mint_ledger.balance.sensitivity import Index, Moved, Sensitivity
 from mint_ledger.journal.wording import number, signed
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.balance_text import told
-from mint_ledger.views.short import short
 from mint_ledger.views.study_text import fixed, span_text
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width, room
 
 MOST_LINES = 25
@@ -30,12 +30,12 @@ def sensitivity_text(ranking: Sensitivity) -> str:
         text = f"{first.dial} moves it most: +1 % gives {signed(gain.value, 2)} {unit}."
         lines += [*textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent="    "), ""]
     wide = room(38, (f"{dial.dial} " for dial in certain[:MOST_LINES]))
-    lines.append(f"  {'dial':<{wide}}{'today':>9}{unit + ' a %':>13}   {sure_words(ranking.sure)} interval")
+    interval = left_column(f"{sure_words(ranking.sure)} interval", before=3)
+    table = TextTable(name_column("dial", wide), right_column("today", 9), right_column(f"{unit} a %", 13), interval)
     for dial in certain[:MOST_LINES]:
         gain = _scaled(ranking, dial)
-        name = short(dial.dial, wide - 1)
-        span = span_text(gain.low, gain.high, 2)
-        lines.append(f"  {name:<{wide}}{number(dial.today, 4):>9}{signed(gain.value, 2):>13}   {span}")
+        table.add(dial.dial, number(dial.today, 4), signed(gain.value, 2), span_text(gain.low, gain.high, 2))
+    lines += table.lines()
     if len(certain) > MOST_LINES:
         lines.append(f"  … {len(certain) - MOST_LINES} dials more that matter less; --json has them all")
     noise = len(ranking.moved) - len(certain)
@@ -55,15 +55,14 @@ def _scaled(ranking: Sensitivity, one: Moved) -> Estimate:
 def sobol_text(title: str, measure: str, indices: list[Index]) -> str:
     """Sobol's indices as a table."""
     wide = room(30, (f"{index.dial} " for index in indices))
-    lines = [
-        f"{title}: what share of the variance of {measure} each dial makes",
-        "",
-        f"  {'dial':<{wide}}{'by itself':>10} {'interval':>13}{'in all':>8} {'interval':>13}",
-    ]
+    columns = (
+        right_column("by itself", 10),
+        right_column("interval", 14),
+        right_column("in all", 8),
+        right_column("interval", 14),
+    )
+    table = TextTable(name_column("dial", wide), *columns)
     for index in indices:
-        cells = "".join(
-            f"{fixed(e.value, 2):>{width}} {f'{fixed(e.low, 2)} to {fixed(e.high, 2)}':>13}"
-            for e, width in ((index.first, 10), (index.total, 8))
-        )
-        lines.append(f"  {short(index.dial, wide - 1):<{wide}}{cells}")
-    return "\n".join(lines)
+        told = ((fixed(e.value, 2), f"{fixed(e.low, 2)} to {fixed(e.high, 2)}") for e in (index.first, index.total))
+        table.add(index.dial, *(cell for cells in told for cell in cells))
+    return "\n".join([f"{title}: what share of the variance of {measure} each dial makes", "", *table.lines()])

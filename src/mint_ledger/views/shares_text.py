@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
@@ -34,22 +35,21 @@ def shares_text(shares: Shares) -> str:
     unit = ", points" if factor != 1.0 else ""
     ordered = bool(shares.orders)
     wide = room(NAME, (part.name for part in shares.parts))
-    heads = "" if ordered else f"{'alone':>9}{'last':>9}"
-    lines += [
-        "",
-        f"  {short(shares.measure, wide - 8) + unit:<{wide}}{'share':>8}{heads}   {_sure(shares)}",
-    ]
+    heads = () if ordered else (right_column("alone", 9), right_column("last", 9))
+    measure = name_column(short(shares.measure, wide - 8) + unit, wide)
+    table = TextTable(measure, right_column("share", 8), *heads, left_column(_sure(shares), before=3))
     for part in shares.parts:
         share = part.share.scaled(factor)
         digits = min(digits_for(share), 3)
-        cells = _signed(share.value, digits).rjust(8)
+        cells = [_signed(share.value, digits)]
         if part.alone is not None and part.last is not None:
-            cells += "".join(f"{_signed(factor * e.value, digits):>9}" for e in (part.alone, part.last))
+            cells += [_signed(factor * e.value, digits) for e in (part.alone, part.last)]
         noise = "" if part.is_certain else "  same" if part.is_nothing else "  noise?"
-        lines.append(f"  {short(part.name, wide):<{wide}}{cells}   {span_text(share.low, share.high, digits)}{noise}")
+        table.add(part.name, *cells, f"{span_text(share.low, share.high, digits)}{noise}")
     total = shares.difference.scaled(factor)
     digits = min(digits_for(total), 3)
-    lines.append(f"  {'B − A':<{wide}}{_signed(total.value, digits):>8}")
+    table.add("B − A", _signed(total.value, digits))
+    lines += ["", *table.lines()]
     for pair in shares.pairs[:MOST_PAIRS]:
         more = pair.more.scaled(factor)
         both = f"{short(pair.one, 40)} and {short(pair.other, 40)} together"

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.studies.seats import Seats
-from mint_ledger.views.short import short
+from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import USUAL, line_width, room
 
 if TYPE_CHECKING:
@@ -26,19 +26,20 @@ def study_text(study: Study) -> str:
     """The summary of a study."""
     sure = sure_words(study.sure)
     lines = [f"{study.title} · {study.runs:,} runs · seed {study.seed}", ""]
-    lines.append(f"  {'outcome':<{_names()}}{'runs':>8}{'share':>9}   {sure} interval")
+    table = _share_table("outcome", f"{sure} interval")
     for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
         estimate = study.rate(result)
         if estimate.value or result in ("win", "lose"):
-            lines.append(_share_line(f"  {word}", estimate))
+            table.add(*_share_cells(word, estimate))
             for ending in study.endings():
                 if (study.has(ending) & study.has(result)).any():
-                    lines.append(_share_line(f"    {ending}", study.rate(ending)))
+                    table.add(*_share_cells(f"  {ending}", study.rate(ending)))
     for winner in study.winners():
-        lines.append(_share_line(f"  {winner} wins", study.winner(winner)))
+        table.add(*_share_cells(f"{winner} wins", study.winner(winner)))
+    lines += table.lines()
     for seats in study.seats():
         lines += textwrap.wrap(seats_text(seats), line_width(), initial_indent="  ", subsequent_indent="    ")
-    lines += ["", f"  {'time':<{_names()}}{study.unit:>8}{'':>9}   {sure} interval"]
+    times = _table("time", study.unit, "", f"{sure} interval")
     for name, q in (
         ("a tenth are over by", 0.1),
         ("half are over by", 0.5),
@@ -46,7 +47,8 @@ def study_text(study: Study) -> str:
     ):
         estimate = study.quantile("time", q)
         digits = min(digits_for(estimate), _needed(estimate))
-        lines.append(f"  {name:<{_names()}}{fixed(estimate.value, digits):>8}{'':>9}   {_span(estimate, digits)}")
+        times.add(name, fixed(estimate.value, digits), "", _span(estimate, digits))
+    lines += ["", *times.lines()]
     lines += _measure_lines(study)
     if study.names[1:] and study.rare is not None:
         lines += textwrap.wrap(study.rare.words, line_width(), initial_indent="  ", subsequent_indent="    ")
@@ -82,22 +84,25 @@ def _measure_lines(study: Study) -> list[str]:
     names = study.names[1:]
     if not names:
         return []
-    lines = ["", f"  {'measure':<{_names()}}{'mean':>8}{'median':>9}   {sure_words(study.sure)} interval of the mean"]
+    table = _table("measure", "mean", "median", f"{sure_words(study.sure)} interval of the mean")
+    sparks: list[str] = []
     for name in names:
         _, values = study.numbers(name)
-        shown = short(name, _names())
         if not len(values):
-            lines.append(f"  {shown:<{_names()}}{'—':>8}{'—':>9}   in no run")
+            table.add(name, "—", "—", "in no run")
+            sparks.append("")
             continue
         mean, median = study.mean(name), study.median(name)
         digits = digits_for(mean)
         span = _span(mean, digits) if study.runs > 1 else ""
         some = f"; in {len(values):,} runs" if len(values) < study.runs else ""
-        middle = fixed(median.value, digits)
-        line = f"  {shown:<{_names()}}{fixed(mean.value, digits):>8}{middle:>9}   {span}{some}"
-        drawn = spark(values)
-        place = SPARK + max(line_width() - USUAL, 0)
-        lines.append(f"{line:<{place}}{drawn}".rstrip() if len(line) < place else line)
+        table.add(name, fixed(mean.value, digits), fixed(median.value, digits), f"{span}{some}")
+        sparks.append(spark(values))
+    place = SPARK + max(line_width() - USUAL, 0)
+    lines = ["", *table.lines()]
+    for index, drawn in enumerate(sparks, start=len(lines) - len(sparks)):
+        if len(lines[index]) < place:
+            lines[index] = f"{lines[index]:<{place}}{drawn}".rstrip()
     return lines
 
 
@@ -109,20 +114,23 @@ def _names(names: Iterable[str] = ()) -> int:
 def _cause_lines(study: Study, account: str) -> list[str]:
     rows = study.causes(account)
     wide, sure = _names(f"  {row.cause}" for row in rows), f"{sure_words(study.sure)} interval"
-    lines = ["", f"  {short(account, wide):<{wide}}{'changes':>8}{'points':>9}   {sure:<20}{'wasted':>8}"]
+    heads = (
+        right_column("changes", 8),
+        right_column("points", 9),
+        left_column(sure, 20, before=3),
+        right_column("wasted", 8),
+    )
+    table = TextTable(name_column(account, wide), *heads)
     if not rows:
-        return [*lines, "    nothing changed it"]
+        return ["", *table.lines(), "    nothing changed it"]
     for row in rows:
-        name = short(row.cause, wide - 2)
         estimate = Estimate(row.total, row.low, row.high, study.runs, "")
         digits = min(digits_for(estimate), 2)
         alike = math.isinf(estimate.low) and math.isinf(estimate.high)
         span = ("alike in all runs" if alike else _span(estimate, digits)) if study.runs > 1 else ""
         wasted = fixed(abs(row.waste), 1) if abs(row.waste) >= 0.05 else ""
-        points = fixed(row.total, digits)
-        changes = fixed(row.changes, 1)
-        lines.append(f"    {name:<{wide - 2}}{changes:>8}{points:>9}   {span:<20}{wasted:>8}".rstrip())
-    return lines
+        table.add(f"  {row.cause}", fixed(row.changes, 1), fixed(row.total, digits), span, wasted)
+    return ["", *table.lines()]
 
 
 def spark(values: Floats, width: int = 80 - SPARK) -> str:
@@ -174,14 +182,28 @@ def worst_text(study: Study, measure: str, command: str) -> str:
     return "\n".join([*lines, "", f"{command} --run {table.index[0]}" if len(table) else "no run has one"])
 
 
-def _share_line(name: str, estimate: Estimate) -> str:
+def _table(head: str, first: str, second: str, last: str) -> TextTable:
+    """A table of two numbers and an interval behind each name."""
+    span = left_column(last, 19, before=3)
+    return TextTable(name_column(head, _names()), right_column(first, 8), right_column(second, 9), span)
+
+
+def _share_table(head: str, last: str) -> TextTable:
+    heads = (
+        right_column("runs", 8),
+        right_column("share", 9),
+        left_column(last, 19, before=3),
+        left_column(""),
+    )
+    return TextTable(name_column(head, _names()), *heads)
+
+
+def _share_cells(name: str, estimate: Estimate) -> tuple[str, str, str, str, str]:
     count = round(estimate.value * estimate.runs)
     digits = 1 if estimate.half_width < 0.05 else 0
     span = f"{100 * estimate.low:.{digits}f} to {100 * estimate.high:.{digits}f} %"
     filled = round(estimate.value * BAR_WIDTH)
-    bar = "█" * filled
-    wide = _names() + 2
-    return f"{short(name, wide):<{wide}}{count:>8,}{100 * estimate.value:>7.{digits}f} %   {span:<19}{bar}".rstrip()
+    return name, f"{count:,}", f"{100 * estimate.value:.{digits}f} %", span, "█" * filled
 
 
 def digits_for(estimate: Estimate) -> int:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.wording import shown
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.text_table import TextTable, left_column, name_column
 from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
@@ -38,11 +39,12 @@ def most_text(tuned: TunedMost) -> str:
         lines += _wrapped(f"not certainly worse, the nearest to today first: {some}{more}")
     else:
         lines += _wrapped(f"all others are worse: {sure}, all together")
-    lines += ["", f"  {', '.join(names)}"]
-    for values, estimate in tuned.seen:
-        mark = "*" if values == tuned.best else " "
-        lines.append(f"  {mark} {', '.join(shown(value) for value in values):<30}{_told(tuned, estimate)}")
-    return "\n".join(lines)
+    rows = [(f"{'*' if values == tuned.best else ' '} {', '.join(map(shown, values))}", e) for values, e in tuned.seen]
+    wide = max(32, *(len(name) + 2 for name, _ in rows))
+    table = TextTable(name_column("", wide), left_column(""))
+    for name, estimate in rows:
+        table.add(name, _told(tuned, estimate))
+    return "\n".join([*lines, "", f"  {', '.join(names)}", *table.lines(heads=False)])
 
 
 def _values(names: list[str], values: tuple[float | str, ...]) -> str:
