@@ -141,3 +141,33 @@ def test_the_command_tells_draws_and_writes_the_course(tmp_path: Path) -> None:
     numbers = json.loads(subprocess.run([*command, "--json"], capture_output=True, text=True, check=True).stdout)
     assert [part["name"] for part in numbers["stretches"]][:2] == ["wave 1", "wave 2"]
     assert numbers["stretches"][0]["reached"]["value"] == 1.0
+
+
+CLIMB = """
+title: Climb
+clock: {unit: turn, limit: 40}
+kinds:
+  climber:
+    stats:
+      ring: {start: 0, min: 0, max: 40, whole: true}
+      rank: {formula: "floor(ring / 3)"}
+      late: {formula: "floor(time / 3)"}
+rules:
+  - {name: climbs, when: {every: 1}, do: ["climber.ring += 1"]}
+endings: {up: {result: win, if: climber.rank >= 4}}
+"""
+
+
+def test_a_stat_that_has_a_formula_divides_the_runs_as_its_values_by_hand() -> None:
+    course = mint.loads(CLIMB).course(runs=5, per="climber.rank")
+    # One ring a turn: three turns in each rank, and the win as the fourth begins.
+    assert [part.name for part in course.stretches] == [f"climber.rank {rank}" for rank in range(5)]
+    assert [part.time.value for part in course.stretches] == [3.0, 3.0, 3.0, 3.0, 0.0]
+    assert [part.ended for part in course.stretches] == [()] * 4 + [("win",) * 5]
+    told = course.stretches[1].change("climber.ring")
+    assert told.value == 3.0
+
+
+def test_a_formula_that_reads_the_clock_divides_nothing_and_says_why() -> None:
+    with pytest.raises(mint.MintError, match="reads more than stats and dials"):
+        mint.loads(CLIMB).course(runs=5, per="climber.late")

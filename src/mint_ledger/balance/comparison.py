@@ -71,10 +71,20 @@ class Difference:
 
 @dataclass(frozen=True, slots=True)
 class Parting:
-    """Where the journals of one run of both games part: the time, and what each has next."""
+    """The moment from which one run goes another way in the second game.
+
+    Attributes:
+        run: its number.
+        results: how it ended in both.
+        amounts_from: when the first amount differed, in seconds or turns; at `time` at the latest.
+        time: when the first thing happened in only one of them, in seconds or turns.
+        one: what happened from then on in the first game, a line each.
+        other: the same of the second.
+    """
 
     run: int
     results: tuple[str, str]
+    amounts_from: float
     time: float
     one: tuple[str, ...]
     other: tuple[str, ...]
@@ -119,6 +129,7 @@ class Comparison:
             else {
                 "run": self.parting.run,
                 "results": list(self.parting.results),
+                "amounts_from": self.parting.amounts_from,
                 "time": self.parting.time,
                 "one": list(self.parting.one),
                 "other": list(self.parting.other),
@@ -222,16 +233,32 @@ def first_turned(one: Study, other: Study) -> int | None:
 
 
 def part(one: Run, other: Run) -> Parting:
-    """Where the journals of two runs part: the first rows that say something else, and the rest of their steps."""
+    """Find where two runs part: the first thing that happens in only one of them, whatever the amounts before it.
+
+    A changed dial makes amounts differ at once, which only repeats the change; what tells why the end differs is the
+    first hit, defeat or act that the other run has not.
+    """
     words = [Words(run.program) for run in (one, other)]
-    both = zip(words, (one, other), strict=True)
-    texts = [[(w.seconds(row.step), w.text(row)) for row in run.rows if not _opens(run, row)] for w, run in both]
-    pairs = zip(*texts, strict=False)
-    index = next((i for i, (a, b) in enumerate(pairs) if a != b), min(map(len, texts)))
+    both = list(zip(words, ([row for row in run.rows if not _opens(run, row)] for run in (one, other)), strict=True))
+    texts = [[(told.seconds(row.step), told.text(row)) for row in rows] for told, rows in both]
+    happened = [[_happening(told, row) for row in rows] for told, rows in both]
+    amounts, index = _first_unlike(texts), _first_unlike(happened)
     heads = [rows[index : index + 4] for rows in texts]
-    times = [rows[0][0] for rows in heads if rows]
-    shown = [tuple(f"{time:.2f}  {text}" for time, text in rows) for rows in heads]
-    return Parting(one.number, (one.result, other.result), min(times, default=one.time), shown[0], shown[1])
+    since, time = (min((rows[at][0] for rows in texts if at < len(rows)), default=one.time) for at in (amounts, index))
+    shown = [tuple(f"{when:.2f}  {text}" for when, text in rows) for rows in heads]
+    return Parting(one.number, (one.result, other.result), since, time, shown[0], shown[1])
+
+
+def _first_unlike(sides: Sequence[Sequence[object]]) -> int:
+    """Return the place of the first row in which two journals differ, or the length of the shorter."""
+    return next((i for i, (a, b) in enumerate(zip(*sides, strict=False)) if a != b), min(map(len, sides)))
+
+
+def _happening(words: Words, row: Row) -> tuple[object, ...]:
+    """Return what happened, when, to whom and why, without its amounts."""
+    who, by = words.entity(row.entity), words.entity(row.by)
+    stat = words.stat(row.stat) if row.stat >= 0 else ""
+    return words.seconds(row.step), row.what, who, stat, words.cause(row.cause), by
 
 
 def _opens(run: Run, row: Row) -> bool:

@@ -17,8 +17,10 @@ from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.playing.why import formula_stats
 from mint_ledger.program.program import Program
 from mint_ledger.studies.budget import Progress
+from mint_ledger.studies.changes import AccountChanges, FormulaChanges
 from mint_ledger.studies.estimate import Estimate, mean_of, plain, quantile, rate
 from mint_ledger.studies.journals import Floats, Integers, Journals, LookInterrupted, journals
 from mint_ledger.studies.request import chosen_accounts
@@ -228,16 +230,22 @@ class _Cut:
         self.per, self.words, self.names = per, Words(lowered.program), tuple(names)
         self.levels = lowered.levels
         self.slots = np.array([_slot(self.program, name) for name in names], dtype=np.int64)
-        self.counter = -1
+        self._changes: AccountChanges | FormulaChanges | None = None
         self._first: dict[Any, int] = {}
         if per in ("level", "visit"):
             if not self.levels:
                 raise BadRequest(f"'{self.program.title}' has no levels; name an account that counts its waves")
             return
         known = [account_name(self.program, key) for key in all_accounts(self.program)]
-        if per not in known:
-            raise NotFound(f"there is no '{per}' to tell by{nearest(per, ['level', 'visit', *known])}")
-        self.counter = _slot(self.program, per)
+        formulas = {name: (entity, formula) for name, entity, formula in formula_stats(lowered)}
+        if per in formulas:
+            self._changes = FormulaChanges(self.program, *formulas[per], per)
+        elif per in known:
+            self._changes = AccountChanges(_slot(self.program, per))
+        else:
+            raise NotFound(
+                f"there is no '{per}' to divide runs by{nearest(per, ['level', 'visit', *known, *formulas])}"
+            )
 
     def answer(self, title: str, setting: Setting, runs: int, found: dict[Any, _Gathered]) -> Course:
         """What was found in some runs."""
@@ -260,11 +268,11 @@ class _Cut:
 
     def order(self, key: Any) -> Any:
         """Levels and visits in the order in which runs come to them; counts by number."""
-        return key if self.counter >= 0 else self._first[key]
+        return key if self._changes is not None else self._first[key]
 
     def name(self, key: Any) -> str:
         """What a stretch is called."""
-        if self.counter >= 0:
+        if self._changes is not None:
             return f"{self.per} {number(key)}" if key < MOST_PARTS else f"{self.per} {MOST_PARTS} and on"
         if self.per == "level":
             return str(key)
@@ -324,28 +332,29 @@ class _Cut:
         keys: list[Any] = []
         begins: list[int] = []
         runs: list[int] = []
-        cause, step, after = part.column("cause"), part.column("step"), part.column("after")
-        marks = np.flatnonzero(part.what("level") if self.counter < 0 else account == self.counter)
+        cause, step = part.column("cause"), part.column("step")
+        counts = self._changes.of(part, account) if self._changes is not None else None
+        marks = counts.rows if counts is not None else np.flatnonzero(part.what("level"))
         for run in range(len(part)):
             first, last = int(part.starts[run]), int(part.starts[run + 1])
             here = marks[np.searchsorted(marks, first) : np.searchsorted(marks, last)]
             visits: dict[str, int] = {}
             key: Any = None
-            if self.counter >= 0:
-                key = self._count(part.column("before")[here[0]] if len(here) else part.states[run, self.counter])
+            if counts is not None:
+                key = self._count(counts.opened[run])
                 keys.append(key)
                 begins.append(first)
                 runs.append(run)
-            for row in here:
-                if self.counter >= 0:
-                    new: Any = self._count(after[row])
+            for place, row in enumerate(here, start=int(np.searchsorted(marks, first))):
+                if counts is not None:
+                    new: Any = self._count(counts.after[place])
                 else:
                     level = self.program.causes[int(cause[row])].name
                     visits[level] = visits.get(level, 0) + 1
                     new = level if self.per == "level" else (level, visits[level])
-                if new == key and self.counter >= 0:
+                if new == key and counts is not None:
                     continue
-                if self.counter >= 0 and step[row] == 0.0:
+                if counts is not None and step[row] == 0.0:
                     keys[-1] = key = new
                     continue
                 key = new

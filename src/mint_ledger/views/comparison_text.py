@@ -62,7 +62,12 @@ def _parting(comparison: Comparison) -> list[str]:
     if parting is None:
         return []
     a, b = parting.results
-    lines = ["", f"  run {parting.run}: A {a}, B {b}; their journals part at {parting.time:.2f}:"]
+    head = f"run {parting.run}: A {a}, B {b}. "
+    if parting.amounts_from < parting.time:
+        head += f"Up to {parting.time:.2f} the same happens in both, with other amounts from {parting.amounts_from:.2f}"
+    else:
+        head += f"Up to {parting.time:.2f} both are the same"
+    lines = ["", *textwrap.wrap(f"{head}; then:", line_width(), initial_indent="  ", subsequent_indent="    ")]
     for mark, rows in (("A", parting.one), ("B", parting.other)):
         for index, row in enumerate(rows[:3]):
             lead = f"    {mark if index == 0 else ' '}  "

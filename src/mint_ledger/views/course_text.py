@@ -72,9 +72,11 @@ def _account_cells(part: Stretch, account: str) -> tuple[str, ...]:
 
 
 def _time(estimate: Estimate) -> tuple[str, str]:
-    """A time and half its interval; none of what is the same in all runs."""
-    if not math.isfinite(estimate.low) or not math.isfinite(estimate.high):
+    """Return a time and half its interval: none where it is the same in all runs, `open` where one end is."""
+    if math.isinf(estimate.low) and math.isinf(estimate.high):
         return number(estimate.value, 1), ""
+    if math.isinf(estimate.low) or math.isinf(estimate.high):
+        return fixed(estimate.value, min(digits_for(estimate), 2)), "open"
     digits = min(digits_for(estimate), 2)
     return fixed(estimate.value, digits), fixed(estimate.half_width, digits)
 
