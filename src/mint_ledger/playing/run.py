@@ -35,6 +35,8 @@ if TYPE_CHECKING:
     from mint_ledger.playing.why import Why
 
 MOST_SAMPLES = 4_000
+# After so many seconds of a run it is worth to ask whether its machine code is kept.
+UNTIL_KEPT_CODE = 0.1
 # Seconds: a game that is new to the machine takes about as long to compile.
 PATIENCE = 1.5
 
@@ -80,9 +82,7 @@ class Run:
             "starts": starts,
         }
         played = self._engine()
-        if engine == "native" or not self._finished(
-            played, 2.0 * compiling_takes(self.program) if engine == "auto" else math.inf
-        ):
+        if engine == "native" or not self._finished(played, may_change=engine == "auto"):
             played = self._played_natively()
         self.rows: list[Row] = played.rows
         self.opening = played.opening
@@ -91,15 +91,27 @@ class Run:
         self.result, self.ending = outcome(lowered, played)
         self.winner = self.program.cast.entity_name(played.winner)
 
-    def _finished(self, engine: ReferenceEngine, seconds: float) -> bool:
-        """Play a run to its end, unless it takes longer than that: then compiling it is quicker."""
+    def _finished(self, engine: ReferenceEngine, *, may_change: bool) -> bool:
+        """Play a run to its end, unless machine code is quicker by now: code that is kept, or new code for a long run.
+
+        The clock only chooses the engine; both play the same run to the last bit.
+        """
+        seconds = UNTIL_KEPT_CODE if may_change else math.inf
+        asked_for_kept = False
         began = clock.perf_counter()
         engine.open()
         while not engine.is_over:
             if clock.perf_counter() - began > seconds:
-                return False
+                if asked_for_kept or self._has_kept_code():
+                    return False
+                asked_for_kept, seconds = True, 2.0 * compiling_takes(self.program)
             engine.step()
         return True
+
+    def _has_kept_code(self) -> bool:
+        from mint_ledger.engines.native.engine import known_code
+
+        return known_code(self.program, scripts_of(self._settings["script"])) is not None
 
     def _played_natively(self) -> ReferenceEngine:
         """Play the run with the native engine; gives the reference engine as it would stand at the end."""
