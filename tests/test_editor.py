@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import asyncio
+import json
+import re
+import subprocess
 import sys
 from collections.abc import Awaitable, Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -204,3 +208,70 @@ def test_a_fault_of_ours_is_told_in_one_line(capsys: pytest.CaptureFixture[str])
     assert len(said) == 2
     assert "fault of its own at plain.py:" in said[0] and "AttributeError" in said[0]
     assert said[1].startswith("some.package.deep: ValueError: invalid literal")
+
+
+def message(**content: object) -> bytes:
+    body = json.dumps({"jsonrpc": "2.0", **content}).encode()
+    return b"Content-Length: %d\r\n\r\n%s" % (len(body), body)
+
+
+def answered(*messages: bytes) -> tuple[list[dict[str, Any]], int, str]:
+    """All that the server says to some messages, how it ends and what it says on stderr."""
+    asked = message(id=1, method="initialize", params={"processId": None, "rootUri": None, "capabilities": {}})
+    process = subprocess.run(
+        [sys.executable, "-m", "mint_ledger", "editor"],
+        input=asked + b"".join(messages),
+        capture_output=True,
+        timeout=PATIENCE,
+        check=False,
+    )
+    said, out = [], process.stdout
+    while out:
+        head, _, rest = out.partition(b"\r\n\r\n")
+        length = int(re.search(rb"Content-Length: (\d+)", head)[1])  # type: ignore[index]
+        said.append(json.loads(rest[:length]))
+        out = rest[length:]
+    return said, process.returncode, process.stderr.decode()
+
+
+def test_a_request_that_cannot_be_read_is_answered_without_a_traceback() -> None:
+    said, code, errors = answered(
+        message(id=2, method="textDocument/hover", params={"textDocument": 7}),
+        message(id=3, method="textDocument/hover", params={"position": {"line": "x"}}),
+        message(id=4, method="no/such", params={}),
+        message(id=5, method="textDocument/rename", params={
+            "textDocument": {"uri": "file:///nowhere/a.yaml"}, "position": {"line": 9, "character": 9}, "newName": "b",
+        }),
+        message(id=6, method="shutdown"),
+        message(method="exit"),
+    )  # fmt: skip
+    errors_by = {one["id"]: one["error"] for one in said if "error" in one}
+    assert errors_by.keys() == {2, 3, 4, 5}
+    assert {errors_by[2]["code"], errors_by[3]["code"]} == {-32602}
+    assert "textDocument/hover" in errors_by[2]["message"]
+    assert errors_by[4]["code"] == -32601
+    assert all(not error.get("data") for error in errors_by.values())
+    assert "Traceback" not in errors and "Traceback" not in json.dumps(said)
+    assert code == 0
+
+
+def test_an_exit_that_nobody_asked_to_shut_down_before_is_a_failure() -> None:
+    assert answered(message(method="exit"))[1] == 1
+
+
+def test_a_file_that_takes_long_to_read_keeps_no_other_waiting(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("MINT_LEDGER_EDITOR_SECONDS", "2")
+    rule = "  - {{name: r{0}, when: {{every: {1}}}, if: tide > {0}, do: [tide += {0} - tide / 7 + abs(tide - {0})]}}\n"
+    rules = "".join(rule.format(n, n % 9 + 1) for n in range(3_000))
+    slow = f"mint_ledger: 1\nclock: {{limit: 9}}\nstats: {{tide: {{start: 3, max: 5}}}}\nrules:\n{rules}"
+
+    async def talk(editor: Editor) -> None:
+        editor.open("slow.yaml", slow)
+        editor.open("quick.yaml", "mint_ledger: 1\nstats: {tide: 3}\nrules: [{when: start, do: [tidee += 1]}]\n")
+        found = await editor.told("quick.yaml", bool)
+        assert "tidee" in found[0]
+        assert not editor.client.diagnostics.get(editor.uri("slow.yaml"))
+        given_up = await editor.told("slow.yaml", bool)
+        assert given_up == ["reading this takes more than 2 seconds, so nothing of it was checked"]
+
+    speak(tmp_path, talk)

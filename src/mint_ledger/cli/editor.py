@@ -22,10 +22,13 @@ def editor() -> None:
         sys.setswitchinterval(SWITCH)
         # What is there from the start stays, and need not be looked through each time.
         gc.freeze()
+        games.begin()
         try:
             server.start_io()
         finally:
             games.end()
+        if games.left_early:
+            raise SystemExit(1)
     except ImportError as error:
         if not (error.name or "").startswith(("pygls", "lsprotocol")):
             raise

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
+import logging
+import math
 import os
 import threading
 import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from multiprocessing import get_context
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -18,6 +21,7 @@ from mint_ledger.errors import BadRequest
 if TYPE_CHECKING:
     from lsprotocol import types as lsp
     from pygls.lsp.server import LanguageServer
+    from pygls.protocol import LanguageServerProtocol
 
     from mint_ledger.audit.finding import Finding
     from mint_ledger.editing.analysis import Analysis
@@ -25,6 +29,8 @@ if TYPE_CHECKING:
 
 # After so many seconds without a key a text is looked at, and after more it is looked for usual mistakes.
 PAUSE, LONG_PAUSE = 0.08, 0.4
+# Seconds of a processor that reading a text may take; the variable is for tests.
+MOST_SECONDS = float(os.environ.get("MINT_LEDGER_EDITOR_SECONDS", "20"))
 SOURCE = "mint-ledger"
 Result = TypeVar("Result")
 
@@ -62,6 +68,27 @@ def look(file: str, text: str, texts: Mapping[str, str]) -> Analysis:
     return found
 
 
+def look_within(seconds: float, file: str, text: str, texts: Mapping[str, str]) -> Analysis:
+    """Read a game, and end this process where that takes longer: nothing else stops a loop that hears nothing."""
+    try:
+        import resource
+    except ImportError:  # no such limits on Windows
+        return look(file, text, texts)
+    used = resource.getrusage(resource.RUSAGE_SELF)
+    most = math.ceil(used.ru_utime + used.ru_stime + seconds)
+    hard = resource.getrlimit(resource.RLIMIT_CPU)[1]
+    resource.setrlimit(resource.RLIMIT_CPU, (most, hard))
+    try:
+        return look(file, text, texts)
+    finally:
+        resource.setrlimit(resource.RLIMIT_CPU, (hard, hard))
+
+
+def start_reading() -> None:
+    """Import what reading a game needs, before there is one."""
+    import mint_ledger.editing.analysis  # noqa: F401
+
+
 def find(file: str, text: str, texts: Mapping[str, str]) -> tuple[Finding, ...]:
     """What looks like a usual mistake in a game."""
     from mint_ledger.editing.analysis import quick_findings
@@ -82,6 +109,21 @@ def end_with(parent: int) -> None:
     threading.Thread(target=wait, daemon=True).start()
 
 
+def _reader() -> ProcessPoolExecutor:
+    """Start a process that reads games."""
+    reader = ProcessPoolExecutor(1, get_context("spawn"), end_with, (os.getpid(),))
+    reader.submit(start_reading)
+    return reader
+
+
+def _given_up(file: str, before: Analysis) -> Analysis:
+    """Return what was known of a game before a text that took too long to read, and that it did."""
+    from mint_ledger.errors import Fault, Place
+
+    why = f"reading this takes more than {MOST_SECONDS:g} seconds, so nothing of it was checked"
+    return replace(before, faults=(Fault(Place(file, 1, 1), "", why),), is_right=False)
+
+
 class _Games:
     """The games of the files that are open in an editor."""
 
@@ -90,7 +132,15 @@ class _Games:
         self.games: dict[Path, _Game] = {}
         # To which game each file belongs, as it was when a file was opened or saved.
         self.roots: dict[str, Path] = {}
+        # The process that knows the games that were read before, and one that waits for the next new one.
         self.workers: ProcessPoolExecutor | None = None
+        self.spare: ProcessPoolExecutor | None = None
+        self.left_early = False
+
+    def begin(self) -> None:
+        """Start the processes that read games, so that the first file need not wait for them."""
+        with contextlib.suppress(OSError):
+            self.workers, self.spare = _reader(), _reader()
 
     def text_of(self, path: Path) -> str | None:
         """The text of a file, as it is open or else as it was saved; none where it cannot be read."""
@@ -130,9 +180,18 @@ class _Games:
         return game
 
     async def look(self, game: _Game) -> None:
-        """Look at a game's text as it is now: for the first time here, then beside, so that keys are answered."""
+        """Read a game's text as it is now in a process beside, so that keys and other files are answered.
+
+        A game that is new has a process of its own: it may take long, and nothing is known of it yet.
+        """
         asked = self._asked(game)
-        game.analysis = await self._beside(look, *asked) if game.text is not None else look(*asked)
+        try:
+            if game.text is not None:
+                game.analysis = await self._beside(look_within, MOST_SECONDS, *asked)
+            else:
+                game.analysis = await self._apart(look_within, MOST_SECONDS, *asked)
+        except BrokenExecutor:
+            game.analysis = _given_up(asked[0], game.analysis)
         game.text = asked[1]
 
     def _asked(self, game: _Game) -> tuple[str, str, dict[str, str]]:
@@ -142,15 +201,39 @@ class _Games:
         return str(game.path), self.text_of(game.path) or "", texts
 
     async def _beside(self, work: Callable[..., Result], *asked: Any) -> Result:
-        """Let something be done in a process of its own; here, where there is none."""
+        """Let the process that knows the games do something; a thread, where there can be no processes.
+
+        Raises:
+            BrokenExecutor: the process ended while it was at it.
+        """
         loop = asyncio.get_running_loop()
         try:
-            if self.workers is None:
-                self.workers = ProcessPoolExecutor(1, get_context("spawn"), end_with, (os.getpid(),))
+            self.workers = self.workers or _reader()
             return await loop.run_in_executor(self.workers, work, *asked)
-        except (BrokenExecutor, OSError):
+        except BrokenExecutor:
+            self.workers = None
+            raise
+        except OSError:
             self.workers = None
             return await loop.run_in_executor(None, work, *asked)
+
+    async def _apart(self, work: Callable[..., Result], *asked: Any) -> Result:
+        """Let a process that nobody else waits for do something; a thread, where there can be no processes.
+
+        Raises:
+            BrokenExecutor: the process ended while it was at it.
+        """
+        loop = asyncio.get_running_loop()
+        try:
+            reader, self.spare = self.spare or _reader(), None
+            result = await loop.run_in_executor(reader, work, *asked)
+        except OSError:
+            return await loop.run_in_executor(None, work, *asked)
+        if self.spare is None:
+            self.spare = reader
+        else:
+            reader.shutdown(wait=False)
+        return result
 
     def changed(self, uri: str, *, again: bool = False) -> None:
         """Look at a game once nothing has been typed for a moment; `again`: and at which files belong together."""
@@ -175,13 +258,15 @@ class _Games:
             await asyncio.sleep(LONG_PAUSE)
             if game.is_changed or not game.analysis.is_right:
                 continue
-            game.findings = await self._beside(find, *self._asked(game))
-            self.tell(game)
+            with contextlib.suppress(BrokenExecutor):
+                game.findings = await self._beside(find, *self._asked(game))
+                self.tell(game)
 
     def end(self) -> None:
-        """End the process that looks at games."""
-        if self.workers is not None:
-            self.workers.shutdown(wait=False, cancel_futures=True)
+        """End the processes that read games."""
+        for reader in (self.workers, self.spare):
+            if reader is not None:
+                reader.shutdown(wait=False, cancel_futures=True)
 
     def tell(self, game: _Game) -> None:
         """Tell the editor what is wrong in each file of a game."""
@@ -258,7 +343,7 @@ def make_server() -> tuple[LanguageServer, _Games]:
     from mint_ledger.editing.standing import standing_at
     from mint_ledger.versions import __version__
 
-    server = LanguageServer(SOURCE, __version__)
+    server = LanguageServer(SOURCE, __version__, protocol_cls=_protocol())
     games = _Games(server)
     standing_at(())  # the schema is made before anybody waits for it
 
@@ -267,6 +352,11 @@ def make_server() -> tuple[LanguageServer, _Games]:
         document = server.workspace.get_text_document(params.text_document.uri)
         at = server.workspace.position_codec.position_from_client_units(document.lines, params.position)
         return document.source, at.line, at.character
+
+    @server.feature(lsp.EXIT)
+    def leave(_: None) -> None:
+        # The protocol: an editor that did not ask to shut down has failed, and so has its server.
+        games.left_early = not server.protocol._shutdown
 
     @server.feature(lsp.TEXT_DOCUMENT_DID_OPEN)
     async def opened(params: lsp.DidOpenTextDocumentParams) -> None:
@@ -360,6 +450,47 @@ def make_server() -> tuple[LanguageServer, _Games]:
 
     KINDS.update(_kinds())
     return server, games
+
+
+@dataclass(frozen=True)
+class Unreadable:
+    """A message that could not be read: of no version of the protocol, so that nothing is done about it."""
+
+    why: str
+    jsonrpc: str = ""
+
+    def __str__(self) -> str:
+        return self.why
+
+
+def _protocol() -> type[LanguageServerProtocol]:
+    """Return the protocol of an editor, which answers requests that cannot be read and keeps tracebacks to itself."""
+    from lsprotocol.types import ResponseError
+    from pygls.exceptions import JsonRpcException, JsonRpcInvalidParams
+    from pygls.protocol import LanguageServerProtocol
+
+    # Its text is a traceback; the message that could not be read is told in a line of its own.
+    logger = logging.getLogger("pygls.protocol.json_rpc")
+    logger.addFilter(lambda record: not record.getMessage().startswith("Unable to deserialize"))
+
+    class Protocol(LanguageServerProtocol):
+        def structure_message(self, data: dict[str, Any]) -> Any:
+            """Read a message; the request that it cannot read is answered by what is wrong with it."""
+            try:
+                return super().structure_message(data)
+            except JsonRpcException:
+                method = data.get("method")
+                why = f"the parameters of {method} are not those of the protocol" if method else "this is no message"
+                if "id" in data and method:
+                    self._send_response(data["id"], None, JsonRpcInvalidParams(why).to_response_error())
+                return Unreadable(why)
+
+        def _send_response(self, msg_id: Any, result: Any = None, error: ResponseError | None = None) -> None:
+            if error is not None:
+                error.data = None
+            super()._send_response(msg_id, result, error)
+
+    return Protocol
 
 
 # The protocol's number for a request that was understood and cannot be done.
