@@ -235,3 +235,22 @@ def test_a_store_of_an_older_format_is_told_apart(kept: Path, command: Command) 
     told = command("study", kept.parent / "kiln.yaml", "--store", kept)
     assert told.returncode == 2
     assert "was made by an older version of Mint Ledger" in told.stderr
+
+
+def test_one_damaged_study_does_not_hide_the_others(kept: Path, command: Command) -> None:
+    game = mint.load(kept.parent / "kiln.yaml")
+    for seed in (2, 3):
+        game.study(RUNS, seed=seed, store=kept)
+    change(kept, "update studies set request = ? where id = 2", "{no request")
+    told = command("history", kept)
+    assert told.returncode == 0
+    lines = told.stdout.splitlines()
+    assert [line.split()[0] for line in lines[1:4]] == ["1", "3", "2"]
+    assert "damaged: this study cannot be read; the others can" in lines[3]
+    found = json.loads(command("history", kept, "--json").stdout)
+    assert [study["number"] for study in found["studies"]] == [1, 3] and found["damaged"] == [2]
+    assert command("history", kept, 3).returncode == 0
+    refused = command("history", kept, 2)
+    assert refused.returncode == 2 and "study 2 is damaged" in refused.stderr
+    change(kept, "delete from studies where id != 2")
+    assert "no study that can be read" in command("history", kept).stdout

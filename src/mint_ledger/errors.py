@@ -80,6 +80,10 @@ class BadRequest(MintError):
     """An argument that cannot be served."""
 
 
+class WorkersLost(MintError):
+    """The workers of an executor that ended before they had played all runs."""
+
+
 class RunStopped(MintError):
     """A run that could not go on; the message names the formula or rules, the place, the time and the values."""
 

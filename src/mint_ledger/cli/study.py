@@ -348,10 +348,11 @@ def history(
                 raise typer.Exit(FELL_SHORT)
             return
         if number is None:
-            entries = opened.entries()
-            say_json({"studies": history_json(entries)}) if as_json else say(
-                history_text(entries, str(store), opened.banks())
-            )
+            entries, damaged = opened.entries(), opened.damaged()
+            if as_json:
+                say_json({"studies": history_json(entries), "damaged": damaged})
+            else:
+                say(history_text(entries, str(store), opened.banks(), damaged))
             return
         shown = opened.show(number)
         kept = opened.entry(number).runs

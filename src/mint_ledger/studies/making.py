@@ -13,7 +13,7 @@ from contextlib import AbstractContextManager
 from dataclasses import replace
 from typing import Any, Protocol
 
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, WorkersLost
 from mint_ledger.playing.setting import check_seed
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.budget import Done, Progress
@@ -73,6 +73,7 @@ def make_study(
         BadRequest: the number of runs or the seed makes no sense.
         RunStopped: one of the runs could not go on.
         StudyInterrupted: it was stopped with Ctrl-C; what was played until then is a study too.
+        WorkersLost: the workers of the executor ended before all was played.
     """
     runs = _whole(runs)
     check_seed(request.seed)
@@ -91,6 +92,9 @@ def make_study(
             if not len(gathered):
                 raise
             raise StudyInterrupted(gathered.study(None), runs) from None
+        except WorkersLost as lost:
+            kept = "; they are kept in the store, and the same study goes on from there" if stored is not None else ""
+            raise WorkersLost(f"{lost}. {len(gathered):,} of {runs:,} runs were played{kept}") from None
         if until is None:
             break
         estimate = gathered.study(until).estimate(until.measure)

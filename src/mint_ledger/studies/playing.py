@@ -10,7 +10,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Executor, Future, ThreadPoolExecutor
+from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future, ThreadPoolExecutor
 from functools import lru_cache, partial
 from typing import ClassVar, TypeVar
 
@@ -20,7 +20,7 @@ from mint_ledger.engines.names import compiling_takes
 from mint_ledger.engines.native.cache import program_key
 from mint_ledger.engines.native.engine import Interrupted, NativeCode, known_code, make_code, native_code
 from mint_ledger.engines.threads import COMPILING
-from mint_ledger.errors import MintError
+from mint_ledger.errors import MintError, WorkersLost
 from mint_ledger.program.program import scripts_of
 from mint_ledger.studies.block import Block, NativeBlocks, Part, Player, ReferenceBlocks, block_of, reference_engine
 from mint_ledger.studies.elsewhere import elsewhere
@@ -200,7 +200,11 @@ def _in_parts(pool: Executor, blocks: NativeBlocks, spans: Iterable[Span]) -> It
 def _in_order(
     executor: Executor, play: Callable[[int, int], Piece], spans: Iterable[Span], most: int
 ) -> Iterator[Piece]:
-    """Keep an executor busy, and give what it brings in the order in which it was asked for."""
+    """Keep an executor busy, and give what it brings in the order in which it was asked for.
+
+    Raises:
+        WorkersLost: its workers have ended, or nobody answers for them any more.
+    """
     waiting: deque[Future[Piece]] = deque()
     try:
         for first, count in spans:
@@ -209,6 +213,9 @@ def _in_order(
                 yield waiting.popleft().result()
         while waiting:
             yield waiting.popleft().result()
+    except (BrokenExecutor, CancelledError) as error:
+        why = " ".join(str(error).split())
+        raise WorkersLost(f"the workers that played the runs are lost{f': {why}' if why else ''}") from None
     finally:
         for future in waiting:
             future.cancel()

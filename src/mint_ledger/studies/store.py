@@ -189,22 +189,39 @@ class Store:
         return self._told(find)
 
     def entries(self) -> list[Entry]:
-        """All studies, the oldest first.
+        """Return all studies that can be read, the oldest first; `damaged` has the others.
 
         Raises:
             BadRequest: the store is damaged.
         """
-        return self._entries("1", MOST_STUDIES)
+        return [entry for entry in self._rows("1", MOST_STUDIES, self._entry_if_sound) if entry is not None]
 
-    def _entries(self, condition: str, most: int, *values: int) -> list[Entry]:
-        def read() -> list[Entry]:
+    def damaged(self) -> list[int]:
+        """Return the numbers of the studies that cannot be read.
+
+        Raises:
+            BadRequest: the store is damaged, and not only some studies of it.
+        """
+        rows = self._rows("1", MOST_STUDIES, lambda row: row if self._entry_if_sound(row) is None else None)
+        return [row[0] for row in rows if row is not None and isinstance(row[0], int)]
+
+    def _entry_if_sound(self, row: tuple[Any, ...]) -> Entry | None:
+        try:
+            return self._entry(row)
+        except BadRequest:
+            return None
+
+    def _rows(
+        self, condition: str, most: int, read_row: Callable[[tuple[Any, ...]], Result], *values: int
+    ) -> list[Result]:
+        def read() -> list[Result]:
             rows = self._connection.execute(
                 "select s.id, s.key, s.title, s.made, s.version, substr(s.request, 1, ?), coalesce(sum(b.runs), 0) "
                 f"from studies s left join blocks b on b.study = s.id where {condition} group by s.id order by s.id "
                 "limit ?",
                 (MOST_REQUEST, *values, most),
             )
-            return [self._entry(row) for row in rows]
+            return [read_row(row) for row in rows]
 
         return self._told(read)
 
@@ -230,7 +247,7 @@ class Store:
             BadRequest: it is damaged.
         """
 
-        for entry in self._entries("s.id = ?", 1, number) if abs(number) < 2**63 else []:
+        for entry in self._rows("s.id = ?", 1, self._entry, number) if abs(number) < 2**63 else []:
             return entry
         raise NotFound(f"{self.path} has no study {number}; `mint-ledger history {self.path}` lists those it has")
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import textwrap
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import shown
@@ -21,17 +22,21 @@ if TYPE_CHECKING:
 Shown = tuple["Entry", "Study"]
 
 
-def history_text(entries: list[Entry], store: str, banks: int = 0) -> str:
-    """All studies of a store, one line each and one for what is set; and how many banks of runs it has."""
+def history_text(entries: list[Entry], store: str, banks: int = 0, damaged: Sequence[int] = ()) -> str:
+    """List all studies of a store, one line each and one for what is set, the damaged ones and the banks of runs."""
     kept = f"{banks} {'bank' if banks == 1 else 'banks'} of runs for fits (players --store)" if banks else ""
+    broken = [f"{number:>4}  damaged: this study cannot be read; the others can" for number in damaged]
     if not entries:
-        return f"{store} holds {kept or 'no study yet'}"
+        return "\n".join(
+            [f"{store} holds {kept or ('no study that can be read' if damaged else 'no study yet')}", *broken]
+        )
     lines = [f"{'':>4}  {'made':<17}{'runs':>9}  {'seed':>6}  game · habit"]
     for entry in entries:
         title = short(entry.title, room(38, [entry.title]))
         lines.append(f"{entry.number:>4}  {entry.made[:16]:<17}{entry.runs:>9,}  {entry.request.seed:>6}  {title}")
         if entry.request.dials:
             lines.append(f"{'':>42}{_dials(entry)}")
+    lines += broken
     lines += ["", f"and {kept}"] if kept else []
     lines += ["", f"mint-ledger history {store} {entries[-1].number}", f"mint-ledger history {store} 1 --compare 2"]
     return "\n".join(lines[: -1 if len(entries) < 2 else None])
