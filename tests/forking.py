@@ -43,7 +43,7 @@ IMPORTED = [
 ]
 # The interpreter reads these before any module does, so a call that sets them gets an interpreter of its own.
 READ_AT_START = "PYTHON"
-HARMLESS = {"PYTHONIOENCODING", "PYTHONPATH", "PYTHONUNBUFFERED"}
+HARMLESS = {"PYTHONIOENCODING", "PYTHONUNBUFFERED"}
 
 
 class Forks:

@@ -136,6 +136,7 @@ def test_codes_and_names_are_unique_and_each_check_has_a_test_of_its_own() -> No
         assert (folder / f"test_{check.name.replace('-', '_')}.py").exists(), check.name
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "path", sorted((Path(__file__).parent.parent / "examples").glob("*.yaml")), ids=lambda p: p.stem
 )

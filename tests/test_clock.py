@@ -43,7 +43,7 @@ def answers(game: mint.Game) -> list[object]:
     ]
 
 
-@pytest.mark.parametrize("times", [10.0, 1_000.0])
+@pytest.mark.parametrize("times", [10.0, pytest.param(1_000.0, marks=pytest.mark.slow)])
 def test_answers_are_the_same_however_fast_the_clock_runs(monkeypatch: pytest.MonkeyPatch, times: float) -> None:
     game = mint.loads(FAIR)
     usual = answers(game)

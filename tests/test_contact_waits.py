@@ -99,7 +99,7 @@ def closest(before: list[float], now: list[float]) -> float:
     st.tuples(st.sampled_from(MOVES[:2] + MOVES[4:]), st.sampled_from([*MOVES, "{toward: swan, speed: haste}"])),
     st.lists(st.tuples(st.integers(1, 70), st.integers(1, 2), PLACE), max_size=3),
 )
-@settings(deadline=None, max_examples=25)
+@settings(deadline=None, max_examples=8)
 def test_every_meeting_is_seen_in_its_step_and_no_other(
     engine: Any,
     swans: list[tuple[int, int]],

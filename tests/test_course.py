@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-import subprocess
 from pathlib import Path
 
 import pytest
+from conftest import run_command
 
 import mint_ledger as mint
 from mint_ledger.studies.journals import LookInterrupted
@@ -133,12 +133,12 @@ def test_the_command_tells_draws_and_writes_the_course(tmp_path: Path) -> None:
     command = ["mint-ledger", "study", str(game), "--per", "wave", "--runs", "40", "--account", "caught"]
     table, figure = tmp_path / "course.csv", tmp_path / "course.svg"
     more = ["-o", str(table), "--plot", str(figure)]
-    told = subprocess.run([*command, *more], capture_output=True, text=True, check=True).stdout
+    told = run_command(*command[1:], *more).stdout
     assert "the course by wave" in told
     assert max(map(len, told.splitlines())) <= max(80, len(str(table)) + 20)
     assert table.read_text().startswith("stretch,reached,time")
     assert "<svg" in figure.read_text()
-    numbers = json.loads(subprocess.run([*command, "--json"], capture_output=True, text=True, check=True).stdout)
+    numbers = json.loads(run_command(*command[1:], "--json").stdout)
     assert [part["name"] for part in numbers["stretches"]][:2] == ["wave 1", "wave 2"]
     assert numbers["stretches"][0]["reached"]["value"] == 1.0
 

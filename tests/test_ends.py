@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import json
 import math
-import subprocess
 from pathlib import Path
 
 import numpy as np
 import pytest
+from conftest import run_command
 from scipy.stats import binomtest
 
 import mint_ledger as mint
@@ -201,17 +201,15 @@ def test_the_command_tells_draws_and_writes_it(tmp_path: Path) -> None:
     game.write_text(BLOWS)
     command = ["mint-ledger", "study", str(game), "--ends", "--runs", "50"]
     table, figure = tmp_path / "ends.csv", tmp_path / "ends.png"
-    told = subprocess.run(
-        [*command, "-o", str(table), "--plot", str(figure)], capture_output=True, text=True, check=True
-    )
+    told = run_command(*command[1:], "-o", str(table), "--plot", str(figure))
     assert "cracked · lost: 50 runs, 100.0 %" in told.stdout
     assert "knock" in told.stdout
     assert len(table.read_text().splitlines()) == 51
     assert figure.read_bytes().startswith(b"\x89PNG")
-    numbers = json.loads(subprocess.run([*command, "--json"], capture_output=True, text=True, check=True).stdout)
+    numbers = json.loads(run_command(*command[1:], "--json").stdout)
     assert sum(cause["share"]["value"] for cause in numbers["ends"][0]["causes"]) == pytest.approx(1.0)
     for wrong in (["--store", "x.sqlite"], ["--per", "level"], ["--exact"], ["--account", "bell.tin"]):
-        refused = subprocess.run([*command, *wrong], capture_output=True, text=True, check=False)
+        refused = run_command(*command[1:], *wrong)
         assert refused.returncode == 2
         assert "does not go with --ends" in refused.stderr
 

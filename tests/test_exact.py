@@ -164,6 +164,7 @@ endings:
 """
 
 
+@pytest.mark.slow
 def test_sampled_studies_agree_with_the_exact_answer_within_their_intervals() -> None:
     game = mint.loads(WORKSHOP, "workshop.yaml")
     exact = game.exact(habit="steady")

@@ -76,7 +76,23 @@ CALLS: dict[str, Callable[[Game, Path, Any], Any]] = {
 }
 
 
-@pytest.mark.parametrize("name", CALLS)
+# What takes longest is tried with the slow tests; all take their executor by the same way.
+LONG = (
+    "tune_many",
+    "tune_words",
+    "tune_habits",
+    "report",
+    "fit_plays",
+    "mix_plays",
+    "change_for",
+    "sobol",
+    "play_range",
+)
+
+
+@pytest.mark.parametrize(
+    "name", [pytest.param(name, marks=pytest.mark.slow) if name in LONG else name for name in CALLS]
+)
 def test_a_call_is_played_where_its_executor_says_and_answers_the_same(name: str, tmp_path: Path) -> None:
     game = mint.loads(GAME)
     with Counting(2) as pool:

@@ -185,7 +185,7 @@ def test_facts_hold_in_runs_of_the_demo_and_the_examples(path: Path) -> None:
             all_rows_are_known(game.turned(variant, None), habit, 1)
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=8, deadline=None, suppress_health_check=list(HealthCheck))
 @given(games())
 def test_facts_hold_in_runs_of_random_games(data: dict[str, Any]) -> None:
     try:

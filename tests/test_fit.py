@@ -48,7 +48,7 @@ def _fit(game: mint.Game, wins: int, plays: int, **more: object) -> Fit:
     return game.fit_plays(make_plays(game, ["result"], rows), {"p": "0.05..0.95"}, **more)  # type: ignore[arg-type]
 
 
-@pytest.mark.parametrize(("wins", "plays"), [(41, 60), (20, 100)])
+@pytest.mark.parametrize(("wins", "plays"), [(20, 100), pytest.param(41, 60, marks=pytest.mark.slow)])
 def test_a_share_of_wins_is_fitted_as_in_closed_form(wins: int, plays: int) -> None:
     # All shares alike before: a beta distribution after, cut to the range.
     dial = _fit(mint.loads(TOSS), wins, plays).dials[0]
@@ -59,6 +59,7 @@ def test_a_share_of_wins_is_fitted_as_in_closed_form(wins: int, plays: int) -> N
     assert dial.how_told == ("told" if plays >= 60 else "partly")
 
 
+@pytest.mark.slow
 def test_what_was_told_together_fits_as_the_rows_do(tmp_path: Path) -> None:
     game = mint.loads(TOSS)
     (tmp_path / "told.yaml").write_text("win: 41 of 60", "utf-8")
@@ -67,6 +68,7 @@ def test_what_was_told_together_fits_as_the_rows_do(tmp_path: Path) -> None:
     assert (told.value, told.low, told.high) == pytest.approx((rows.value, rows.low, rows.high), abs=0.015)
 
 
+@pytest.mark.slow
 def test_the_order_of_rows_does_not_matter_and_the_same_seed_says_the_same(tmp_path: Path) -> None:
     game, heads = mint.loads(TOSS), ["result", "left"]
     rows = game.study(40, seed=3).measures[heads].to_numpy().tolist()
@@ -79,6 +81,7 @@ def test_the_order_of_rows_does_not_matter_and_the_same_seed_says_the_same(tmp_p
         assert opened.banks() == 1
 
 
+@pytest.mark.slow
 def test_a_dial_that_does_nothing_is_not_told() -> None:
     game = mint.loads(TOSS)
     rows = [["win"]] * 30 + [["lose"]] * 30
@@ -88,6 +91,7 @@ def test_a_dial_that_does_nothing_is_not_told() -> None:
     assert "idle is not told" in fit.summary()
 
 
+@pytest.mark.slow
 def test_who_reacts_late_is_not_told_from_who_slips_often() -> None:
     game = mint.loads(SMITH)
     heads = ["result", "time", "nails"]
@@ -116,6 +120,7 @@ def test_what_does_not_fit_is_said_and_no_change_is_told_for_it() -> None:
     assert "does not play like the recorded plays" in " ".join(told.summary().split())
 
 
+@pytest.mark.slow
 def test_a_change_for_real_players_is_that_of_the_closed_form() -> None:
     game = mint.loads(TOSS)
     changed = game.change_for(_fit(game, 40, 100), {"gift": 0.2})
@@ -192,6 +197,7 @@ def test_the_command_fits_and_writes_the_numbers(tmp_path: Path, command: Comman
     assert "no store" in command(*asked).stderr
 
 
+@pytest.mark.slow
 def test_runs_that_are_kept_are_taken_and_damaged_ones_are_played_again(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

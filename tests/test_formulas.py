@@ -126,7 +126,7 @@ def test_a_comma_that_cut_a_formula_off_is_named() -> None:
 
 
 @given(st.text(max_size=80))
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=120, deadline=None)
 def test_no_text_ends_in_anything_but_a_formula_or_our_error(text: str) -> None:
     for parse in (parse_formula, parse_posting):
         try:
@@ -156,7 +156,7 @@ PIECES += [
 
 
 @given(st.lists(st.sampled_from(PIECES), min_size=1, max_size=12))
-@settings(max_examples=250, deadline=None)
+@settings(max_examples=80, deadline=None)
 def test_any_pieces_of_formulas_end_in_a_value_or_our_error(pieces: list[str]) -> None:
     text = "".join(pieces)
     try:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-import subprocess
 from pathlib import Path
 
 import pytest
+from conftest import run_command
 
 import mint_ledger as mint
 
@@ -110,11 +110,11 @@ def test_the_command_tells_draws_and_writes_the_grid(tmp_path: Path) -> None:
     command = ["mint-ledger", "study", str(game), "--runs", "120", "--measure", "rate(ann)"]
     command += ["--each", "ann_tool=net,saw,rope", "--each", "bob_tool=net,saw,rope"]
     more = ["-o", str(table), "--plot", str(figure)]
-    told = subprocess.run([*command, *more], capture_output=True, text=True, check=True).stdout
+    told = run_command(*command[1:], *more).stdout
     assert "net beats saw beats rope beats net" in told
     assert len(table.read_text().splitlines()) == 10
     assert figure.read_bytes().startswith(b"\x89PNG")
-    numbers = json.loads(subprocess.run([*command, "--json"], capture_output=True, text=True, check=True).stdout)
+    numbers = json.loads(run_command(*command[1:], "--json").stdout)
     assert len(numbers["cells"]) == 9
     for wrong in (["--ends"], ["--store", "x.sqlite"], ["--each", "bob_tool=net"]):
-        assert subprocess.run([*command, *wrong], capture_output=True, text=True, check=False).returncode == 2
+        assert run_command(*command[1:], *wrong).returncode == 2

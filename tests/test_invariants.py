@@ -37,7 +37,7 @@ def check(part: int, many: int, tmp_path_factory: pytest.TempPathFactory, patch:
     one()
 
 
-@pytest.mark.parametrize("part", range(2))
+@pytest.mark.parametrize("part", [0, pytest.param(1, marks=pytest.mark.slow)])
 def test_a_few_random_games_hold_all_invariants(
     part: int, tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch
 ) -> None:

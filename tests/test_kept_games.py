@@ -42,7 +42,11 @@ def written(folder: Path, text: str = GAME) -> Path:
     return path
 
 
-@pytest.mark.parametrize("path", [mint.demo_path(), *EXAMPLES], ids=lambda path: path.stem)
+@pytest.mark.parametrize(
+    "path",
+    [mint.demo_path(), *(pytest.param(path, marks=pytest.mark.slow) for path in EXAMPLES)],
+    ids=lambda path: path.stem,
+)
 def test_a_kept_game_is_the_game(cache: Path, monkeypatch: pytest.MonkeyPatch, path: Path) -> None:
     read = mint.load(path)
     monkeypatch.setattr(kept, "game_source", lambda *_: pytest.fail("read again"))
@@ -177,7 +181,7 @@ def test_what_is_shared_stays_shared_and_numbers_stay_what_they_are() -> None:
     assert again[0] is again[1] is again[12]["k"][0]
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=10, deadline=None)
 @given(games())
 def test_random_games_are_made_again(data: dict[str, Any]) -> None:
     game = mint.Game(**data)

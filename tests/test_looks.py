@@ -5,6 +5,7 @@ from __future__ import annotations
 import operator
 from itertools import pairwise
 
+import pytest
 from both_engines import assert_same
 
 import mint_ledger as mint
@@ -32,18 +33,30 @@ def gauge(condition: str) -> str:
     )
 
 
-def test_every_turn_of_a_comparison_is_seen_when_it_turns() -> None:
+@pytest.mark.parametrize(
+    ("conditions", "engine"),
+    [
+        (CONDITIONS[::3], "native"),
+        (CONDITIONS, "reference"),
+        pytest.param(CONDITIONS, "native", marks=pytest.mark.slow),
+    ],
+)
+def test_every_turn_of_a_comparison_is_seen_when_it_turns(conditions: list[tuple[str, str, bool]], engine: str) -> None:
+    turning(conditions, [engine])
+
+
+def turning(conditions: list[tuple[str, str, bool]], engines: list[str]) -> mint.Game:
     """A walk of 150 steps about the bounds: a rule that waits for a comparison fires where the level before does not
     hold and the level after does, by Python's own operators."""
     kinds = "".join(
         f"  k{i}: {gauge(f'{bound} {sign} level' if mirrored else f'level {sign} {bound}')}\n"
-        for i, (sign, bound, mirrored) in enumerate(CONDITIONS)
+        for i, (sign, bound, mirrored) in enumerate(conditions)
     )
     game = mint.loads(f"clock: {{limit: 150}}\nnumbers: {{goal: 2}}\nkinds:\n{kinds}")
-    for engine in ("reference", "native"):
+    for engine in engines:
         journal = game.run(seed=4, engine=engine).journal  # type: ignore[arg-type]
         turned = 0
-        for i, (sign, bound, mirrored) in enumerate(CONDITIONS):
+        for i, (sign, bound, mirrored) in enumerate(conditions):
             mine = journal[journal["entity"] == f"k{i}"]
             levels = mine[(mine["stat"] == "level") & (mine["time"] > 0)]
             walk = [(0.0, 1.0), *zip(levels["time"].astype(float), levels["after"].astype(float), strict=True)]
@@ -55,8 +68,13 @@ def test_every_turn_of_a_comparison_is_seen_when_it_turns() -> None:
             seen = mine[(mine["stat"] == "seen") & (mine["time"] > 0)]
             assert list(seen["time"].astype(float)) == times, (sign, bound, mirrored)
             turned += len(times)
-        assert turned > 100
-    assert_same(game.lowered, None)
+        assert turned > 3 * len(conditions)
+    return game
+
+
+@pytest.mark.slow
+def test_all_comparisons_are_the_same_in_both_engines() -> None:
+    assert_same(turning(CONDITIONS, ["native"]).lowered, None)
 
 
 WELL = """

@@ -52,7 +52,7 @@ def test_many_rules_play_the_same_in_both_engines(many: mint.Game) -> None:
     assert_same(many.lowered, None)
 
 
-@pytest.mark.parametrize("fewest", [2, 3, 10**6])
+@pytest.mark.parametrize("fewest", [2, *(pytest.param(n, marks=pytest.mark.slow) for n in (3, 10**6))])
 def test_what_is_compiled_once_plays_as_what_is_compiled_apart(
     many: mint.Game, fewest: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -114,16 +114,19 @@ habits: {{ringer: {{by: bell, reaction: 0.7, acts: [{{do: ring}}]}}}}
 """
 
 
-def test_very_many_stats_of_copies_play_and_add_up_the_same_in_both_engines() -> None:
+@pytest.mark.parametrize("many", [16, pytest.param(60, marks=pytest.mark.slow)])
+def test_very_many_stats_of_copies_play_and_add_up_the_same_in_both_engines(many: int) -> None:
     stats = "".join(
         f"      s{i}: {{start: {i % 9}, min: 0, max: {i % 9 + 8}, recover: {{rate: {1 + i % 3}, after: 0.{i % 7}}}}}\n"
-        for i in range(60)
+        for i in range(many)
     )
-    rules = "".join(f"      - {{name: r{i}, when: {{every: {1 + i % 4}}}, do: [s{i} -= {i % 6}]}}\n" for i in range(60))
+    rules = "".join(
+        f"      - {{name: r{i}, when: {{every: {1 + i % 4}}}, do: [s{i} -= {i % 6}]}}\n" for i in range(many)
+    )
     text = MANY_STATS.format(stats=stats.rstrip("\n"), rules=rules.rstrip("\n"))
     game = mint.loads(text)
     assert_same(game.lowered, "ringer")
-    accounts = tuple(f"bell[{1 + i % 2}].s{i}" for i in (0, 3, 4, 31, 59))
+    accounts = tuple(f"bell[{1 + i % 2}].s{i}" for i in (0, 3, 4, many // 2 + 1, many - 1))
     request = StudyRequest(text, "bells", 7, habit="ringer", accounts=accounts, sampled=accounts, times=(0.5, 3, 11.9))
     prepared = prepare_game(game, request)
     for thorough in (False, True):

@@ -24,7 +24,7 @@ endings: {won: {result: win, if: points >= 2}}
 """
 
 
-@pytest.mark.parametrize("name", ["kiln", "bridge", pytest.param("raft", marks=pytest.mark.slow)])
+@pytest.mark.parametrize("name", ["kiln", *(pytest.param(name, marks=pytest.mark.slow) for name in ("bridge", "raft"))])
 def test_the_best_play_of_a_duel_is_that_of_value_iteration(name: str) -> None:
     duel: Duel = DUELS[name]
     game = mint.loads(duel.text)
@@ -34,6 +34,7 @@ def test_the_best_play_of_a_duel_is_that_of_value_iteration(name: str) -> None:
     assert found.optimum.states > 500
 
 
+@pytest.mark.slow
 def test_what_is_chosen_at_random_is_the_mean_of_the_same_tree() -> None:
     duel = DUELS["bridge"]
     game = mint.loads(duel.text.replace("habits:", "habits:\n  rolls: {by: walker, reaction: 1, choose: random, acts: [{do: "

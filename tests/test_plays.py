@@ -63,16 +63,17 @@ def test_the_exact_interval_is_scipys(count: int, runs: int, sure: float) -> Non
     assert clopper_pearson(count, runs, sure) == pytest.approx((wanted.low, wanted.high), abs=1e-12)
 
 
-def test_what_is_drawn_from_the_game_is_called_different_in_one_of_twenty_at_most() -> None:
+# 120 · 0.05 = 6; more than 13 comes in one of 300 such tests, and more than 5 of 30 in one of 300.
+@pytest.mark.parametrize(("repeats", "most"), [(30, 5), pytest.param(120, 13, marks=pytest.mark.slow)])
+def test_what_is_drawn_from_the_game_is_called_different_in_one_of_twenty_at_most(repeats: int, most: int) -> None:
     game = _game()
     alarms = 0
-    for repeat in range(120):
+    for repeat in range(repeats):
         table = game.study(30, seed=10_000 + repeat).measures
         rows = table[["result", "time", "left"]].to_numpy().tolist()
         plays = make_plays(game, ["result", "time", "left"], rows)
         alarms += bool(game.judge_plays(plays, runs=400, seed=1 + repeat).differs)
-    # 120 · 0.05 = 6; more than 13 comes in one of 300 such tests.
-    assert alarms <= 13
+    assert alarms <= most
 
 
 def test_many_plays_of_the_game_itself_are_alike_and_of_another_differ() -> None:
@@ -293,7 +294,7 @@ def test_plays_by_hand_are_kept_and_read_again(tmp_path: Path, command: Command)
     assert "no column 'result'" in command("try", game, input="keep none.csv\n").stderr
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.one_of(
         st.text(max_size=200),

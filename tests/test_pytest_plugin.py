@@ -46,6 +46,7 @@ def test_playtests_and_targets_are_test_items(tmp_path: Path) -> None:
     assert "expected coppers == 3" in said and "Traceback" not in said
 
 
+@pytest.mark.slow
 def test_runs_and_seed_are_options(tmp_path: Path) -> None:
     (tmp_path / "bridge.yaml").write_text(GAME.replace("0.623..0.7", "0.6..0.7"), "utf-8")
     few, many = (

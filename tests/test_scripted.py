@@ -155,7 +155,7 @@ def test_commands_play_a_script(command: Command, files: Path) -> None:
         ("compare", "--with", "wind=3"),
         ("sweep", "--dial", "wind=1,2"),
         ("tune", "--dial", "wind=1..3 by 1", "--want", "0.2..0.4"),
-        ("sensitivity",),
+        pytest.param(("sensitivity",), marks=pytest.mark.slow),
     ],
 )
 def test_both_engines_answer_the_same_and_tables_and_figures_are_written(

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import json
-import subprocess
 from pathlib import Path
 
 import numpy as np
 import pytest
+from conftest import run_command
 from scipy.stats import binom
 
 import mint_ledger as mint
@@ -38,16 +38,17 @@ def test_the_shares_of_bins_are_those_of_the_known_distribution() -> None:
     ).all()
 
 
-def test_bands_hold_the_whole_distribution_as_often_as_they_say() -> None:
+@pytest.mark.parametrize("seeds", [30, pytest.param(120, marks=pytest.mark.slow)])
+def test_bands_hold_the_whole_distribution_as_often_as_they_say(seeds: int) -> None:
     game = mint.loads(TOSSES)
     held = 0
-    for seed in range(120):
+    for seed in range(seeds):
         table = game.study(60, seed, measures=["closing(luck)"]).shape("closing(luck)").distribution()
         true = table["value"].to_numpy() / 10
         before = np.concatenate([[0.0], table["share"].to_numpy()[:-1]])
         half = (table["high"] - table["share"]).max()
         held += bool((np.maximum(np.abs(table["share"] - true), np.abs(before - true)) <= half).all())
-    assert held >= 120 * 0.9
+    assert held >= seeds * 0.9
 
 
 @pytest.mark.parametrize("values", [np.arange(500.0) / 7, np.random.default_rng(2).exponential(3, 300)])
@@ -99,14 +100,14 @@ def test_the_commands_tell_and_draw_it(tmp_path: Path) -> None:
     game.write_text(TOSSES)
     figure = tmp_path / "shape.png"
     command = ["mint-ledger", "study", str(game), "--shape", "heads_seen", "--runs", "80"]
-    told = subprocess.run([*command, "--plot", str(figure)], capture_output=True, text=True, check=True).stdout
+    told = run_command(*command[1:], "--plot", str(figure)).stdout
     assert "1 in 20 have at most" in told
     assert figure.read_bytes().startswith(b"\x89PNG")
-    numbers = json.loads(subprocess.run([*command, "--json"], capture_output=True, text=True, check=True).stdout)
+    numbers = json.loads(run_command(*command[1:], "--json").stdout)
     assert sum(b["runs"] for b in numbers["bins"]) == numbers["with"] == 80
     both = ["mint-ledger", "compare", str(game), "--with", "clock.limit=6", "--shape", "heads_seen", "--runs", "80"]
-    told = subprocess.run([*both, "--plot", str(figure)], capture_output=True, text=True, check=True).stdout
+    told = run_command(*both[1:], "--plot", str(figure)).stdout
     assert "run by run under the same luck" in told
     assert max(map(len, told.splitlines()[:-1])) <= 80
-    numbers = json.loads(subprocess.run([*both, "--json"], capture_output=True, text=True, check=True).stdout)
+    numbers = json.loads(run_command(*both[1:], "--json").stdout)
     assert numbers["gaps"]["0.5"]["value"] <= 0.0

@@ -36,6 +36,7 @@ def test_export_is_the_command(command: Command, demo: mint.Game) -> None:
     assert demo.export(["calm"]) == {key: told[key] for key in demo.export(["calm"])}
 
 
+@pytest.mark.slow
 def test_a_report_is_a_page(demo: mint.Game) -> None:
     page = demo.with_dials({"clock.limit": 20}).report(50)
     assert page.startswith("<!DOCTYPE html>") and "Saltmere Light" in page

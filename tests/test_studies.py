@@ -122,7 +122,7 @@ def test_both_engines_and_every_way_to_play_give_the_same_numbers() -> None:
         "dials": {"clock.limit": 18},
     }
     alone = game.study(120, engine="native", **options)  # type: ignore[arg-type]
-    with ThreadPoolExecutor(3) as threads, ProcessPoolExecutor(2, mp_context=get_context("spawn")) as processes:
+    with ThreadPoolExecutor(3) as threads, ProcessPoolExecutor(1, mp_context=get_context("spawn")) as processes:
         others = [
             game.study(120, engine="reference", **options),  # type: ignore[arg-type]
             game.study(120, engine="native", executor=threads, **options),  # type: ignore[arg-type]

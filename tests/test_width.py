@@ -19,7 +19,12 @@ def _lines(columns: int, *arguments: str) -> list[str]:
     return shown[max(place for place, line in enumerate(shown) if line.startswith("Saltmere Light ·")) :]
 
 
-@pytest.mark.parametrize("look", [(), ("--attacks",), ("--income", "keeper.oil"), ("--ends",), ("--per", "level")])
+LOOKS = (("--attacks",), ("--ends",), ("--per", "level"))
+
+
+@pytest.mark.parametrize(
+    "look", [(), ("--income", "keeper.oil"), *(pytest.param(look, marks=pytest.mark.slow) for look in LOOKS)]
+)
 def test_nothing_is_wider_than_a_narrow_terminal(look: tuple[str, ...]) -> None:
     lines = _lines(60, "study", str(mint.demo_path()), "--habit", "careful", "--runs", "60", *look)
     assert max(map(len, lines)) <= 60
@@ -99,7 +104,7 @@ def test_a_table_that_has_too_many_columns_loses_the_last_and_says_so() -> None:
     ]
 
 
-@pytest.mark.parametrize("columns", [60, 66, 72])
+@pytest.mark.parametrize("columns", [60, *(pytest.param(n, marks=pytest.mark.slow) for n in (66, 72))])
 @pytest.mark.parametrize(
     "command",
     [

@@ -161,8 +161,12 @@ class FormulaLowerer:
         formula: int,
         known: dict[Hashable, Typed] | None = None,
         accounts: set[StatOf] | None = None,
+        *,
+        within: bool = False,
     ) -> None:
         self.scope = scope
+        # Whether it is written out within another, which is shared out as one once it is whole.
+        self._within = within
         self.formula = formula
         self.accounts: set[StatOf] = set() if accounts is None else accounts
         self.reads: dict[str, Expr] = {}
@@ -484,19 +488,25 @@ class FormulaLowerer:
 
     def elsewhere(self, scope: Scope) -> FormulaLowerer:
         """The same formula going on in another scope."""
-        return FormulaLowerer(scope, self.formula, self._known, self.accounts)
+        return FormulaLowerer(scope, self.formula, self._known, self.accounts, within=self._within)
 
     def note_account(self, owner: str, stat: str) -> None:
         """Keep that the formula reads a stat."""
         self.accounts.add((owner, stat))
 
     def once(self, what: Hashable, scope: Scope, formula: Formula) -> Typed:
-        """A formula of the file that is written out here; the same object again where it has been before."""
-        key = (what, self.scope.builder.here)
+        """Return a formula of the file as it is written out here; the same object again where it has been before.
+
+        Parts that come again are shared in the outermost formula alone: to go through each that it is made of would
+        take as long as all of them together, for each.
+        """
+        key = (what, self.scope.builder.here, self._within)
         if key not in self._known:
-            typed = self.elsewhere(scope).lower(formula.tree)
-            expression = shared(typed.expr, scope.builder, shorten(formula.text))
-            self._known[key] = replace(typed, expr=expression)
+            inner = FormulaLowerer(scope, self.formula, self._known, self.accounts, within=True)
+            typed = inner.lower(formula.tree)
+            if not self._within:
+                typed = replace(typed, expr=shared(typed.expr, scope.builder, shorten(formula.text)))
+            self._known[key] = typed
         return self._known[key]
 
     def amount(self, scope: Scope, formula: Formula, *more: str | int) -> Expr:

@@ -101,7 +101,7 @@ class _Sharing:
         bound = e
         for part in sorted(several, key=self._sizes.__getitem__, reverse=True):
             value = self._kept[part]
-            if sum(part in map(id, _objects(operand)) for operand in children(bound)) < 2:
+            if sum(part in self._parts(operand)[1] for operand in children(bound)) < 2:
                 continue  # it stands in a larger part alone, which is bound for its own sake
             local = self._builder.new_local()
             bound = ex.With(local, value, _replaced(bound, value, ex.Local(local)))
