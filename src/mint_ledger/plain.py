@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 import re
 from collections.abc import Callable
@@ -68,6 +69,16 @@ _STEERING += range(0xD800, 0xE000)
 _SHOWN = {code: f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}" for code in _STEERING}
 
 
+# Within JSON they stand in strings alone, where JSON's own escapes mean the same letters.
+_ESCAPED = {code: f"\\u{code:04x}" for code in _STEERING}
+
+
+def json_text(value: object, indent: int | None = None) -> str:
+    """Return plain values as JSON whose letters stay as they are, but for those that would steer a terminal."""
+    text = json.dumps(value, indent=indent, ensure_ascii=False)
+    return text if text.replace("\n", "").isprintable() else text.translate(_ESCAPED)
+
+
 _NUMBER = re.compile(r"[+-]?(?:(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:e[+-]?[0-9]+)?|inf|infinity|nan)", re.I | re.A)
 
 
@@ -92,6 +103,11 @@ def is_formula_like(text: str) -> bool:
 def guarded(text: str) -> str:
     """A text as a CSV file can hold it, so that spreadsheet programs show it as it is; see `unguarded`."""
     return f"'{text}" if is_formula_like(text) else text
+
+
+def cell_text(text: str) -> str:
+    """Return a text as a cell of a file for other programs: shown as it is, and steering nothing."""
+    return guarded(neutral(text))
 
 
 def unguarded(text: str) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from pathlib import Path
 from typing import Annotated
@@ -22,6 +21,7 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.exits import FELL_SHORT
 from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.errors import BadRequest
+from mint_ledger.plain import json_text
 
 
 def audit(
@@ -81,7 +81,7 @@ def audit(
             found=found,
         )
     if sarif:
-        write_output(sarif, json.dumps(answer.as_sarif(), indent=2, ensure_ascii=False) + "\n")
+        write_output(sarif, json_text(answer.as_sarif(), indent=2) + "\n")
     if output:
         write_table(output, answer.table())
     say_json(answer.as_json()) if as_json else say(answer.summary(notes=every))

@@ -85,9 +85,8 @@ def export(
     every: Annotated[bool, typer.Option("--all", help="The file itself and all its variants.")] = False,
 ) -> None:
     """Give the numbers that a game engine loads: every dial by name, with the game file's hash."""
-    import json
-
     from mint_ledger.cli.files import write_output
+    from mint_ledger.plain import json_text
     from mint_ledger.tables.numbers import TODAY, numbers_csv, numbers_of
 
     loaded = load_game(game)
@@ -98,7 +97,7 @@ def export(
     if form == ".csv":
         text = numbers_csv(loaded, names)
     else:
-        text = json.dumps(numbers_of(loaded, names), indent=1, ensure_ascii=False) + "\n"
+        text = json_text(numbers_of(loaded, names), indent=1) + "\n"
     if output is None:
         say_json_text(text.rstrip("\n"))
         return

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import Words
-from mint_ledger.plain import guarded
+from mint_ledger.plain import cell_text, json_text
 from mint_ledger.program.program import Program
 from mint_ledger.program.row import POSTING, WHATS, Row
 
@@ -86,11 +85,11 @@ def csv_text(program: Program, rows: Sequence[Row]) -> str:
     writer.writeheader()
     for record in records(program, rows):
         plain = {key: "" if value is None else value for key, value in record.items()}
-        writer.writerow({key: guarded(value) if isinstance(value, str) else value for key, value in plain.items()})
+        writer.writerow({key: cell_text(value) if isinstance(value, str) else value for key, value in plain.items()})
     return out.getvalue()
 
 
 def jsonl_text(program: Program, rows: Sequence[Row]) -> str:
     """The journal as JSON Lines."""
-    lines = (json.dumps(record, ensure_ascii=False) for record in records(program, rows))
+    lines = (json_text(record) for record in records(program, rows))
     return "".join(line + "\n" for line in lines)

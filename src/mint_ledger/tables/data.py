@@ -6,7 +6,7 @@ import io
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.errors import BadRequest
-from mint_ledger.plain import guarded, neutral
+from mint_ledger.plain import cell_text
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -46,4 +46,4 @@ def table_bytes(form: str, table: pd.DataFrame, *, index: bool = False) -> bytes
 
 
 def _guarded(value: Any) -> Any:
-    return guarded(neutral(value)) if isinstance(value, str) else value
+    return cell_text(value) if isinstance(value, str) else value

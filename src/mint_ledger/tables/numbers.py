@@ -10,7 +10,7 @@ from typing import Any
 
 from mint_ledger.errors import NotFound, nearest
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import guarded
+from mint_ledger.plain import cell_text, neutral
 
 FORMAT = 1
 TODAY = "today"
@@ -39,11 +39,11 @@ def numbers_csv(game: PlayableGame, variants: Sequence[str] = ()) -> str:
     """The same as CSV: a row for each dial, a column for each variant; the hash stands in the first line."""
     numbers = numbers_of(game, variants)
     out = io.StringIO()
-    out.write(f"# {numbers['title']}, sha256 {numbers['game_sha256']}\n".replace("\r", " "))
+    out.write(f"# {neutral(numbers['title'].replace(chr(10), ' '))}, sha256 {numbers['game_sha256']}\n")
     names = list(numbers["variants"])
     rows = csv.writer(out, lineterminator="\n")
-    rows.writerow(["dial", *map(guarded, names)])
-    rows.writerows([guarded(dial), *(numbers["variants"][name][dial] for name in names)] for dial in game.dials.names)
+    rows.writerow(["dial", *map(cell_text, names)])
+    rows.writerows([cell_text(dial), *(numbers["variants"][name][dial] for name in names)] for dial in game.dials.names)
     return out.getvalue()
 
 
