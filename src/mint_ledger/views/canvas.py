@@ -15,6 +15,8 @@ from mint_ledger.views.picture import saved
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+# Inches from the foot of an axis to below its numbers and its name.
+BELOW_LABEL = 0.5
 _part: ContextVar[SubFigure | None] = ContextVar("part", default=None)
 
 
@@ -49,3 +51,20 @@ def drawn_into(ax: Axes) -> Iterator[None]:
         yield
     finally:
         _part.reset(token)
+
+
+def legend_below(axis: Axes, columns: int = 1) -> None:
+    """Put a legend under an axis, below the name of what the axis shows, however tall the axis is."""
+    from matplotlib.transforms import ScaledTranslation
+
+    figure = axis.get_figure(root=True)
+    assert figure is not None
+    inches = ScaledTranslation(0.0, -BELOW_LABEL, figure.dpi_scale_trans)
+    axis.legend(
+        loc="upper center",
+        bbox_to_anchor=(0.5, 0.0),
+        bbox_transform=axis.transAxes + inches,
+        fontsize=9,
+        frameon=False,
+        ncols=columns,
+    )

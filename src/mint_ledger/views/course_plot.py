@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from mint_ledger.views.canvas import canvas
+from mint_ledger.views.canvas import canvas, legend_below
 from mint_ledger.views.run_plot import GREY, INK
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, RESULT_COLOURS, RESULT_WORDS, SIZE, SKY
@@ -109,7 +109,7 @@ def _account(course: Course, account: str, axis: Axes, shown: Sequence[str]) -> 
     _frame(course, axis, f"{title}, points a run")
     _, labels = axis.get_legend_handles_labels()
     columns = max(1, min(4, 88 // (6 + max(map(len, labels), default=1))))
-    axis.legend(loc="upper center", bbox_to_anchor=(0.5, -0.18), fontsize=9, frameon=False, ncols=columns)
+    legend_below(axis, columns)
 
 
 def _frame(course: Course, axis: Axes, label: str) -> None:

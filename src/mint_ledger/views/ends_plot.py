@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from mint_ledger.views.canvas import canvas
+from mint_ledger.views.canvas import canvas, legend_below
 from mint_ledger.views.ends_text import RESULTS
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, HATCHES, OTHERS, RESULT_COLOURS, SIZE
@@ -69,7 +69,7 @@ def _causes(ends: Ends, axis: Axes) -> None:
     axis.set_yticks(range(len(known)), [_row_name(end, ends.runs) for end in reversed(known)], fontsize=10)
     axis.set_xlim(0, 100)
     axis.set_xlabel("what did it last, % of the times")
-    axis.legend(loc="upper center", bbox_to_anchor=(0.5, -0.1), ncols=3, fontsize=9, frameon=False)
+    legend_below(axis, 3)
     axis.spines[["top", "right"]].set_visible(False)
 
 
@@ -95,5 +95,5 @@ def _places(ends: list[End], axis: Axes) -> None:
     axis.set_xlabel("x, where the player was as the run ended")
     axis.set_ylabel("y")
     axis.set_aspect("equal", adjustable="datalim")
-    axis.legend(loc="upper center", bbox_to_anchor=(0.5, -0.1), ncols=2, fontsize=9, frameon=False)
+    legend_below(axis, 2)
     axis.spines[["top", "right"]].set_visible(False)

@@ -8,7 +8,7 @@ import numpy as np
 
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.wording import shown
-from mint_ledger.views.canvas import canvas
+from mint_ledger.views.canvas import canvas, legend_below
 from mint_ledger.views.run_plot import INK
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, SIZE
@@ -68,7 +68,7 @@ def _hits(curves: MatchupCurves, pairs: tuple[PairCurve, ...], axis: Axes) -> No
         marked = [places[at] for at in breaks], [middle[at] for at in breaks]
         axis.plot(*marked, color=colour, marker=MARKERS[number], linestyle="none", markersize=7)
     _frame(curves, axis, "hits to defeat: half (line), 19 of 20 (dashes); marked where they change")
-    axis.legend(loc="upper center", bbox_to_anchor=(0.5, -0.1), fontsize=9, frameon=False)
+    legend_below(axis)
 
 
 def _seconds(curves: MatchupCurves, pairs: tuple[PairCurve, ...], axis: Axes) -> None:

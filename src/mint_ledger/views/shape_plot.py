@@ -9,7 +9,7 @@ import numpy as np
 
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.studies.shape import bin_edges, binned
-from mint_ledger.views.canvas import canvas
+from mint_ledger.views.canvas import canvas, legend_below
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import PANEL, PURPLE, SKY
 
@@ -66,7 +66,7 @@ def _distributions(shapes: Sequence[Shape], axis: Axes) -> None:
         axis.step(table["value"], 100 * table["share"], where="post", color="black", linestyle=style, label=label)
     axis.set_ylim(0, 105)
     _frame(shapes[0], axis, "% of the runs that have at most so much")
-    axis.legend(loc="upper center", bbox_to_anchor=(0.5, -0.16), fontsize=9, frameon=False)
+    legend_below(axis)
 
 
 def _frame(shape: Shape, axis: Axes, label: str) -> None:
