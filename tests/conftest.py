@@ -95,26 +95,6 @@ def postings(run: mint.Run, account: str) -> list[dict[str, float]]:
 
 def on_terminal(*arguments: str, columns: int = 80, cwd: Path | None = None, **environment: str) -> str:
     """All that a command shows on a terminal of so many columns, its progress included."""
-    import fcntl
-    import pty
-    import struct
-    import termios
-
-    master, slave = pty.openpty()
-    fcntl.ioctl(slave, termios.TIOCSWINSZ, struct.pack("HHHH", 40, columns, 0, 0))
     known = {key: value for key, value in os.environ.items() if key not in ("COLUMNS", "NO_COLOR")}
     known |= {"TERM": "xterm-256color", "PYTHONIOENCODING": "utf-8", **environment}
-    command = [sys.executable, "-m", "mint_ledger.cli.main", *arguments]
-    process = subprocess.Popen(command, cwd=cwd, stdout=slave, stderr=slave, stdin=slave, env=known)
-    os.close(slave)
-    text = b""
-    while True:
-        try:
-            part = os.read(master, 65536)
-        except OSError:
-            break
-        if not part:
-            break
-        text += part
-    assert process.wait() == 0
-    return text.decode("utf-8", "replace")
+    return _FORKS.on_terminal(list(arguments), cwd or Path(), known, columns)

@@ -17,6 +17,7 @@ import socket
 import subprocess
 import sys
 import tempfile
+import threading
 import traceback
 from collections.abc import Mapping
 from pathlib import Path
@@ -68,6 +69,26 @@ class Forks:
             said = [_text(stream) for stream in (out, errors)]
         return subprocess.CompletedProcess([sys.executable, *arguments], code, *said)
 
+    def on_terminal(self, arguments: list[str], cwd: Path, environment: Mapping[str, str], columns: int) -> str:
+        """Run one command on a terminal of so many columns, and return all that it shows."""
+        import fcntl
+        import pty
+        import struct
+        import termios
+
+        master, slave = pty.openpty()
+        fcntl.ioctl(slave, termios.TIOCSWINSZ, struct.pack("HHHH", 40, columns, 0, 0))
+        shown: list[bytes] = []
+        reader = threading.Thread(target=lambda: shown.extend(iter(lambda: _read(master), b"")))
+        reader.start()
+        request = {"arguments": arguments, "cwd": str(cwd), "environment": dict(environment)}
+        with os.fdopen(slave, "r+b", buffering=0) as terminal:
+            code = self._call(request, [terminal, terminal, terminal], timeout=300)
+        reader.join()
+        os.close(master)
+        assert code in (0, 1), (code, b"".join(shown))
+        return b"".join(shown).decode("utf-8", "replace")
+
     def _call(self, request: dict[str, Any], streams: list[IO[bytes]], timeout: float) -> int:
         server = self._server()
         server.settimeout(timeout)
@@ -101,6 +122,14 @@ def can_fork(environment: Mapping[str, str]) -> bool:
         if name.startswith(READ_AT_START) and environment.get(name) != os.environ.get(name)
     }
     return hasattr(os, "fork") and hasattr(socket, "send_fds") and changed <= HARMLESS
+
+
+def _read(terminal: int) -> bytes:
+    """Read a part of what a terminal shows; nothing once nobody writes to it any more."""
+    try:
+        return os.read(terminal, 65536)
+    except OSError:
+        return b""
 
 
 def _text(stream: IO[bytes]) -> str:
@@ -173,8 +202,6 @@ def _become(request: dict[str, Any], streams: list[int]) -> None:
 
 def _end(code: object) -> None:
     """Leave as the interpreter does, with what was to be done at the end, but for the server's own."""
-    import threading
-
     if isinstance(code, str):
         print(code, file=sys.stderr)
     for thread in threading.enumerate():

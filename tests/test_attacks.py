@@ -113,15 +113,13 @@ habits: {steady: {by: smith, reaction: 0.1, acts: [{do: strike}]}}
 
 
 def test_the_demo_agrees_with_its_books_and_its_json(command: Command, demo: mint.Game, tmp_path: Path) -> None:
-    attacks = demo.attacks_in_play(200, habit="careful")
-    study = demo.study(
-        200, habit="careful", measures=["total(keeper.health, cudgel)", "total(keeper.shutters, cudgel)"]
-    )
+    attacks = demo.attacks_in_play(80, habit="careful")
+    study = demo.study(80, habit="careful", measures=["total(keeper.health, cudgel)", "total(keeper.shutters, cudgel)"])
     cudgel = attacks.of("cudgel", "bosun")
     wanted = -study.mean("total(keeper.health, cudgel)").value - study.mean("total(keeper.shutters, cudgel)").value
     assert cudgel.arrived["keeper"].mean() == pytest.approx(wanted)
     done = command(
-        "study", mint.demo_path(), "--habit", "careful", "--runs", 200, "--attacks", "--json", "-o", "attacks.csv"
+        "study", mint.demo_path(), "--habit", "careful", "--runs", 80, "--attacks", "--json", "-o", "attacks.csv"
     )
     assert done.returncode == 0, done.stderr
     told = {(a["attack"], a["attacker"]): a for a in json.loads(done.stdout)["attacks"]}

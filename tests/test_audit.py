@@ -144,6 +144,7 @@ def test_the_examples_have_no_findings(path: Path) -> None:
     assert not mint.load(path).audit(runs=20).open
 
 
+@pytest.mark.slow
 def test_the_demo_has_no_findings_and_what_it_accepts_is_found(demo: mint.Game) -> None:
     audit = demo.audit(runs=20)
     assert not audit.open

@@ -54,8 +54,14 @@ measures: {missed: misses(chops), landed: hits(chops)}
 """
 
 
-def test_what_is_left_is_that_of_the_closed_form() -> None:
-    exact = mint.loads(WALK).exact()
+@pytest.fixture(scope="module")
+def walked() -> mint.Exact:
+    """The whole walk, once for all that is asked of it."""
+    return mint.loads(WALK).exact()
+
+
+def test_what_is_left_is_that_of_the_closed_form(walked: mint.Exact) -> None:
+    exact = walked
     left = exact.distribution("left")
     assert left.values.tolist() == [0, 10]
     assert left.chances.tolist() == pytest.approx([1 - WIN, WIN], abs=1e-9)
@@ -71,8 +77,8 @@ def test_what_is_left_is_that_of_the_closed_form() -> None:
     assert moved.quantile(0.9) == exact.time_quantile(0.9)
 
 
-def test_a_measure_that_reads_the_time_too() -> None:
-    exact = mint.loads(WALK).exact()
+def test_a_measure_that_reads_the_time_too(walked: mint.Exact) -> None:
+    exact = walked
     pace = exact.distribution("pace")
     # A breach after n turns is -3/n, a win 7/n; the first of each, by hand.
     assert pace.values[0] == -1

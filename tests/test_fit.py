@@ -107,6 +107,7 @@ def test_who_reacts_late_is_not_told_from_who_slips_often() -> None:
     assert fit.fits
 
 
+@pytest.mark.slow
 def test_what_does_not_fit_is_said_and_no_change_is_told_for_it() -> None:
     game = mint.loads(TOSS)
     rows = [["win", 0]] * 30 + [["lose", 90]] * 30
@@ -173,6 +174,7 @@ def test_settings_are_drawn_as_a_normal_likelihood_makes_them() -> None:
     assert draws.std(axis=0) == pytest.approx(np.full(2, (1 / 400) ** 0.5), rel=0.15)
 
 
+@pytest.mark.slow
 def test_the_command_fits_and_writes_the_numbers(tmp_path: Path, command: Command) -> None:
     game = tmp_path / "smithy.yaml"
     game.write_text(SMITH, "utf-8")

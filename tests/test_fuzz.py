@@ -15,7 +15,7 @@ from mint_ledger.cli.hand_table import Table
 from mint_ledger.tables.book import write_book
 from mint_ledger.tables.sheets import make_sheets
 
-MANY = int(os.environ.get("MINT_LEDGER_RANDOM_GAMES", "300"))
+MANY = int(os.environ.get("MINT_LEDGER_RANDOM_GAMES", "90"))
 EXAMPLES = sorted((Path(__file__).parent.parent / "examples").glob("*.yaml"))
 
 

@@ -82,14 +82,14 @@ def test_an_action_that_lasts_is_taken_as_it_begins() -> None:
 
 def test_the_demo_adds_up_to_its_books(demo: mint.Game) -> None:
     for account in ("keeper.oil", "keeper.health", "keeper.stamina", "keeper.broth"):
-        income = demo.income(account, 150, habit="careful")
-        books = demo.study(150, habit="careful", accounts=[account]).by_cause(account).set_index("cause")
+        income = demo.income(account, 40, habit="careful")
+        books = demo.study(40, habit="careful", accounts=[account]).by_cause(account).set_index("cause")
         for cause, row in books.iterrows():
             assert income.total(str(cause)).value == pytest.approx(row["total"], abs=1e-9)
         change = income.closing - income.opening
         assert income.total().value == pytest.approx(float(change.mean()), abs=1e-9)
         assert income.thirds.sum(axis=1) == pytest.approx(change, abs=1e-9)
-        each = sum(float(points.sum()) for points in income.flows.values()) / 150
+        each = sum(float(points.sum()) for points in income.flows.values()) / 40
         assert each == pytest.approx(income.total().value, abs=1e-9)
 
 

@@ -114,7 +114,7 @@ habits: {{ringer: {{by: bell, reaction: 0.7, acts: [{{do: ring}}]}}}}
 """
 
 
-@pytest.mark.parametrize("many", [16, pytest.param(60, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("many", [7, pytest.param(60, marks=pytest.mark.slow)])
 def test_very_many_stats_of_copies_play_and_add_up_the_same_in_both_engines(many: int) -> None:
     stats = "".join(
         f"      s{i}: {{start: {i % 9}, min: 0, max: {i % 9 + 8}, recover: {{rate: {1 + i % 3}, after: 0.{i % 7}}}}}\n"

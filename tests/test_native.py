@@ -192,6 +192,7 @@ def test_a_processor_without_an_instruction_for_floors_plays_the_same(monkeypatc
     assert [NativePlayer(make_code(program), seed=5).journal(3) for program in programs] == quick
 
 
+@pytest.mark.slow
 def test_what_machine_code_needs_from_outside_is_memory_moves_alone(tmp_path: Path) -> None:
     import shutil
     import subprocess

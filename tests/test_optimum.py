@@ -24,6 +24,7 @@ endings: {won: {result: win, if: points >= 2}}
 """
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["kiln", *(pytest.param(name, marks=pytest.mark.slow) for name in ("bridge", "raft"))])
 def test_the_best_play_of_a_duel_is_that_of_value_iteration(name: str) -> None:
     duel: Duel = DUELS[name]

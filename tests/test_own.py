@@ -106,6 +106,7 @@ def test_names_that_nobody_adds_are_told(command: Command, harbour: dict[str, st
     assert many.returncode == exits.UNUSABLE and "2,000 runs at most" in many.stderr
 
 
+@pytest.mark.slow
 def test_what_fails_in_a_package_is_told_with_its_name_and_ends_nothing_else(command: Command, tmp_path: Path) -> None:
     names = {"failing": "failing", "short": "short", "nothing": "nothing", "thing": "thing", "lost": "nowhere"}
     checks = {"boom": "badly:check", "forged": "badly:forged"}

@@ -106,6 +106,7 @@ def test_a_search_without_time_says_nothing_of_what_it_did_not_look_for() -> Non
     assert "never tries" not in text
 
 
+@pytest.mark.slow
 def test_so_many_runs_are_searched_and_few_more() -> None:
     duel = mint.loads(DUELS["kiln"].text)
     # To look at all pairs of acts without each of them would take more than there are.

@@ -138,9 +138,9 @@ class _Games:
         self.left_early = False
 
     def begin(self) -> None:
-        """Start the processes that read games, so that the first file need not wait for them."""
+        """Start the process that reads the first file, so that this need not wait for it."""
         with contextlib.suppress(OSError):
-            self.workers, self.spare = _reader(), _reader()
+            self.spare = _reader()
 
     def text_of(self, path: Path) -> str | None:
         """The text of a file, as it is open or else as it was saved; none where it cannot be read."""
