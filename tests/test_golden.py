@@ -41,7 +41,7 @@ OTHERS = [
     *(f"check {name}" for name in GAMES if name != "saltmere"),
     *(f"study {name} --runs 100" for name in GAMES if name != "saltmere"),
     "study kite_race --exact", "study ferry_toll --runs 60 --ends", "odds orchard_dusk", "matchup cellar_siege",
-    "study glasshouse_nights --runs 60 --per level", "audit kite_race --quick", "statement ferry_toll --all",
+    "audit kite_race --quick", "statement ferry_toll --all",
 ]  # fmt: skip
 COMMANDS = [*DEMO, *OTHERS]
 # What takes longest is held against its files with the slow tests.
