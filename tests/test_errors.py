@@ -205,3 +205,18 @@ def test_a_stat_asked_of_the_wrong_one_names_who_has_it_here(do: str, word: str)
     stat = "w" if word == "self" else "depth"
     assert f"has no stat '{stat}'; '{word}' has one here: '{word}.{stat}'" in str(found.value)
     assert ":7:" in str(found.value)
+
+
+@pytest.mark.parametrize(
+    ("rule", "told"),
+    [
+        ("{name: a, every: 1, do: [x += 1]}", "unknown key 'every'; it belongs into 'when': when: {every: …}"),
+        ("{name: a, when: start, do: [x += 1], becomes: x > 1}", "it belongs into 'when': when: {becomes: …}"),
+        ("{name: a, wen: {every: 1}, do: [x += 1]}", "unknown key 'wen', did you mean 'when'?"),
+    ],
+)
+def test_a_key_that_belongs_one_part_deeper_is_told_with_that_part(rule: str, told: str) -> None:
+    with pytest.raises(mint.GameError) as caught:
+        mint.loads(f"title: T\nstats: {{x: 1}}\nrules:\n  - {rule}\n")
+    assert told in str(caught.value)
+    assert all(fault.place.line == 4 for fault in caught.value.faults)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import copy
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, get_args, get_origin
 
 from pydantic import ValidationError
 from pydantic_core import ErrorDetails
@@ -49,6 +49,8 @@ def read_game(source: Source) -> Reading:
                 faulty[path] = None
                 if not _follows(path, left_out):
                     faults.append(Fault(left.place(path), path_name(path, left.data), fault_message(detail, path)))
+                    if detail["type"] == "missing":
+                        faults += _beside_missing(left, path[:-1], detail["input"])
             removed = _take_all_out(left, list(faulty))
             left_out.extend(removed)
             if not removed or len(faults) > 500:
@@ -56,7 +58,7 @@ def read_game(source: Source) -> Reading:
             continue
         extras = list(_unknown_keys(game, (), left.data))
         if extras:
-            faults.extend(_extra_fault(left, path, known) for path, known in extras)
+            faults.extend(_extra_fault(left, path, model) for path, model in extras)
             left_out.extend(_take_all_out(left, [path for path, _ in extras]))
             continue
         game._source = left if left_out else source
@@ -157,16 +159,20 @@ def _move_up(places: dict[Path, Place], parent: Path, gone: int) -> None:
     places.update(moved)
 
 
-def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, list[str]]]:
-    unknown: list[tuple[Path, list[str]]] = []
+def _known_keys(model: type[Part]) -> list[str]:
+    return [field.alias or name for name, field in model.model_fields.items()]
+
+
+def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, type[Part]]]:
+    unknown: list[tuple[Path, type[Part]]] = []
     if isinstance(part, Part):
         fields = type(part).model_fields
-        known = [fields[name].alias or name for name in fields]
+        known = _known_keys(type(part))
         # A field whose key is a word of Python's has another name in the models, which is no key of the file.
         strange = [name for name in fields if name not in known]
         for key in (*(part.model_extra or {}), *strange):
             if isinstance(data, dict) and key in data:
-                unknown.append(((*path, key), known))
+                unknown.append(((*path, key), type(part)))
         for name in part.model_fields_set & set(fields):
             key = fields[name].alias or name
             child = data.get(key) if isinstance(data, dict) else None
@@ -184,13 +190,44 @@ def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, list[str
     return unknown
 
 
-def _extra_fault(left: Source, path: Path, known: list[str]) -> Fault:
-    key = str(path[-1])
+def _beside_missing(left: Source, path: Path, given: Any) -> list[Fault]:
+    """Return the unknown keys of a part that lacks a key: often one is what it should have been."""
+    for model in _models_at(GameFile, path) if isinstance(given, dict) else ():
+        return [_extra_fault(left, (*path, key), model) for key in given if key not in _known_keys(model)]
+    return []
+
+
+def _models_at(annotation: Any, path: Path) -> list[type[Part]]:
+    """Return the models that may stand at a path within what is annotated so."""
+    if isinstance(annotation, type) and issubclass(annotation, Part):
+        if not path:
+            return [annotation]
+        fields = {field.alias or name: field.annotation for name, field in annotation.model_fields.items()}
+        return _models_at(fields.get(str(path[0])), path[1:])
+    within = [kind for kind in get_args(annotation) if not isinstance(kind, str)]
+    origin = get_origin(annotation)
+    if origin is dict:
+        return _models_at(within[1], path[1:]) if path else []
+    if origin in (list, tuple) and path and isinstance(path[0], int):
+        path = path[1:]
+    return [model for kind in within for model in _models_at(kind, path)]
+
+
+def _inside(key: str, model: type[Part]) -> str:
+    """Return where a key would be right, if it belongs into a part of the one that it was written in."""
+    for name, field in model.model_fields.items():
+        if any(key in _known_keys(inner) for inner in _models_at(field.annotation, ())):
+            return f"; it belongs into '{field.alias or name}': {field.alias or name}: {{{key}: …}}"
+    return ""
+
+
+def _extra_fault(left: Source, path: Path, model: type[Part]) -> Fault:
+    key, known = str(path[-1]), _known_keys(model)
     if (")" in key and "(" not in key) or ("]" in key and "[" not in key):
         message = f"'{key}' was cut off by a comma: inside {{ }} and [ ] a formula with a comma wants quotes"
     else:
         here = f"; known here: {', '.join(known[:14])}" if known else "; nothing stands here: {}"
-        message = f"unknown key '{key}'{nearest(key, known) or here}"
+        message = f"unknown key '{key}'{_inside(key, model) or nearest(key, known) or here}"
     return Fault(left.place(path), path_name(path[:-1], left.data), message)
 
 
