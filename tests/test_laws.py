@@ -36,7 +36,7 @@ kinds:
     stats:
       health: {{start: {health}, min: 0, max: {health}, recover: {{rate: {rate}, after: 2}}}}
       armor: {armor}
-    when_hit: {{subtract: armor, through: [health]}}
+    when_hit: {{armor: armor, through: [health]}}
   gull: {{copies: 2}}
 attacks: {{pecks: {{from: gull, to: rower, when: {{every: {numbers["every"]}}}, lands: {numbers["lands"]}, damage: {bite}}}}}
 rules: [{{name: bread, when: {{every: 5}}, do: [rower.health += {gift}]}}]
@@ -87,14 +87,11 @@ def test_a_study_that_goes_on_is_the_study_that_was_played_at_once(
 @FEW
 @given(STRIKES, st.integers(-3, 9), st.integers(1, 4))
 def test_a_formula_and_its_name_are_the_same_to_the_bit(numbers: dict[str, float], more: int, parts: int) -> None:
-    text = raft(numbers).to_yaml()
-    written = text.replace(
-        f"damage: {float(numbers['bite'])}", f"damage: {numbers['bite']} + time / {parts} - ({more})"
-    )
-    named = (
-        text.replace(f"damage: {float(numbers['bite'])}", f"damage: harder({numbers['bite']}, {parts})")
-        + f"formulas: {{harder: {{of: [base, parts], is: base + time / parts - ({more})}}}}\n"
-    )
+    text, bite = raft(numbers).to_yaml(), numbers["bite"]
+    was, tail = f"damage: {bite}}}", f"time / {parts} - ({more})"
+    written = text.replace(was, f'damage: "{bite} + {tail}"}}')
+    named = text.replace(was, f'damage: "harder({bite}, {parts})"}}')
+    named += f"formulas: {{harder: {{of: [base, parts], is: base + time / parts - ({more})}}}}\n"
     assert written != text and named != text
     one, other = (mint.loads(game).study(60, seed=2).measures for game in (written, named))
     assert one.equals(other)
