@@ -1,10 +1,14 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any, get_args
 
 import pytest
 
 import mint_ledger as mint
+from mint_ledger.game import trade_words
+from mint_ledger.game.document import GameFile
+from mint_ledger.game.parts import Part
 
 GOOD = """\
 title: Mill
@@ -220,3 +224,58 @@ def test_a_key_that_belongs_one_part_deeper_is_told_with_that_part(rule: str, to
         mint.loads(f"title: T\nstats: {{x: 1}}\nrules:\n  - {rule}\n")
     assert told in str(caught.value)
     assert all(fault.place.line == 4 for fault in caught.value.faults)
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("stats: {hp: {start: 9, regen: 1}}", "unknown key 'regen'; here that is 'recover': recover: {rate: 2}"),
+        ("stats: {hp: {initial: 9}}", "unknown key 'initial'; here that is 'start': start: 10"),
+        ("kinds: {hen: {count: 2}}", "unknown key 'count'; here that is 'copies': copies: 3"),
+        ("kinds: {hen: {parent: cock}}", "here that is 'like': like: crab"),
+        ("kinds: {hen: {on_death: x}}", "here that is 'gone_if': gone_if: health <= 0"),
+        ("enemies: {hen: {}}", "unknown key 'enemies'; here that is 'kinds'"),
+        ("statuses: {dazed: {duration: 2}}", "unknown key 'duration'; here that is 'lasts': lasts: 3"),
+        ("actions: {rest: {cost: 2}}", "unknown key 'cost'; here that is 'costs'"),
+    ],
+)
+def test_a_word_of_the_trade_is_told_with_the_key_that_means_it(text: str, told: str) -> None:
+    with pytest.raises(mint.GameError) as caught:
+        mint.loads(f"title: T\n{text}\n")
+    assert told in str(caught.value)
+
+
+def test_each_key_that_a_word_of_the_trade_means_is_a_key_and_its_line_can_be_read() -> None:
+    keys = {key for model in parts_of_the_file() for key in known_keys(model)}
+    top = set(known_keys(GameFile))
+    for word, meanings in trade_words._WORDS.items():
+        for key, line in meanings:
+            assert key in keys and line.startswith(f"{key}: "), word
+            if key in top:
+                # Names of the demo's world may be unknown; the keys may not.
+                try:
+                    mint.loads(f"title: T\n{line}\n")
+                except mint.GameError as error:
+                    assert "unknown key" not in str(error) and "wants" not in str(error), (word, str(error))
+
+
+def parts_of_the_file() -> set[type[Part]]:
+    """All models that are made of a file."""
+    found: set[type[Part]] = set()
+    waiting: list[type[Part]] = [GameFile]
+    while waiting:
+        model = waiting.pop()
+        if model not in found:
+            found.add(model)
+            waiting += [inner for field in model.model_fields.values() for inner in every_model(field.annotation)]
+    return found
+
+
+def every_model(annotation: Any) -> list[type[Part]]:
+    if isinstance(annotation, type) and issubclass(annotation, Part):
+        return [annotation]
+    return [model for kind in get_args(annotation) for model in every_model(kind)]
+
+
+def known_keys(model: type[Part]) -> list[str]:
+    return [field.alias or name for name, field in model.model_fields.items()]

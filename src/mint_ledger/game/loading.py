@@ -19,6 +19,7 @@ from mint_ledger.game.document import GameFile
 from mint_ledger.game.parts import Part
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.source import Source
+from mint_ledger.game.trade_words import meant
 
 Path = tuple[str | int, ...]
 MAX_ROUNDS = 200
@@ -49,8 +50,9 @@ def read_game(source: Source) -> Reading:
                 faulty[path] = None
                 if not _follows(path, left_out):
                     faults.append(Fault(left.place(path), path_name(path, left.data), fault_message(detail, path)))
-                    if detail["type"] == "missing":
-                        faults += _beside_missing(left, path[:-1], detail["input"])
+                    if detail["type"] in ("missing", "value_error"):
+                        part = path[:-1] if detail["type"] == "missing" else path
+                        faults += _beside_another(left, part, detail["input"])
             removed = _take_all_out(left, list(faulty))
             left_out.extend(removed)
             if not removed or len(faults) > 500:
@@ -190,8 +192,8 @@ def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, type[Par
     return unknown
 
 
-def _beside_missing(left: Source, path: Path, given: Any) -> list[Fault]:
-    """Return the unknown keys of a part that lacks a key: often one is what it should have been."""
+def _beside_another(left: Source, path: Path, given: Any) -> list[Fault]:
+    """Return the unknown keys of a part that has another fault: where a key is missing often one was meant to be it."""
     for model in _models_at(GameFile, path) if isinstance(given, dict) else ():
         return [_extra_fault(left, (*path, key), model) for key in given if key not in _known_keys(model)]
     return []
@@ -227,7 +229,7 @@ def _extra_fault(left: Source, path: Path, model: type[Part]) -> Fault:
         message = f"'{key}' was cut off by a comma: inside {{ }} and [ ] a formula with a comma wants quotes"
     else:
         here = f"; known here: {', '.join(known[:14])}" if known else "; nothing stands here: {}"
-        message = f"unknown key '{key}'{_inside(key, model) or nearest(key, known) or here}"
+        message = f"unknown key '{key}'{_inside(key, model) or meant(key, known) or nearest(key, known) or here}"
     return Fault(left.place(path), path_name(path[:-1], left.data), message)
 
 

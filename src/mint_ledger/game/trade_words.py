@@ -1,0 +1,57 @@
+"""Words of the trade that a designer tries as keys, and the keys that mean it here."""
+
+from __future__ import annotations
+
+from collections.abc import Container
+
+# Each word with the keys that may be meant, the first that a part knows is taken; and the line as it should read.
+_WORDS: dict[str, tuple[tuple[str, str], ...]] = {}
+
+
+def _mean(words: str, *keys: tuple[str, str]) -> None:
+    _WORDS.update(dict.fromkeys(words.split(), keys))
+
+
+_mean("regen regeneration heal healing regenerate", ("recover", "recover: {rate: 2}"))
+_mean("decay drain degen", ("fade", "fade: {rate: 2}"))
+_mean("duration length time lifetime", ("lasts", "lasts: 3"))
+_mean("range radius", ("reach", "reach: 2.5"))
+_mean("target targets victim against", ("to", "to: crab"))
+_mean("source attacker owner", ("from", "from: crab"), ("by", "by: keeper"))
+_mean("count amount number quantity how_many", ("copies", "copies: 3"))
+_mean("team faction party", ("side", "side: sea"))
+_mean("on_death death dies die dead kill killed_if dies_if", ("gone_if", "gone_if: health <= 0"))
+_mean("cap limit maximum max_hp max_health max_value ceiling", ("max", "max: 100"))
+_mean("floor minimum min_value", ("min", "min: 0"))
+_mean("initial default value base begin", ("start", "start: 10"))
+_mean("parent extends inherits inherit", ("like", "like: crab"))
+_mean("requires condition needs only_if unless", ("if", "if: stamina >= 5"))
+_mean("probability percent prob odds rate", ("chance", "chance: 0.3"), ("lands", "lands: 0.8"))
+_mean("accuracy hit_chance to_hit", ("lands", "lands: 0.8"), ("chance", "chance: 0.3"))
+_mean("evade evasion", ("dodge", "dodge: 0.2"))
+_mean("defense defence", ("armor", "armor: 2"))
+_mean("cost price", ("costs", "costs: {stamina: 15}"))
+_mean("cooldown_time recharge reload", ("cooldown", "cooldown: 2"))
+_mean("delay wait", ("after", "after: 2"), ("cooldown", "cooldown: 2"))
+_mean("tick interval period timer frequency", ("every", "every: 2"), ("when", "when: {every: 2}"))
+_mean("trigger on event", ("when", "when: {every: 2}"), ("cue", "cue: landed"))
+_mean("then effect effects actions_to_do does", ("do", "do: [ships += 1]"))
+_mean("enemies enemy units unit characters entities objects actors", ("kinds", "kinds: {crab: {stats: {health: 10}}}"))
+_mean("constants parameters params variables vars settings", ("numbers", "numbers: {pace: 2}"))
+_mean("events triggers", ("rules", "rules: [{when: {every: 10}, do: [ships += 1]}]"))
+_mean("win lose win_if lose_if victory defeat", ("endings", "endings: {lost: {result: lose, if: keeper.health <= 0}}"))
+_mean("ai bots bot players policies", ("habits", "habits: {calm: {by: keeper, acts: [{do: swing}]}}"))
+_mean("difficulty difficulties modes presets", ("variants", "variants: {hard: {crab.bite: 15}}"))
+_mean("goals kpis kpi", ("targets", "targets: [{name: fair, measure: rate(win), want: 0.5..0.65}]"))
+_mean("tests scenarios", ("playtests", "playtests: {first: {expect: [{at: 1, that: ships == 0}]}}"))
+_mean("waves stages scenes", ("levels", "levels: {first: {present: {crab: 3}}}"))
+_mean("loot drops drop_tables loot_tables", ("lots", "lots: {chest: {of: {coins: 3, nothing: 7}}}"))
+_mean("buffs debuffs status effects_list conditions", ("statuses", "statuses: {dazed: {lasts: 2}}"))
+
+
+def meant(word: str, known: Container[str]) -> str:
+    """Return what is said of a word of the trade where one of the known keys is meant by it; else nothing."""
+    for key, line in _WORDS.get(word.lower(), ()):
+        if key in known and key != word:
+            return f"; here that is '{key}': {line}"
+    return ""
