@@ -279,3 +279,26 @@ def every_model(annotation: Any) -> list[type[Part]]:
 
 def known_keys(model: type[Part]) -> list[str]:
     return [field.alias or name for name, field in model.model_fields.items()]
+
+
+@pytest.mark.parametrize(
+    ("measure", "want", "told"),
+    [
+        ("rate(win)", "50..65", "not 50..65; 0.5..0.65?"),
+        ("rate(win)", "60.0", "not 60.0; 0.6?"),
+        ("rate(win)", "-0.1..0.5", "from 0 (none) to 1 (all), not -0.1..0.5"),
+        ("rate(win)", "..55", "not ..55; ..0.55?"),
+    ],
+)
+def test_a_target_of_a_share_lies_within_a_share(measure: str, want: str, told: str) -> None:
+    text = (
+        f"title: T\nclock: {{limit: 2}}\nstats: {{x: 1}}\ntargets: [{{name: fair, measure: {measure}, want: {want}}}]\n"
+    )
+    with pytest.raises(mint.GameError) as caught:
+        mint.loads(text)
+    assert told in str(caught.value)
+    game = mint.loads(text.replace(f"want: {want}", "want: 0..1"))
+    with pytest.raises(mint.BadRequest) as refused:
+        game.tune("x", "1..3", measure, float(want) if ".." not in want else want)
+    assert told in str(refused.value)
+    assert mint.loads(text.replace(measure, "mean(time)")).targets

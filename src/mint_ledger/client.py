@@ -1036,7 +1036,7 @@ class Game(SharedGame):
         from mint_ledger.balance.tune import tune_dial
 
         runs, seed = whole(runs), whole(seed)
-        wanted = Wanted(measure, read_want(want), str(want))
+        wanted = Wanted(measure, read_want(want, measure), str(want))
         known = bounds_of(self, {dial: bounds}, together(variant))[dial]
         budget = Budget(runs, seconds, most_runs)
         setting = self._setting(seed, habit, variant, sure=sure)
@@ -1221,7 +1221,7 @@ class Game(SharedGame):
         from mint_ledger.balance.tune_habits import tune_habits
 
         runs, seed = whole(runs), whole(seed)
-        spans = {habit: read_want(want) for habit, want in (wants or {}).items()}
+        spans = {habit: read_want(want, measure) for habit, want in (wants or {}).items()}
         return tune_habits(self, bounds_of(self, dials), spans, measure, Budget(runs, seconds, most_runs), seed, told)
 
     def exact(

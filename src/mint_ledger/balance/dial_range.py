@@ -13,6 +13,7 @@ from mint_ledger.game.dial_value import Value, is_pattern, times
 from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span, parse_span
 from mint_ledger.game.scaling import matching
+from mint_ledger.game.target import not_a_share
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.program.expressions import Dial, DialOf
 from mint_ledger.program.verify import spec_formulas
@@ -250,12 +251,19 @@ def bounds_of(game: PlayableGame, dials: Mapping[str, str | Numbers], variant: s
     return found
 
 
-def read_want(want: str | Number | Numbers) -> Span:
-    """What is wanted of an estimate: a range like `0.55..0.65` or `(0.55, 0.65)`, or one value.
+def read_want(want: str | Number | Numbers, measure: str) -> Span:
+    """Read the range that an estimate should have: `0.55..0.65` or `(0.55, 0.65)`, or one value.
 
     Raises:
-        BadRequest: it is neither.
+        BadRequest: it is neither, or no range of a share where the estimate is one.
     """
+    span = _read_want(want)
+    if problem := not_a_share(measure, span):
+        raise BadRequest(problem)
+    return span
+
+
+def _read_want(want: str | Number | Numbers) -> Span:
     if isinstance(want, Sized) and not isinstance(want, str):
         if len(want) != 2:
             raise BadRequest(f"what is wanted lies between two numbers, like (0.55, 0.65), not {want}")

@@ -356,7 +356,7 @@ def _wanted(measure: str, want: str, habit: str | None, variant: str | None) -> 
     from mint_ledger.balance.dial_range import read_want
     from mint_ledger.game.target import Target
 
-    return Target(name="what is wanted", measure=measure, want=read_want(want), habit=habit, variant=variant)
+    return Target(name="what is wanted", measure=measure, want=read_want(want, measure), habit=habit, variant=variant)
 
 
 def _value_teller(name: str, measure: str) -> Callable[[float, Estimate], None] | None:

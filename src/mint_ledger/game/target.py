@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import math
 import re
 from typing import Annotated
 
 from pydantic import BeforeValidator, Field, WithJsonSchema, model_validator
 
 from mint_ledger.formula.syntax import describe
-from mint_ledger.game.parts import Number, Part, Range
+from mint_ledger.game.parts import Number, Part, Range, Span
 from mint_ledger.game.several import Together
 
 ESTIMATE = re.compile(r"\s*(rate|mean|median|quantile)\s*\(\s*(.+?)\s*\)\s*")
@@ -23,6 +24,16 @@ def _estimate(value: object) -> str:
 
 def _listed(value: object) -> object:
     return [value] if isinstance(value, str) else value
+
+
+def not_a_share(measure: str, want: Span) -> str:
+    """Return why a range can be none of a share of runs; nothing where it can."""
+    ends = [end for end in (want.low, want.high) if math.isfinite(end)]
+    if not measure.strip().startswith("rate") or all(0.0 <= end <= 1.0 for end in ends):
+        return ""
+    meant = "..".join(f"{end / 100:g}" if math.isfinite(end) else "" for end in dict.fromkeys((want.low, want.high)))
+    hint = f"; {meant}?" if all(1.0 < end <= 100.0 for end in ends) else ""
+    return f"{measure} is a share of the runs, from 0 (none) to 1 (all), not {want}{hint}"
 
 
 class Each(Part):
@@ -48,6 +59,8 @@ class Target(Part):
 
     @model_validator(mode="after")
     def _says_it_once(self) -> Target:
+        if problem := not_a_share(self.measure, self.want):
+            raise ValueError(problem)
         for key in ("habit", "variant"):
             if self.each is not None and getattr(self, key) is not None and getattr(self.each, key) is not None:
                 raise ValueError(f"names its {key} twice: once by itself, and once in 'each'")
