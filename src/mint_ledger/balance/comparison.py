@@ -15,6 +15,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting
+from mint_ledger.program.program import Program
 from mint_ledger.program.row import Row
 from mint_ledger.studies.estimate import (
     CONFIDENCE,
@@ -241,10 +242,17 @@ def part(one: Run, other: Run) -> Parting:
     words = [Words(run.program) for run in (one, other)]
     both = list(zip(words, ([row for row in run.rows if not _opens(run, row)] for run in (one, other)), strict=True))
     texts = [[(told.seconds(row.step), told.text(row)) for row in rows] for told, rows in both]
-    happened = [[_happening(told, row) for row in rows] for told, rows in both]
-    amounts, index = _first_unlike(texts), _first_unlike(happened)
-    heads = [rows[index : index + 4] for rows in texts]
-    since, time = (min((rows[at][0] for rows in texts if at < len(rows)), default=one.time) for at in (amounts, index))
+    # When a flow ends depends on amounts, so its rows are told and not held against each other.
+    happened = [
+        [(place, _happening(told, row)) for place, row in enumerate(rows) if not _flows(told.program, row)]
+        for told, rows in both
+    ]
+    amounts = _first_unlike(texts)
+    index = _first_unlike([[what for _, what in side] for side in happened])
+    places = [side[index][0] if index < len(side) else len(rows) for side, rows in zip(happened, texts, strict=True)]
+    heads = [rows[place : place + 4] for place, rows in zip(places, texts, strict=True)]
+    time = min((rows[0][0] for rows in heads if rows), default=one.time)
+    since = min((*(rows[amounts][0] for rows in texts if amounts < len(rows)), time))
     shown = [tuple(f"{when:.2f}  {text}" for when, text in rows) for rows in heads]
     return Parting(one.number, (one.result, other.result), since, time, shown[0], shown[1])
 
@@ -252,6 +260,11 @@ def part(one: Run, other: Run) -> Parting:
 def _first_unlike(sides: Sequence[Sequence[object]]) -> int:
     """Return the place of the first row in which two journals differ, or the length of the shorter."""
     return next((i for i, (a, b) in enumerate(zip(*sides, strict=False)) if a != b), min(map(len, sides)))
+
+
+def _flows(program: Program, row: Row) -> bool:
+    """Return whether a row is what recovers or fades."""
+    return row.cause >= 0 and program.causes[int(row.cause)].sort == "flow"
 
 
 def _happening(words: Words, row: Row) -> tuple[object, ...]:

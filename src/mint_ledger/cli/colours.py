@@ -34,7 +34,12 @@ class _Names:
 
 def leave_plain(names: Iterable[str]) -> None:
     """From now on leave the names that a file gives without colours: `keeper lost` is no loss of ours."""
-    meant = [name for name in names if any(pattern.search(name) for pattern, _, _ in _MEANINGS)]
+    # A text that is nothing but our word is ours: the result of an ending.
+    meant = [
+        name
+        for name in names
+        if any(pattern.search(name) and not pattern.fullmatch(name) for pattern, _, _ in _MEANINGS)
+    ]
     longest = sorted(set(meant), key=len, reverse=True)
     _Names.pattern = re.compile("|".join(map(re.escape, longest))) if longest else None
 
