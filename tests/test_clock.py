@@ -41,7 +41,7 @@ def answers(game: mint.Game, *, every: bool) -> list[object]:
 
 @pytest.mark.parametrize(
     ("times", "every"),
-    [(1_000.0, False), *(pytest.param(times, True, marks=pytest.mark.slow) for times in (10.0, 1_000.0))],
+    [(1_000.0, False), *(pytest.param(times, True, marks=pytest.mark.night) for times in (10.0, 1_000.0))],
 )
 def test_answers_are_the_same_however_fast_the_clock_runs(
     monkeypatch: pytest.MonkeyPatch, times: float, every: bool

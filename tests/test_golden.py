@@ -94,7 +94,7 @@ def test_a_command_shows_what_it_showed(line: str) -> None:
     assert text_of(line) == file_of(line).read_text("utf-8"), "python tests/test_golden.py writes them again"
 
 
-@pytest.mark.slow
+@pytest.mark.night
 @pytest.mark.parametrize("line", COMMANDS)
 def test_other_widths_and_json_are_as_they_were(line: str) -> None:
     assert digests_of(line) == json.loads(DIGESTS.read_text("utf-8"))[line]

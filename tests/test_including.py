@@ -114,7 +114,7 @@ def test_numbers_are_written_where_they_stand(shop: Path) -> None:
         assert (turned.text == game.source.text) == (file != "shop.yaml")
 
 
-@pytest.mark.parametrize("each", [12, pytest.param(1, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("each", [12, pytest.param(1, marks=pytest.mark.night)])
 def test_every_dial_of_the_split_demo_is_written_as_in_one_file(split: Path, each: int) -> None:
     one, other = mint.load(split), mint.load(mint.demo_path())
     assert list(one.dials) == list(other.dials)

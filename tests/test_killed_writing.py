@@ -49,9 +49,11 @@ def kill_writing(folder: Path, words: list[str], moments: list[float]) -> set[st
     return left
 
 
-@pytest.mark.slow
+@pytest.mark.parametrize("times", [pytest.param(5, marks=pytest.mark.slow), pytest.param(25, marks=pytest.mark.night)])
 @pytest.mark.parametrize("words", COMMANDS, ids=lambda words: words[0])
-def test_a_file_is_whole_whenever_the_command_that_writes_it_is_killed(tmp_path: Path, words: list[str]) -> None:
+def test_a_file_is_whole_whenever_the_command_that_writes_it_is_killed(
+    tmp_path: Path, words: list[str], times: int
+) -> None:
     (tmp_path / "sum.yaml").write_text(GAME, "utf-8")
     subprocess.run(
         [sys.executable, "-m", "mint_ledger", "tables", "export", "sum.yaml", "-o", "book"], cwd=tmp_path, check=True
@@ -66,7 +68,7 @@ def test_a_file_is_whole_whenever_the_command_that_writes_it_is_killed(tmp_path:
     assert new != GAME
     (tmp_path / "sum.yaml").write_text(GAME, "utf-8")
     luck = random.Random(7)
-    left = kill_writing(tmp_path, words, [luck.uniform(0.5, 1.05) * took for _ in range(25)])
+    left = kill_writing(tmp_path, words, [luck.uniform(0.5, 1.05) * took for _ in range(times)])
     assert left <= {GAME, new}
 
 

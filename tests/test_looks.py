@@ -38,7 +38,7 @@ def gauge(condition: str) -> str:
     [
         (CONDITIONS[::3], "native"),
         (CONDITIONS, "reference"),
-        pytest.param(CONDITIONS, "native", marks=pytest.mark.slow),
+        pytest.param(CONDITIONS, "native", marks=pytest.mark.night),
     ],
 )
 def test_every_turn_of_a_comparison_is_seen_when_it_turns(conditions: list[tuple[str, str, bool]], engine: str) -> None:
@@ -72,7 +72,7 @@ def turning(conditions: list[tuple[str, str, bool]], engines: list[str]) -> mint
     return game
 
 
-@pytest.mark.slow
+@pytest.mark.night
 def test_all_comparisons_are_the_same_in_both_engines() -> None:
     assert_same(turning(CONDITIONS, ["native"]).lowered, None)
 

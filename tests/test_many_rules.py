@@ -52,7 +52,7 @@ def test_many_rules_play_the_same_in_both_engines(many: mint.Game) -> None:
     assert_same(many.lowered, None)
 
 
-@pytest.mark.parametrize("fewest", [2, *(pytest.param(n, marks=pytest.mark.slow) for n in (3, 10**6))])
+@pytest.mark.parametrize("fewest", [2, *(pytest.param(n, marks=pytest.mark.night) for n in (3, 10**6))])
 def test_what_is_compiled_once_plays_as_what_is_compiled_apart(
     many: mint.Game, fewest: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -114,7 +114,7 @@ habits: {{ringer: {{by: bell, reaction: 0.7, acts: [{{do: ring}}]}}}}
 """
 
 
-@pytest.mark.parametrize("many", [7, pytest.param(60, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("many", [7, pytest.param(60, marks=pytest.mark.night)])
 def test_very_many_stats_of_copies_play_and_add_up_the_same_in_both_engines(many: int) -> None:
     stats = "".join(
         f"      s{i}: {{start: {i % 9}, min: 0, max: {i % 9 + 8}, recover: {{rate: {1 + i % 3}, after: 0.{i % 7}}}}}\n"

@@ -40,7 +40,7 @@ def _plays(game: mint.Game, shares: dict[str, int], seed: int, *, by_player: boo
 
 
 @pytest.mark.parametrize(
-    ("repeats", "least"), [(range(6, 20, 6), 2), pytest.param(range(20), 15, marks=pytest.mark.slow)]
+    ("repeats", "least"), [(range(6, 20, 6), 2), pytest.param(range(20), 15, marks=pytest.mark.night)]
 )
 def test_ninety_per_cent_intervals_hold_the_share_in_most_of_twenty(repeats: range, least: int) -> None:
     game, held = mint.loads(SMITHY), 0

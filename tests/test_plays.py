@@ -64,7 +64,7 @@ def test_the_exact_interval_is_scipys(count: int, runs: int, sure: float) -> Non
 
 
 # 120 · 0.05 = 6; more than 13 comes in one of 300 such tests, and more than 5 of 30 in one of 300.
-@pytest.mark.parametrize(("repeats", "most"), [(30, 5), pytest.param(120, 13, marks=pytest.mark.slow)])
+@pytest.mark.parametrize(("repeats", "most"), [(30, 5), pytest.param(120, 13, marks=pytest.mark.night)])
 def test_what_is_drawn_from_the_game_is_called_different_in_one_of_twenty_at_most(repeats: int, most: int) -> None:
     game = _game()
     alarms = 0

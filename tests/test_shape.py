@@ -38,7 +38,7 @@ def test_the_shares_of_bins_are_those_of_the_known_distribution() -> None:
     ).all()
 
 
-@pytest.mark.parametrize("seeds", [30, pytest.param(120, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("seeds", [30, pytest.param(120, marks=pytest.mark.night)])
 def test_bands_hold_the_whole_distribution_as_often_as_they_say(seeds: int) -> None:
     game = mint.loads(TOSSES)
     held = 0

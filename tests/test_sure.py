@@ -91,7 +91,7 @@ def test_quantiles_differ_by_what_their_distributions_say(coin: Path, command: C
     assert next(d for d in same.differences if d.name == "median(left)").is_nothing
 
 
-@pytest.mark.parametrize("repeats", [8, pytest.param(100, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("repeats", [8, pytest.param(100, marks=pytest.mark.night)])
 def test_pairs_hold_the_difference_of_quantiles_as_often_as_they_say(repeats: int) -> None:
     luck = np.random.default_rng(8)
     held = 0

@@ -57,7 +57,7 @@ def inside(value: float, regions: tuple[tuple[float, float], ...]) -> bool:
     return any(first - 1e-9 <= value <= last + 1e-9 for first, last in regions)
 
 
-@pytest.mark.parametrize("seeds", [1, pytest.param(4, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("seeds", [1, pytest.param(4, marks=pytest.mark.night)])
 @pytest.mark.parametrize("name", SHAPES)
 def test_no_setting_is_called_certain_that_is_not_and_none_is_left_out_that_is(name: str, seeds: int) -> None:
     chance, want, truth = SHAPES[name]

@@ -44,7 +44,7 @@ def test_the_least_is_the_other_end() -> None:
     assert tuned.gain.high < 0.0
 
 
-@pytest.mark.parametrize("seeds", [8, pytest.param(40, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("seeds", [8, pytest.param(40, marks=pytest.mark.night)])
 def test_what_changes_nothing_is_not_called_better_or_worse(seeds: int) -> None:
     game, claimed = mint.loads(HILL), 0
     for seed in range(seeds):
@@ -57,7 +57,7 @@ def test_what_changes_nothing_is_not_called_better_or_worse(seeds: int) -> None:
 
 
 # At 5 % each, more than 10 of 80 come in one of 300 such tests, and more than 4 of 16 in one of 1,000.
-@pytest.mark.parametrize(("seeds", "most"), [(16, 4), pytest.param(80, 10, marks=pytest.mark.slow)])
+@pytest.mark.parametrize(("seeds", "most"), [(16, 4), pytest.param(80, 10, marks=pytest.mark.night)])
 def test_false_bests_are_as_rare_as_they_are_said_to_be(seeds: int, most: int) -> None:
     # Each setting draws for itself, so that settings differ by chance alone.
     text = HILL.replace("chance(good)", "CHANCE").replace(

@@ -23,7 +23,7 @@ LOOKS = (("--attacks",), ("--ends",), ("--per", "level"))
 
 
 @pytest.mark.parametrize(
-    "look", [(), ("--income", "keeper.oil"), *(pytest.param(look, marks=pytest.mark.slow) for look in LOOKS)]
+    "look", [(), ("--income", "keeper.oil"), *(pytest.param(look, marks=pytest.mark.night) for look in LOOKS)]
 )
 def test_nothing_is_wider_than_a_narrow_terminal(look: tuple[str, ...]) -> None:
     lines = _lines(60, "study", str(mint.demo_path()), "--habit", "careful", "--runs", "60", *look)
@@ -104,7 +104,7 @@ def test_a_table_that_has_too_many_columns_loses_the_last_and_says_so() -> None:
     ]
 
 
-@pytest.mark.parametrize("columns", [60, *(pytest.param(n, marks=pytest.mark.slow) for n in (66, 72))])
+@pytest.mark.parametrize("columns", [60, *(pytest.param(n, marks=pytest.mark.night) for n in (66, 72))])
 @pytest.mark.parametrize(
     "command",
     [
