@@ -9,7 +9,7 @@ import pytest
 from conftest import Command
 
 import mint_ledger as mint
-from mint_ledger.cli.colours import coloured, wants_colours
+from mint_ledger.cli.colours import coloured, leave_plain, wants_colours
 from mint_ledger.cli.output import say_json
 
 ESCAPE = re.compile(r"\x1b\[[0-9;]*m")
@@ -73,3 +73,15 @@ def test_json_is_never_coloured(monkeypatch: pytest.MonkeyPatch, command: Comman
     assert not ESCAPE.search(terminal.getvalue())
     done = command("study", mint.demo_path(), "--runs", 20)
     assert not ESCAPE.search(done.stdout)
+
+
+def test_names_of_a_file_are_left_plain_and_our_own_words_are_not() -> None:
+    leave_plain(["keeper lost", "win", "rate(win)", "oil"])
+    try:
+        text = coloured("head\n  keeper lost, 3 lost; A win, rate(win) 5")
+    finally:
+        leave_plain([])
+    body = text.partition("\n")[2]
+    # The ending's name has no color; the word behind it, and the result of a run, have theirs.
+    assert "keeper lost," in body and "rate(win)" in body
+    assert [ESCAPE.sub("", part) for part in re.findall(r"\x1b\[[0-9;]+m(\w+)\x1b", body)] == ["lost", "win"]
