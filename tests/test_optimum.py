@@ -90,8 +90,13 @@ def test_all_neighbours_are_one_change_away() -> None:
     assert len(around) == len(space.actions) * (1 + terms)
 
 
-@pytest.mark.slow
-@pytest.mark.parametrize("name", ["kiln", "bridge", "raft"])
+@pytest.mark.parametrize(
+    "name",
+    [
+        pytest.param("bridge", marks=pytest.mark.slow),
+        *(pytest.param(name, marks=pytest.mark.night) for name in ("kiln", "raft")),
+    ],
+)
 def test_what_is_found_comes_near_to_the_best_and_never_above(name: str) -> None:
     """Of one seed; `benchmarks/search.py` tries all three duels with five seeds each."""
     duel = DUELS[name]
