@@ -16,7 +16,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, Fault, Place
 
 if TYPE_CHECKING:
     from lsprotocol import types as lsp
@@ -25,7 +25,6 @@ if TYPE_CHECKING:
 
     from mint_ledger.audit.finding import Finding
     from mint_ledger.editing.analysis import Analysis
-    from mint_ledger.errors import Fault, Place
 
 # After so many seconds without a key a text is looked at, and after more it is looked for usual mistakes.
 PAUSE, LONG_PAUSE = 0.08, 0.4
@@ -118,8 +117,6 @@ def _reader() -> ProcessPoolExecutor:
 
 def _given_up(file: str, before: Analysis) -> Analysis:
     """Return what was known of a game before a text that took too long to read, and that it did."""
-    from mint_ledger.errors import Fault, Place
-
     why = f"reading this takes more than {MOST_SECONDS:g} seconds, so nothing of it was checked"
     return replace(before, faults=(Fault(Place(file, 1, 1), "", why),), is_right=False)
 

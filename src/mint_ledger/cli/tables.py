@@ -12,6 +12,7 @@ from mint_ledger.cli.files import STREAM, form_of, show_changes, write_game
 from mint_ledger.cli.frame import WRITE, Group, add_command
 from mint_ledger.cli.output import hint, say, say_json, say_json_text
 from mint_ledger.errors import BadRequest
+from mint_ledger.plain import json_text
 
 tables = typer.Typer(
     no_args_is_help=True,
@@ -86,7 +87,6 @@ def export(
 ) -> None:
     """Give the numbers that a game engine loads: every dial by name, with the game file's hash."""
     from mint_ledger.cli.files import write_output
-    from mint_ledger.plain import json_text
     from mint_ledger.tables.numbers import TODAY, numbers_csv, numbers_of
 
     loaded = load_game(game)

@@ -52,7 +52,7 @@ def read_game(source: Source) -> Reading:
                     faults.append(Fault(left.place(path), path_name(path, left.data), fault_message(detail, path)))
                     if detail["type"] in ("missing", "value_error"):
                         part = path[:-1] if detail["type"] == "missing" else path
-                        faults += _beside_another(left, part, detail["input"])
+                        faults += _beside_another(left, part, detail["input"], faults[-1].message)
             removed = _take_all_out(left, list(faulty))
             left_out.extend(removed)
             if not removed or len(faults) > 500:
@@ -192,10 +192,14 @@ def _unknown_keys(part: Any, path: Path, data: Any) -> list[tuple[Path, type[Par
     return unknown
 
 
-def _beside_another(left: Source, path: Path, given: Any) -> list[Fault]:
-    """Return the unknown keys of a part that has another fault: where a key is missing often one was meant to be it."""
+def _beside_another(left: Source, path: Path, given: Any, told: str) -> list[Fault]:
+    """Return the unknown keys of a part that has another fault, which `told` is of: often one was meant for a missing.
+
+    A key that is named there is told already.
+    """
     for model in _models_at(GameFile, path) if isinstance(given, dict) else ():
-        return [_extra_fault(left, (*path, key), model) for key in given if key not in _known_keys(model)]
+        unknown = [key for key in given if key not in _known_keys(model) and f"'{key}'" not in told]
+        return [_extra_fault(left, (*path, key), model) for key in unknown]
     return []
 
 

@@ -8,6 +8,7 @@ from contextvars import ContextVar
 from typing import TYPE_CHECKING, cast
 
 from matplotlib.figure import Figure, SubFigure
+from matplotlib.transforms import ScaledTranslation
 
 from mint_ledger.errors import BadRequest
 from mint_ledger.views.picture import saved
@@ -55,8 +56,6 @@ def drawn_into(ax: Axes) -> Iterator[None]:
 
 def legend_below(axis: Axes, columns: int = 1) -> None:
     """Put a legend under an axis, below the name of what the axis shows, however tall the axis is."""
-    from matplotlib.transforms import ScaledTranslation
-
     figure = axis.get_figure(root=True)
     assert figure is not None
     inches = ScaledTranslation(0.0, -BELOW_LABEL, figure.dpi_scale_trans)
