@@ -81,10 +81,8 @@ def changes(node: ast.AST) -> list[Change]:
     if isinstance(node, ast.Constant) and isinstance(node.value, bool):
         return [lambda part: setattr(part, "value", not part.value)]
     if isinstance(node, ast.Constant) and type(node.value) in (int, float):
-        return [
-            lambda part: setattr(part, "value", part.value + 1),
-            lambda part: setattr(part, "value", part.value * 10),
-        ]
+        times_ten: list[Change] = [lambda part: setattr(part, "value", part.value * 10)] if node.value else []
+        return [lambda part: setattr(part, "value", part.value + 1), *times_ten]
     return []
 
 

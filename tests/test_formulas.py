@@ -197,3 +197,10 @@ def test_a_stop_is_told_where_the_formula_reads_a_stat_that_is_worked_out(engine
     assert broken != text
     with pytest.raises(mint.RunStopped, match="a period has to be longer than 0, and this one is -1; it read "):
         mint.loads(broken).run(engine=engine)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("call", ["dice(1)", "dice(1, 6, 2)", "normal(1)", "normal(1, 2, 3)", "pick()", "floor(1, 2)"])
+def test_a_call_with_too_few_or_too_many_arguments_is_refused_with_what_it_takes(call: str) -> None:
+    name = call.partition("(")[0]
+    with pytest.raises(mint.GameError, match=rf"{name}\(?.* (takes|wants)"):
+        mint.loads(f"title: T\nstats: {{x: 1}}\nrules: [{{when: start, do: ['x += {call}']}}]\n")
