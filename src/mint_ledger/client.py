@@ -462,7 +462,7 @@ class Game(SharedGame):
         engine: EngineName = "auto",
         executor: Executor | None = None,
     ) -> Likeness:
-        """Whether simulated players play as was recorded: each measure of both side by side.
+        """Return whether simulated players play as was recorded: each measure of both side by side.
 
         Args:
             plays: from `read_plays`.

@@ -74,7 +74,7 @@ _ESCAPED = {code: f"\\u{code:04x}" for code in _STEERING}
 
 
 def json_text(value: object, indent: int | None = None) -> str:
-    """Return plain values as JSON whose letters stay as they are, but for those that would steer a terminal."""
+    """Return plain values as JSON with all letters as they are, except those that would steer a terminal."""
     text = json.dumps(value, indent=indent, ensure_ascii=False)
     return text if text.replace("\n", "").isprintable() else text.translate(_ESCAPED)
 
@@ -85,7 +85,7 @@ _NUMBER = re.compile(r"[+-]?(?:(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:e[+-]?[0-9]+)?|inf
 def number_of(text: str) -> float:
     """Return the number that a cell holds, in ASCII digits only: `1_0` and digits of other scripts are refused.
 
-    `inf` and `nan` are read, so that each caller can say why it refuses them.
+    `inf` and `nan` are read, so that each caller can give its reason for refusing them.
 
     Raises:
         ValueError: the cell holds no number.
@@ -96,7 +96,7 @@ def number_of(text: str) -> float:
 
 
 def is_formula_like(text: str) -> bool:
-    """Whether a spreadsheet program would work a text out instead of showing it."""
+    """Return whether a spreadsheet program would work a text out instead of showing it."""
     return text.lstrip("'")[:1] in ("=", "+", "-", "@", "\t", "\r") if text.strip("'") else False
 
 

@@ -123,7 +123,7 @@ def _is_own(path: Path, *, private: bool = False) -> bool:
 
 
 def _stands_safely(folder: Path) -> bool:
-    """Whether nobody else can put another folder in the place of this one, or of one above it."""
+    """Return whether nobody else can put another folder in the place of this one, or of one above it."""
     if not hasattr(os, "getuid"):
         return True
     for above in Path(os.path.realpath(folder)).parents:

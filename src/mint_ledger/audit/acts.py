@@ -49,7 +49,7 @@ def gave_with_none(words: Words, rows: Sequence[Row]) -> set[tuple[str, str, str
 
 
 def _takes_nothing(action: float, row: Row, least: dict[tuple[float, Account], float]) -> bool:
-    """Whether a posting would take and cannot: its account is as low as it goes or ever was after it."""
+    """Return whether a posting would take and cannot: its account is as low as it goes or ever was after it."""
     if row.after != row.before:
         return False
     lowest = least.get((action, (row.entity, row.stat)))

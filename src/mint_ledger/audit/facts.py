@@ -163,17 +163,17 @@ class Facts:
         return struck
 
     def is_lowered(self, owner: str, stat: str) -> bool:
-        """Whether something takes from a stat."""
+        """Return whether something takes from a stat."""
         falls = any(self.effects.flows(stat, entity)[1] for entity in self._entities(owner))
         return falls or any(effect.takes for effect in self.effects_on(owner, stat))
 
     def is_changed(self, owner: str, stat: str) -> bool:
-        """Whether anything moves a stat."""
+        """Return whether anything moves a stat."""
         moves = any(any(self.effects.flows(stat, entity)) for entity in self._entities(owner))
         return moves or bool(self.effects_on(owner, stat))
 
     def is_paid_with(self, owner: str, stat: str) -> bool:
-        """Whether actions or attacks cost of a stat."""
+        """Return whether actions or attacks cost of a stat."""
         program = self.game.lowered.program
         sorts = {
             program.causes[number].sort
@@ -213,7 +213,7 @@ class Facts:
         return self.read_by(()) | {account for _, account in self.sites.shown}
 
     def looked_at(self, account: StatOf) -> bool:
-        """Whether the readout, an ending, a measure or a target reads an account."""
+        """Return whether the readout, an ending, a measure or a target reads an account."""
         sections = ("readout", "endings", "measures", "targets")
         if any(path[0] in sections and shown == account for path, shown in self.sites.shown):
             return True

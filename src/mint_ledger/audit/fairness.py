@@ -174,7 +174,7 @@ def kinds_alike(subject: Subject) -> Iterator[Caught]:
 
 
 def _are_told_apart(facts: Facts, one: str, other: str) -> bool:
-    """Whether anything of the game means one of two kinds and not the other."""
+    """Return whether anything of the game means one of two kinds and not the other."""
     sites = facts.sites
     meant = [kinds for attack in sites.attacks.values() for kinds in (attack.strikers, attack.targets)]
     meant += [(what,) for rule in facts.rules for _, what in rule.hears]
@@ -199,7 +199,7 @@ def fires_twice(subject: Subject) -> Iterator[Caught]:
 
 
 def _sets_how_it_stands(subject: Subject, causes: set[int]) -> bool:
-    """Whether some causes only set accounts, to the same values each time: that is right from either side."""
+    """Return whether some causes only set accounts, to the same values each time: that is right from either side."""
     values: dict[tuple[float, float], set[float]] = defaultdict(set)
     for play in subject.plays.runs:
         for row in play.rows:

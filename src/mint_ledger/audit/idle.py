@@ -46,7 +46,7 @@ def habit_never_acts(subject: Subject) -> Iterator[Caught]:
 
 
 def _cannot(facts: Facts, act: ActSite) -> bool:
-    """Whether an act was never done though nothing holds it back, or is held back by what can never hold."""
+    """Return whether an act was never done though nothing holds it back, or is held back by what can never hold."""
     action = facts.sites.actions[act.action]
     asked = [guard for path in ((*act.path, "if"), ("actions", act.action, "needs")) for guard in facts.asked_at(path)]
     if any(facts.between(guard.path, guard.formula).never for guard in asked):

@@ -170,7 +170,7 @@ def _opens(facts: Facts, owner: str, stat: str, anew: _Anew) -> tuple[Path, str]
 
 
 def _counts_for_levels(facts: Facts, account: StatOf) -> bool:
-    """Whether levels go by a stat, or it is booked on elsewhere: then it may well begin anew in each."""
+    """Return whether levels go by a stat, or it is booked on elsewhere: then it may well begin anew in each."""
     going = [("levels",), *(rule.path for rule in facts.rules if facts.steps("go", below=rule.path))]
     if any(account in facts.read_by(path) for path in going):
         return True

@@ -34,7 +34,7 @@ def true_from_the_start(subject: Subject) -> Iterator[Caught]:
 
 
 def _fires_later(subject: Subject, rule: RuleSite) -> bool:
-    """Whether runs show that the rule rightly waits for the next time."""
+    """Return whether runs show that the rule rightly waits for the next time."""
     if subject.play is None:
         return False
     try:
@@ -44,7 +44,7 @@ def _fires_later(subject: Subject, rule: RuleSite) -> bool:
 
 
 def _come_later(facts: Facts, rule: RuleSite) -> bool:
-    """Whether none of those that have a rule is there as the game opens."""
+    """Return whether none of those that have a rule is there as the game opens."""
     members = facts.cast.members
     return bool(rule.selves) and all(not members[owner].kind.copy_count for owner in rule.selves)
 

@@ -51,7 +51,7 @@ class _Seen:
     seconds: float = 0.0
 
     def is_unbroken(self, key: Key) -> bool:
-        """Whether postings mostly follow one another step by step, as those by chance do not."""
+        """Return whether postings mostly follow one another step by step, as those by chance do not."""
         return self.next_to[key] > UNBROKEN * self.counts[key]
 
 

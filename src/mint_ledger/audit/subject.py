@@ -79,7 +79,7 @@ class Subject:
         return engine
 
     def holds_over(self, site: FormulaSite, owner: str, stat: str, values: Sequence[float]) -> list[bool] | None:
-        """Whether a condition holds for the first of a kind, with each of some values of one of its own stats.
+        """Return whether a condition holds for the first of a kind, with each of some values of one of its own stats.
 
         All else is as the game opens. None where it cannot be asked so.
         """

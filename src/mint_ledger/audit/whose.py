@@ -91,7 +91,7 @@ def shared_by_copies(subject: Subject) -> Iterator[Caught]:
 
 
 def _removes_itself(facts: Facts, path: Path) -> bool:
-    """Whether whoever a condition is asked of goes, or spends a life, when it holds."""
+    """Return whether whoever a condition is asked of goes, or spends a life, when it holds."""
     rule = facts.rule_at(path)
     return bool(facts.steps("remove self", below=path if rule is None else rule.path)) or "lives" in path[2:3]
 
@@ -153,7 +153,7 @@ def _turn_marks(subject: Subject) -> dict[str, list[dict[float, int]]]:
 
 
 def _goes_round(values: list[float]) -> bool:
-    """Whether values come in the same order again and again: 1, 0, 1, 0 …"""
+    """Return whether values come in the same order again and again: 1, 0, 1, 0 …"""
     places = sorted(set(values))
     size = len(places)
     return (
@@ -164,7 +164,7 @@ def _goes_round(values: list[float]) -> bool:
 
 
 def _asks(facts: Facts, cause: Cause, name: str) -> bool:
-    """Whether what stands at a cause's place asks for a name, or posts to whom it means."""
+    """Return whether what stands at a cause's place asks for a name, or posts to whom it means."""
     if name == "whose":
         return any(path[: len(cause.path)] == cause.path for path in facts.sites.turns)
     return any(stat == name for _, stat in facts.read_by(cause.path))

@@ -56,7 +56,7 @@ class Difference:
 
     @property
     def is_nothing(self) -> bool:
-        """Whether no pair of runs differs."""
+        """Return whether no pair of runs differs."""
         basis = self.difference.basis
         if isinstance(basis, Turned):
             return basis.gained == basis.lost == 0
@@ -66,7 +66,7 @@ class Difference:
 
     @property
     def is_certain(self) -> bool:
-        """Whether the difference is more than noise: its interval does not hold 0."""
+        """Return whether the difference is more than noise: its interval does not hold 0."""
         return self.difference.low > 0.0 or self.difference.high < 0.0
 
 
@@ -236,7 +236,7 @@ def first_turned(one: Study, other: Study) -> int | None:
 def part(one: Run, other: Run) -> Parting:
     """Find where two runs part: the first thing that happens in only one of them, whatever the amounts before it.
 
-    A changed dial makes amounts differ at once, which only repeats the change; what tells why the end differs is the
+    A changed dial makes amounts differ at once, which only repeats the change; the reason for another end is the
     first hit, defeat or act that the other run has not.
     """
     words = [Words(run.program) for run in (one, other)]
@@ -275,7 +275,7 @@ def _happening(words: Words, row: Row) -> tuple[object, ...]:
 
 
 def _opens(run: Run, row: Row) -> bool:
-    """Whether a row only says what an entity or level opens with, as dials do that differ."""
+    """Return whether a row only says what an entity or level opens with, as dials do that differ."""
     return row.what == 0.0 and row.cause >= 0 and run.program.causes[int(row.cause)].sort in ("spawn", "level")
 
 

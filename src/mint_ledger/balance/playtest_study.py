@@ -52,7 +52,7 @@ def playtest_study(game: PlayableGame, playtest: LoweredPlaytest, runs: int) -> 
 
 
 def found_in_many(game: PlayableGame, playtest: LoweredPlaytest, runs: int, wanted: Wanted) -> Found:
-    """Whether an estimate lies where it should; the same seed gives the same answer every time."""
+    """Return whether an estimate lies where it should; the same seed gives the same answer every time."""
     study = playtest_study(game, playtest, runs)
     estimate = study.estimate(wanted.measure)
     held = wanted.want.low <= estimate.value <= wanted.want.high

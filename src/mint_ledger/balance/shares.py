@@ -86,12 +86,12 @@ class SharedChange:
 
     @property
     def is_nothing(self) -> bool:
-        """Whether it moves no run at all."""
+        """Return whether it moves no run at all."""
         return isinstance(self.share.basis, Average) and self.share.basis.alike and self.share.value == 0.0
 
     @property
     def is_certain(self) -> bool:
-        """Whether its share is more than noise."""
+        """Return whether its share is more than noise."""
         return self.share.low > 0.0 or self.share.high < 0.0
 
 
@@ -262,7 +262,7 @@ class _Between:
         return self._games[made]
 
     def _turns(self, game: PlayableGame, dials: dict[str, Any], wanted: Any) -> bool:
-        """Whether turning dials makes just the wanted content; else it has to be read anew."""
+        """Return whether turning dials makes just the wanted content; else it has to be read anew."""
         names = game.dials.names
         if any(name not in names for name in dials):
             return False
@@ -305,7 +305,7 @@ class _Between:
         return not any(draws_something(game.lowered.program) for game in self._games.values())
 
     def works(self, parts: Collection[int]) -> bool:
-        """Whether some parts make a game."""
+        """Return whether some parts make a game."""
         try:
             self.game(parts)
         except GameError:

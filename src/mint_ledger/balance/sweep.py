@@ -48,7 +48,7 @@ class Point:
 
     @property
     def meets_all(self) -> bool:
-        """Whether all targets are met here; a game without targets has none to meet."""
+        """Return whether all targets are met here; a game without targets has none to meet."""
         return bool(self.judged) and all(result.verdict == "met" for result in self.judged)
 
 

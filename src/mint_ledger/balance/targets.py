@@ -228,7 +228,7 @@ def named_together(judged: Sequence[Judged]) -> list[Judged]:
 
 
 def _is_out(result: Judged, left: int) -> bool:
-    """Whether it is missed for certain as one of so many."""
+    """Return whether it is missed for certain as one of so many."""
     estimate, want = result.estimate, result.target.want
     if estimate.basis is None:
         return True

@@ -113,12 +113,12 @@ class Tuned:
 
     @property
     def is_share(self) -> bool:
-        """Whether the estimate is a share, told in per cent."""
+        """Return whether the estimate is a share, told in per cent."""
         return is_share(self.measure)
 
     @property
     def reached(self) -> bool:
-        """Whether any setting may meet the target, as far as was seen."""
+        """Return whether any setting may meet the target, as far as was seen."""
         return bool(self.met or self.open)
 
     @property

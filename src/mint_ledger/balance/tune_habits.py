@@ -31,12 +31,12 @@ class TunedHabits:
 
     @property
     def reached(self) -> bool:
-        """Whether every habit has its variant."""
+        """Return whether every habit has its variant."""
         return all(answer.reached for answer in self.habits.values())
 
     @property
     def interrupted(self) -> bool:
-        """Whether it was stopped before it was done."""
+        """Return whether it was stopped before it was done."""
         return any(answer.interrupted for answer in self.habits.values())
 
     @finite

@@ -64,7 +64,7 @@ class Answer:
 
     @property
     def meets_all(self) -> bool:
-        """Whether all targets are met for certain."""
+        """Return whether all targets are met for certain."""
         return all(result.verdict == "met" for result in self.judged)
 
     @property
@@ -104,7 +104,7 @@ class TunedMany:
 
     @property
     def reached(self) -> bool:
-        """Whether there is an answer."""
+        """Return whether there is an answer."""
         return bool(self.answers)
 
     @property

@@ -190,7 +190,7 @@ class Search:
         return "rises" if up and moved else "falls" if down and moved else ""
 
     def turns(self) -> bool:
-        """Whether the looks certainly contradict both ways, by their own intervals."""
+        """Return whether the looks certainly contradict both ways, by their own intervals."""
         looks = [self.raw[place] for place in self.places]
         highest, lowest, up, down = -math.inf, math.inf, True, True
         for look in looks:
@@ -327,12 +327,12 @@ class Search:
         return look.estimate.runs * (ERRORS * look.error / max(way, 1e-12)) ** 2
 
     def _waits(self, place: float) -> bool:
-        """Whether a look does not tell yet, and more runs would probably settle it."""
+        """Return whether a look does not tell yet, and more runs would probably settle it."""
         is_open = self.state(*self.ends[place]) == "open" and self.raw[place].estimate.runs < self.most
         return is_open and self._needs(place) <= self.most
 
     def _crosses(self, gap: Gap) -> bool:
-        """Whether its ends are on different sides of an edge, or one of them lies on it."""
+        """Return whether its ends are on different sides of an edge, or one of them lies on it."""
         first, last = (self.state(*self.ends[place]) for place in (gap.first, gap.last))
         if first != last:
             return True

@@ -30,7 +30,7 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.completing import complete_settings, complete_targets
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.looks import show_look, show_what_is_done, write_both
-from mint_ledger.cli.output import hint, is_quiet, say, say_json
+from mint_ledger.cli.output import flush, hint, is_narrow, is_quiet, say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
@@ -519,7 +519,6 @@ def matchup(
 def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: bool) -> Matchups:
     """Fight them, and tell each as it comes; Ctrl-C ends it with what has come so far."""
     from mint_ledger.balance.matchup import Matchup, Matchups, make_matchups
-    from mint_ledger.cli.output import flush, is_narrow
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.views.matchup_text import matchup_foot, matchup_head, matchup_line
 

@@ -10,7 +10,7 @@ import typer
 from mint_ledger.cli.arguments import JsonOption, load_game
 from mint_ledger.cli.completing import complete_games
 from mint_ledger.cli.exits import FELL_SHORT, UNUSABLE
-from mint_ledger.cli.files import STREAM
+from mint_ledger.cli.files import STREAM, show_change
 from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.errors import BadRequest, MintError
 
@@ -59,7 +59,6 @@ def check(
 
 def _upgrade(game: Path) -> None:
     """Write a file as it is written today, and show what changes."""
-    from mint_ledger.cli.files import show_change
     from mint_ledger.files import write_text
     from mint_ledger.game.formats import upgraded
     from mint_ledger.game.source import read_source

@@ -45,7 +45,7 @@ def leave_plain(names: Iterable[str]) -> None:
 
 
 def wants_colours(stream: TextIO) -> bool:
-    """Whether a stream is a terminal that shows colours, and nobody has asked for none."""
+    """Return whether a stream is a terminal that shows colours, and nobody has asked for none."""
     plain = os.environ.get("NO_COLOR") or os.environ.get("TERM") == "dumb"
     return not plain and stream.isatty()
 

@@ -16,7 +16,7 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from mint_ledger.errors import BadRequest, Fault, Place
+from mint_ledger.errors import BadRequest, Fault, GameError, Place
 
 if TYPE_CHECKING:
     from lsprotocol import types as lsp
@@ -146,7 +146,6 @@ class _Games:
         document = self.server.workspace.text_documents.get(from_fs_path(str(path)) or "")
         if document is not None:
             return str(document.source)
-        from mint_ledger.errors import GameError
         from mint_ledger.game.source import read_text
 
         try:
@@ -177,9 +176,9 @@ class _Games:
         return game
 
     async def look(self, game: _Game) -> None:
-        """Read a game's text as it is now in a process beside, so that keys and other files are answered.
+        """Read a game's text in another process, so that keys and other files are answered meanwhile.
 
-        A game that is new has a process of its own: it may take long, and nothing is known of it yet.
+        A new game has a separate process: it may take long, and nothing is known of it yet.
         """
         asked = self._asked(game)
         try:
@@ -466,7 +465,7 @@ def _protocol() -> type[LanguageServerProtocol]:
     from pygls.exceptions import JsonRpcException, JsonRpcInvalidParams
     from pygls.protocol import LanguageServerProtocol
 
-    # Its text is a traceback; the message that could not be read is told in a line of its own.
+    # Its text is a traceback; one line reports the message that could not be read.
     logger = logging.getLogger("pygls.protocol.json_rpc")
     logger.addFilter(lambda record: not record.getMessage().startswith("Unable to deserialize"))
 

@@ -72,7 +72,7 @@ class _Column:
 
     @property
     def is_words(self) -> bool:
-        """Whether what stands in it may go on in the next line."""
+        """Return whether what stands in it may go on in the next line."""
         return not self.is_right and not any(_NUMBER.match(cell.strip()) for cell in self.cells[1:])
 
 

@@ -51,7 +51,7 @@ def be_quiet() -> None:
 
 
 def is_quiet() -> bool:
-    """Whether only what was asked for is said."""
+    """Return whether only what was asked for is said."""
     return _Manner.quiet
 
 
@@ -86,7 +86,7 @@ def say(text: str, *, error: bool = False, plain: bool = False) -> None:
 
 
 def is_narrow() -> bool:
-    """Whether texts go to a terminal that is narrower than usual."""
+    """Return whether texts go to a terminal that is narrower than usual."""
     return sys.stdout is not None and sys.stdout.isatty() and shutil.get_terminal_size().columns < USUAL
 
 

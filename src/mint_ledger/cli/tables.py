@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from mint_ledger.cli.arguments import GameArgument, JsonOption, load_game
-from mint_ledger.cli.files import STREAM, form_of, show_changes, write_game
+from mint_ledger.cli.files import STREAM, form_of, show_changes, write_game, write_output
 from mint_ledger.cli.frame import WRITE, Group, add_command
 from mint_ledger.cli.output import hint, say, say_json, say_json_text
 from mint_ledger.errors import BadRequest
@@ -86,7 +86,6 @@ def export(
     every: Annotated[bool, typer.Option("--all", help="The file itself and all its variants.")] = False,
 ) -> None:
     """Give the numbers that a game engine loads: every dial by name, with the game file's hash."""
-    from mint_ledger.cli.files import write_output
     from mint_ledger.tables.numbers import TODAY, numbers_csv, numbers_of
 
     loaded = load_game(game)

@@ -49,6 +49,6 @@ def _games(folder: Path) -> Iterable[Path]:
 
 
 def looks_like_game(text: str) -> bool:
-    """Whether a text is meant as a game, also while much of it is still wrong."""
+    """Return whether a text is meant as a game, also while much of it is still wrong."""
     keys = set(_TOP_KEY.findall(text))
     return "mint_ledger" in keys or len(keys & _SECTIONS) > 1

@@ -229,7 +229,7 @@ def kinds_meant(analysis: Analysis, path: Path, base: str) -> tuple[str, ...]:
 
 
 def is_stat(analysis: Analysis, path: Path, base: str) -> bool:
-    """Whether a text names an account: `health`, `keeper.health`."""
+    """Return whether a text names an account: `health`, `keeper.health`."""
     owner, _, stat = base.rpartition(".")
     if analysis.game is None:
         return False

@@ -155,7 +155,7 @@ def _edits(file: str, text: str, name: Name, new: str) -> Iterator[Edit]:
 
 
 def _is_said(text: str, at: int, name: str, *, braces: bool) -> bool:
-    """Whether a word of a scalar may be a name, and is no part of a text for people."""
+    """Return whether a word of a scalar may be a name, and is no part of a text for people."""
     if braces and text.rfind("{", 0, at) <= text.rfind("}", 0, at):
         return False
     inner = text[1:-1] if len(text) > 1 and text[0] in "\"'" and text[-1] == text[0] else text

@@ -36,7 +36,7 @@ class Standing:
 
     @property
     def is_formula(self) -> bool:
-        """Whether formulas may stand there, alone or in a change."""
+        """Return whether formulas may stand there, alone or in a change."""
         return bool(self.formats & {FORMULA, CHANGE})
 
 
@@ -80,7 +80,7 @@ def words_of(path: Path) -> Words | None:
 
 
 def is_name(path: Path) -> bool:
-    """Whether the last key of a path is a name that the file gives or says, and none of ours."""
+    """Return whether the last key of a path is a name that the file gives or says, and none of ours."""
     return bool(path) and isinstance(path[-1], str) and not any(_keys(path))
 
 

@@ -152,7 +152,7 @@ class Expressions(Moment):
         return lambda frame: operation(left(frame), right(frame))
 
     def _condition(self, e: ex.Expr) -> Condition:
-        """Whether an expression is not 0; what only asks that makes no numbers of its answers."""
+        """Return whether an expression is not 0; what only asks that makes no numbers of its answers."""
         match e:
             case ex.Compare():
                 return self._comparison(e)

@@ -216,12 +216,12 @@ class ReferenceEngine(Statements):
 
     @property
     def is_open(self) -> bool:
-        """Whether the accounts are open."""
+        """Return whether the accounts are open."""
         return self.state[self._ending] != -2.0
 
     @property
     def is_over(self) -> bool:
-        """Whether the run has ended."""
+        """Return whether the run has ended."""
         return self.state[self._ending] >= 0.0
 
     @property
@@ -241,7 +241,7 @@ class ReferenceEngine(Statements):
 
     @property
     def is_dirty(self) -> bool:
-        """Whether something was posted that no condition was asked about yet."""
+        """Return whether something was posted that no condition was asked about yet."""
         return self._dirty
 
     def take_up(self, state: Iterable[float], dirty: bool) -> None:

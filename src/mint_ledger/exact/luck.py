@@ -109,7 +109,7 @@ class _Draw:
         return chosen
 
     def is_below(self, edge: float) -> bool:
-        """Whether it lies below an edge; most often only one of both can be."""
+        """Return whether it lies below an edge; most often only one of both can be."""
         low, high = self.low, self.high
         if edge <= low or edge >= high:
             return edge > low
@@ -155,7 +155,7 @@ class Luck:
         return self._with(self.scale / divisor, self.offset / divisor)
 
     def _is_below(self, other: object) -> bool:
-        """Whether it is less than a number; the number itself has no chance."""
+        """Return whether it is less than a number; the number itself has no chance."""
         edge = (_number(other) - self.offset) / self.scale
         is_first = self.draw.is_below(edge)
         return is_first if self.scale > 0.0 else not is_first

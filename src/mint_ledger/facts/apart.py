@@ -11,7 +11,7 @@ from mint_ledger.program.walking import children, nodes
 
 
 def rounds_stand_apart(s: st.Each) -> bool:
-    """Whether no round of a loop leaves it, or reads a local that an earlier round may have set."""
+    """Return whether no round of a loop leaves it, or reads a local that an earlier round may have set."""
     # What is left inside a repetition of its own is that one.
     if any(isinstance(node, st.Leave) for node in nodes(s.body, without=st.Each)):
         return False

@@ -1,4 +1,4 @@
-"""Whether somebody may appear while statements are carried out."""
+"""Return whether somebody may appear while statements are carried out."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def lets_appear(
 
 
 def settling_lets_appear(program: Program) -> bool:
-    """Whether what follows a `do` may make somebody present that was not: what conditions and events set off."""
+    """Return whether what follows a `do` may make somebody present that was not: what conditions and events set off."""
     handlers = {event.handler for event in program.events if event.handler}
     # What settles among these sets off no others.
     return any(

@@ -27,7 +27,7 @@ class Between:
 
     @property
     def is_one(self) -> bool:
-        """Whether it can be one value alone."""
+        """Return whether it can be one value alone."""
         return self.low == self.high
 
     @property
@@ -82,7 +82,7 @@ def within(value: Between, limits: Between) -> Between:
 
 
 def as_truth(value: Between) -> Between:
-    """Whether something holds, as a condition."""
+    """Return whether something holds, as a condition."""
     return truth(value.always, value.never)
 
 
@@ -158,7 +158,7 @@ def _one_by_one(op: BinaryOp, left: frozenset[float], right: frozenset[float], b
 
 
 def compared(op: CompareOp, left: Between, right: Between) -> Between:
-    """Whether a comparison holds."""
+    """Return whether a comparison holds."""
     a, b, c, d = left.low, left.high, right.low, right.high
     match op:
         case "<":

@@ -64,7 +64,7 @@ def comparisons_of(program: Program) -> Comparisons:
 
 
 def moves(program: Program, value: ex.Expr | None, stats: Collection[str]) -> bool:
-    """Whether a value may change in a run in which only the accounts of some stats do."""
+    """Return whether a value may change in a run in which only the accounts of some stats do."""
     names = {account.column.base: account.stat for account in program.accounts}
     still = (ex.Constant, ex.Dial, ex.DialOf, ex.Local, ex.Read)
     for node in nodes(value):

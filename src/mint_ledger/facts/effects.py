@@ -72,12 +72,12 @@ class Effect:
 
     @property
     def gains(self) -> bool:
-        """Whether it may raise an account."""
+        """Return whether it may raise an account."""
         return self.mode != "open" and (self.mode == "set" or self.amount.high > 0.0)
 
     @property
     def takes(self) -> bool:
-        """Whether it may lower an account."""
+        """Return whether it may lower an account."""
         return self.mode != "open" and (self.mode == "set" or self.amount.low < 0.0)
 
 

@@ -81,7 +81,7 @@ def cut(statements: st.Block, given: Set[int] = frozenset()) -> list[st.Block]:
 
 
 def leaves(statement: st.Statement) -> bool:
-    """Whether a statement may leave the repetition that it stands in, or the procedure."""
+    """Return whether a statement may leave the repetition that it stands in, or the procedure."""
     return any(isinstance(node, st.Leave) for node in nodes(statement))
 
 
@@ -108,7 +108,7 @@ def assigned_locals(statements: Iterable[st.Statement]) -> set[int]:
 
 
 def _settles(program: Program, statements: Iterable[st.Statement], seen: set[Handle]) -> bool:
-    """Whether statements may work off what a `do` set off."""
+    """Return whether statements may work off what a `do` set off."""
     for statement in statements:
         match statement:
             case st.Settle():

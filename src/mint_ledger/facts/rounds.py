@@ -93,7 +93,7 @@ def _escape(statements: Iterable[st.Statement]) -> bool:
 
 
 def _escapes(statement: st.Statement) -> bool:
-    """Whether a statement may leave the block that it stands in."""
+    """Return whether a statement may leave the block that it stands in."""
     if isinstance(statement, st.Each):
         leaving = [node for node in nodes(statement.body) if isinstance(node, st.Leave)]
         return any(node.what == "procedure" for node in leaving)

@@ -44,7 +44,7 @@ class Member:
 
     @property
     def is_single(self) -> bool:
-        """Whether it is called by its bare name."""
+        """Return whether it is called by its bare name."""
         return self.room == 1
 
 

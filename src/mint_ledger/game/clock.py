@@ -51,6 +51,6 @@ class Clock(Part):
 
     @property
     def is_whole(self) -> bool:
-        """Whether a second is a whole number of steps; then time is counted as step / n, without drift."""
+        """Return whether a second is a whole number of steps; then time is counted as step / n, without drift."""
         n = 1.0 / self.step
         return round(n) >= 1 and abs(n - round(n)) < 1e-9 * n

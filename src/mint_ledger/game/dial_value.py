@@ -29,7 +29,7 @@ def factor_of(value: object) -> float | None:
 
 
 def is_pattern(name: str) -> bool:
-    """Whether a name means several dials."""
+    """Return whether a name means several dials."""
     return "*" in name
 
 

@@ -259,7 +259,7 @@ def _unit(path: Path) -> Path:
 
 
 def _sets(kind: Kind, unit: Path) -> bool:
-    """Whether a kind itself says something, rather than one that it is like."""
+    """Return whether a kind itself says something, rather than one that it is like."""
     part: Any = kind
     if unit[0] == "stats":
         part = kind.stats.get(str(unit[1]))

@@ -232,7 +232,7 @@ def _merged(one: list[Any], other: list[Any]) -> list[Any]:
 
 
 def _same(one: Any, other: Any) -> bool:
-    """Whether two values are the same; a flag is no number."""
+    """Return whether two values are the same; a flag is no number."""
     if isinstance(one, bool) != isinstance(other, bool):
         return False
     if isinstance(one, dict) and isinstance(other, dict):

@@ -23,7 +23,7 @@ def refuse_game(path: Path) -> None:
 
 
 def is_game(path: Path) -> bool:
-    """Whether a file holds a game: a mapping of nothing but a game's keys, whatever stands in them."""
+    """Return whether a file holds a game: a mapping of nothing but a game's keys, whatever stands in them."""
     try:
         if not path.is_file() or path.stat().st_size > MAX_BYTES:
             return False

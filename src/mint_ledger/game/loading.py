@@ -69,7 +69,7 @@ def read_game(source: Source) -> Reading:
 
 
 def _follows(path: Path, left_out: list[Path]) -> bool:
-    """Whether something is wrong only because a faulty part of it was left out."""
+    """Return whether something is wrong only because a faulty part of it was left out."""
     return any(gone[: len(path)] == path or gone[: len(path) - 1] == path[:-1] for gone in left_out)
 
 

@@ -71,7 +71,7 @@ def _plain(value: float | bool | str) -> float | bool | str:
 
 
 def _is_in_file(source: Source, path: Path) -> bool:
-    """Whether a number stands in the file of a table."""
+    """Return whether a number stands in the file of a table."""
     return path[0] == "tables" and path[1] in source.table_files
 
 

@@ -21,7 +21,7 @@ _GIT = ("git", "-c", "core.fsmonitor=false", "-c", "protocol.allow=never")
 
 
 def looks_like_revision(text: str) -> bool:
-    """Whether a text is written as `REVISION:PATH`, and no file is called so."""
+    """Return whether a text is written as `REVISION:PATH`, and no file is called so."""
     return ":" in text and not Path(text).exists()
 
 

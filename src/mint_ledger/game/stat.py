@@ -131,14 +131,14 @@ class Stat(Part):
 
     @property
     def starts_by_formula(self) -> bool:
-        """Whether its start has to be worked out as it opens."""
+        """Return whether its start has to be worked out as it opens."""
         if self.start is None or self.start.number is not None:
             return False
         return self.one_of is None or not isinstance(self.start.tree, (ast.Name, ast.Constant))
 
     @property
     def is_account(self) -> bool:
-        """Whether changes can be posted to it."""
+        """Return whether changes can be posted to it."""
         return self.formula is None
 
     @property

@@ -69,7 +69,7 @@ class Statement:
         return showing.text("notebook.statement_html", self)
 
     def reconciles(self) -> bool:
-        """Whether opening and lines add up to the closing, without any rounding."""
+        """Return whether opening and lines add up to the closing, without any rounding."""
         total = Fraction(self.opening) + sum((line.exact for line in self.lines), Fraction(0))
         return total == Fraction(self.closing)
 

@@ -40,12 +40,12 @@ def busy_code(lowering: Lowering, name: str) -> float:
 
 
 def could_begin(lowering: Lowering, b: BlockBuilder, name: str, who: Expr) -> Expr:
-    """Whether an entity could begin an action now."""
+    """Return whether an entity could begin an action now."""
     return ActionLowering(lowering, name, lowering.game.actions[name]).ready(b, who)
 
 
 def anyone_is_ever_busy(lowering: Lowering) -> bool:
-    """Whether something in the game takes time to do."""
+    """Return whether something in the game takes time to do."""
     game = lowering.game
     acts = any(action.lasts is not None for action in game.actions.values())
     return acts or any(attack.lasts is not None for attack in game.attacks.values())
@@ -156,7 +156,7 @@ class ActionLowering:
         return reasons
 
     def ready(self, b: BlockBuilder, who: Expr) -> Expr:
-        """Whether it could begin now."""
+        """Return whether it could begin now."""
         tests = [no(obstacle) for obstacle, _ in self.obstacles(b, who)]
         return And((self.lowering.present(who), *tests))
 

@@ -166,7 +166,7 @@ class AttackLowering:
         return reasons
 
     def in_reach(self, b: BlockBuilder, striker: Expr) -> Expr:
-        """Whether a striker is there, and somebody whom it could strike from where it is."""
+        """Return whether a striker is there, and somebody whom it could strike from where it is."""
         candidate = b.new_local()
         far = [no(test) for test, _ in self._out_of_range(b, striker, Local(candidate))]
         there = And((self.lowering.present(Local(candidate)), no(self.spared(striker, Local(candidate))), *far))
@@ -491,7 +491,7 @@ class AttackLowering:
         return b.let(choose(from_behind, amount(scope, self.attack.behind.times, "times"), ONE))
 
     def _skips(self, stage: str, from_behind: Expr) -> Expr:
-        """Whether this hit passes over a stage: always, or because it comes from behind."""
+        """Return whether this hit passes over a stage: always, or because it comes from behind."""
         if stage in (self.attack.skips or []):
             return ONE
         behind = self.attack.behind
@@ -620,7 +620,7 @@ class AttackLowering:
 
 
 def always_spared(attack: Attack, striker: Member, target: Member) -> bool:
-    """Whether an attack of one kind never strikes another: its own only entity, or its own side."""
+    """Return whether an attack of one kind never strikes another: its own only entity, or its own side."""
     alone = striker is target and striker.room == 1 and attack.spares != "none"
     same_side = attack.spares == "side" and striker.kind.side is not None
     return alone or (same_side and striker.kind.side == target.kind.side)

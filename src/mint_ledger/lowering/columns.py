@@ -29,7 +29,7 @@ def script_position_column(lowering: Lowering) -> Column:
 
 
 def only_script_column(lowering: Lowering) -> Column:
-    """Whether timers of attacks and rules, and habits, rest."""
+    """Return whether timers of attacks and rules, and habits, rest."""
     return lowering.layout.column(Handle("only script"), "flag")
 
 

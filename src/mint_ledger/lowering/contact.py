@@ -151,7 +151,7 @@ def _by_size(lowering: Lowering, pair: Kinds) -> bool:
 
 
 def _can_wait(lowering: Lowering, pair: Kinds) -> bool:
-    """Whether it can be known how long two kinds cannot touch."""
+    """Return whether it can be known how long two kinds cannot touch."""
     return _by_size(lowering, pair) and all(has_plain_size(member) for member in pair)
 
 

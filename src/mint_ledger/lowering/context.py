@@ -232,7 +232,7 @@ class Lowering:
         return self.layout.column(handle, role, first, last - first, opening)  # type: ignore[arg-type]
 
     def present(self, entity: Expr) -> Expr:
-        """Whether an entity is there."""
+        """Return whether an entity is there."""
         return At(self.layout.column(Handle("present"), "flag", 0, self.cast.size), entity)
 
     def find_members(self, name: str, path: Path) -> list[Member]:

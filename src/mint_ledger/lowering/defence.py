@@ -73,7 +73,7 @@ def _safe_slot(lowering: Lowering, member: Member, striker: Expr, target: Expr) 
 
 
 def ever_safe(lowering: Lowering, member: Member) -> bool:
-    """Whether anything can make the entities of a kind safe for a while."""
+    """Return whether anything can make the entities of a kind safe for a while."""
     return when_hit_of(member).safe_for is not None or lowering.gives_safety
 
 

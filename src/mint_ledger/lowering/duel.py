@@ -362,7 +362,7 @@ def _different(member: Member) -> list[tuple[int, str]]:
 
 
 def _strikes_with(items: Sequence[Do], attack: str) -> bool:
-    """Whether a list of what is done strikes with an attack."""
+    """Return whether a list of what is done strikes with an attack."""
     for item in items:
         match item:
             case AttackDo() if item.attack == attack:

@@ -52,7 +52,7 @@ class HabitLowering:
         return self.lowering.entity_column(Handle(what, (*self.path, *which)), self.players, opening=opening)
 
     def plays(self, who: Expr) -> Expr:
-        """Whether an entity plays by this habit."""
+        """Return whether an entity plays by this habit."""
         return compare("==", At(habit_column(self.lowering), who), const(self.number))
 
     def lower(self) -> None:

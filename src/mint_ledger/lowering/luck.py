@@ -37,7 +37,7 @@ class Luck:
 
     @property
     def has_no_name(self) -> bool:
-        """Whether it is known by a text, so that another text is another luck."""
+        """Return whether it is known by a text, so that another text is another luck."""
         return UNNAMED in self.words
 
     def of(self, what: str) -> Luck:

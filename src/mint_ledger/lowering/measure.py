@@ -328,7 +328,7 @@ class _Measures:
         return causes
 
     def _near_the_floor(self, scope: Scope, name: str, account: ast.expr, share: ast.expr) -> Expr:
-        """Whether an account stands within a share of its range of its lower limit."""
+        """Return whether an account stands within a share of its range of its lower limit."""
         if not isinstance(share, ast.Constant) or not isinstance(share.value, float) or not 0.0 < share.value < 1.0:
             raise Problem(f"{name} wants an account and a share between 0 and 1, like {name}(keeper.health, 0.2)")
         text = written(account)
@@ -351,7 +351,7 @@ class _Measures:
         return self.watched[key]
 
     def _won_from(self, scope: Scope, account: ast.expr, share: ast.expr) -> Calculation:
-        """Whether the run was won after an account had been near its lower limit."""
+        """Return whether the run was won after an account had been near its lower limit."""
         key = ("won_from", written(account), written(share))
         if key not in self.watched:
             b = self.builder

@@ -475,7 +475,7 @@ def moved_by_hand(lowering: Lowering, who: Expr) -> Expr:
 
 
 def is_faster(lowering: Lowering, member: Member) -> Expr:
-    """Whether a kind has begun to go faster than ever before."""
+    """Return whether a kind has begun to go faster than ever before."""
     return At(_is_faster(lowering, member), ZERO)
 
 
@@ -503,7 +503,7 @@ def first_touch(lowering: Lowering, b: BlockBuilder, pair: Pair) -> Expr:
 
 
 def touches(lowering: Lowering, b: BlockBuilder, pair: Pair, before: Expr) -> Expr:
-    """Whether two touch now, or did on their way since the last step.
+    """Return whether two touch now, or did on their way since the last step.
 
     Between two steps both move straight, so what counts is how near the straight line of their difference comes; where
     they touched `before`, only where they are now, so that a contact ends as they part. It ends a little farther out

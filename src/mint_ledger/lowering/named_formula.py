@@ -60,7 +60,7 @@ def parts_in(lowering: Lowering, tree: ast.AST) -> Iterator[ast.AST]:
 
 
 def draws(lowering: Lowering, tree: ast.AST) -> bool:
-    """Whether a formula, or a part of one, throws dice."""
+    """Return whether a formula, or a part of one, throws dice."""
     return any(name in CHANCE_CALLS or name in lowering.drawing_formulas for name, _ in calls_in(tree))
 
 

@@ -42,7 +42,7 @@ def stats_of(lowering: Lowering, member: Member | None) -> dict[str, Stat]:
 
 
 def has_stat(ref: EntityRef, name: str) -> bool:
-    """Whether every kind that the entity can be of has the stat."""
+    """Return whether every kind that the entity can be of has the stat."""
     return bool(ref.members) and all(name in member.kind.stats for member in ref.members)
 
 

@@ -116,7 +116,7 @@ class RuleSite:
     lets: tuple[tuple[str, Formula], ...]
 
     def hears_any(self, *triggers: str) -> bool:
-        """Whether any of some triggers sets it off."""
+        """Return whether any of some triggers sets it off."""
         return any(trigger in triggers for trigger, _ in self.hears)
 
 

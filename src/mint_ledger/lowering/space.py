@@ -29,12 +29,12 @@ AXES = ("x", "y")
 
 
 def is_somewhere(member: Member) -> bool:
-    """Whether a kind has a place."""
+    """Return whether a kind has a place."""
     return member.kind.where is not None
 
 
 def is_motion(member: Member | None, stat: str) -> bool:
-    """Whether a stat is a coordinate, which motion moves."""
+    """Return whether a stat is a coordinate, which motion moves."""
     return member is not None and stat in AXES and is_somewhere(member)
 
 
@@ -93,12 +93,12 @@ def facing(lowering: Lowering, one: EntityRef, other: EntityRef) -> Expr:
 
 
 def behind(lowering: Lowering, one: EntityRef, other: EntityRef) -> Expr:
-    """Whether `one` stands more than 90° off where `other` faces."""
+    """Return whether `one` stands more than 90° off where `other` faces."""
     return compare("<", ahead(lowering, other, one), ZERO)
 
 
 def in_arc(lowering: Lowering, one: EntityRef, other: EntityRef, arc: Expr) -> Expr:
-    """Whether `other` is within the full angle `arc` (degrees) around where `one` faces."""
+    """Return whether `other` is within the full angle `arc` (degrees) around where `one` faces."""
     half = Apply("cosine of degrees", (mul(lower_of(arc, const(360.0)), const(0.5)),))
     reach = mul(distance(lowering, one, other), half)
     return compare(">=", add(ahead(lowering, one, other), const(1e-12)), reach)

@@ -215,7 +215,7 @@ def check_stats(lowering: Lowering) -> None:
 
 
 def starts_fit(game: GameFile, cast: Cast, moved: Iterable[Path]) -> bool:
-    """Whether the stats to which some dials belong still have limits and starts that go together."""
+    """Return whether the stats to which some dials belong still have limits and starts that go together."""
     for path in moved:
         if path[0] == "stats" and misfits(game.stats[str(path[1])]):
             return False

@@ -23,7 +23,7 @@ def has_column(lowering: Lowering, name: str) -> Column:
 
 
 def has_status(lowering: Lowering, name: str, entity: Expr) -> Expr:
-    """Whether an entity has a status."""
+    """Return whether an entity has a status."""
     return compare(">", At(has_column(lowering, name), entity), ZERO)
 
 
@@ -62,7 +62,7 @@ def bearers(lowering: Lowering, name: str) -> tuple[Member, ...]:
 
 
 def blocked(lowering: Lowering, what: str, entity: Expr) -> Expr | None:
-    """Whether a status keeps an entity from an action or attack; none where no status ever does."""
+    """Return whether a status keeps an entity from an action or attack; none where no status ever does."""
     tests = [
         has_status(lowering, name, entity)
         for name, status in lowering.game.statuses.items()

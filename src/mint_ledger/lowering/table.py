@@ -65,7 +65,7 @@ def _cell_name(table: Table, row: int, column: int) -> str:
 
 
 def is_table(f: InFormula, node: ast.expr) -> bool:
-    """Whether a node is a column of a table (`rank.health`), and nothing that the formula knows by that name."""
+    """Return whether a node is a column of a table (`rank.health`), and nothing that the formula knows by that name."""
     return (
         isinstance(node, ast.Attribute)
         and isinstance(node.value, ast.Name)
@@ -183,7 +183,7 @@ def _with(f: InFormula, value: Expr, body: Callable[[Expr], Expr]) -> Expr:
 
 
 def _are_counted(keys: list[float]) -> bool:
-    """Whether keys go up in ones, so that the row of a key is known without a search."""
+    """Return whether keys go up in ones, so that the row of a key is known without a search."""
     return all(following - key == 1.0 for key, following in itertools.pairwise(keys))
 
 

@@ -169,5 +169,5 @@ def _leave_each_unless(b: BlockBuilder, condition: Expr) -> None:
 
 
 def is_number(value: Expr) -> bool:
-    """Whether an expression is a plain number of the file."""
+    """Return whether an expression is a plain number of the file."""
     return isinstance(value, (Constant, Dial)) or (isinstance(value, Checked) and is_number(value.value))

@@ -38,7 +38,7 @@ def find_turn_order(lowering: Lowering) -> None:
 
 
 def out_of_turn(lowering: Lowering, who: Expr) -> Expr | None:
-    """Whether an entity would act out of turn; none where the game has no turns."""
+    """Return whether an entity would act out of turn; none where the game has no turns."""
     if lowering.game.turns is None:
         return None
     order = lowering.turn_order

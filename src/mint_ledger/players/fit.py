@@ -44,7 +44,7 @@ class FittedDial:
 
     @property
     def how_told(self) -> HowTold:
-        """Whether the plays tell it."""
+        """Return whether the plays tell it."""
         return "told" if self.left < IS_TOLD else "partly" if self.left < IS_PARTLY else "not told"
 
 
@@ -85,7 +85,7 @@ class Fit:
 
     @property
     def fits(self) -> bool:
-        """Whether nothing says that the fitted habit plays otherwise than was recorded."""
+        """Return whether nothing says that the fitted habit plays otherwise than was recorded."""
         return self.misfit >= MISFIT and not self.likeness.differs
 
     @property

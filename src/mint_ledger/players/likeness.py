@@ -1,4 +1,4 @@
-"""Whether recorded plays are like simulated ones: each measure of them side by side.
+"""Return whether recorded plays are like simulated ones: each measure of them side by side.
 
 For each measure the chance that a recorded value is the higher of two (ties count half), with Korn and Graubard's
 interval for clustered shares; a test of place (whether that chance is one half) and one of shape (Cramér and von Mises'
@@ -106,7 +106,7 @@ class Likeness:
 
     @property
     def is_alike(self) -> bool:
-        """Whether all that was recorded is alike."""
+        """Return whether all that was recorded is alike."""
         return all(side.verdict == "alike" for side in self.sides)
 
     def summary(self) -> str:
@@ -230,7 +230,7 @@ def _in_order(values: Mapping[str, Floats]) -> list[str]:
 
 
 def _says_nothing(recorded: Floats, runs: Floats) -> bool:
-    """Whether all plays of both sorts are the same in it."""
+    """Return whether all plays of both sorts are the same in it."""
     both = np.concatenate([recorded[~np.isnan(recorded)], runs[~np.isnan(runs)]])
     return len(both) == 0 or bool((both == both[0]).all())
 

@@ -54,7 +54,7 @@ class Mixture:
 
     @property
     def fits(self) -> bool:
-        """Whether nothing says that the plays are otherwise than such a mixture."""
+        """Return whether nothing says that the plays are otherwise than such a mixture."""
         return not self.likeness.differs
 
     def summary(self) -> str:

@@ -123,7 +123,7 @@ class PlayRange:
 
     @property
     def acts_matter(self) -> bool:
-        """Whether anybody who acts certainly wins more, or fewer, than one who does nothing."""
+        """Return whether anybody who acts certainly wins more, or fewer, than one who does nothing."""
         return any(gap.low > 0.0 or gap.high < 0.0 for gap in self.gaps.values())
 
     @property
@@ -205,7 +205,7 @@ def _walked_parts(game: PlayableGame, space: Space, ceiling: Ceiling) -> tuple[d
 
 
 def _fewer(one: Candidate, other: Candidate) -> bool:
-    """Whether the one makes do with fewer acts."""
+    """Return whether the one makes do with fewer acts."""
     return len({slot.action for slot in one}) < len({slot.action for slot in other})
 
 

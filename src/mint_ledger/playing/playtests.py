@@ -47,7 +47,7 @@ class PlaytestResult:
 
     @property
     def passed(self) -> bool:
-        """Whether all that was expected was found."""
+        """Return whether all that was expected was found."""
         return not self.stopped and all(item.held for item in self.found)
 
 

@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from mint_ledger.playing.why import Why
 
 MOST_SAMPLES = 4_000
-# After so many seconds of a run it is worth to ask whether its machine code is kept.
+# Seconds of a run after which it checks whether its machine code is kept.
 UNTIL_KEPT_CODE = 0.1
 # Seconds: a game that is new to the machine takes about as long to compile.
 PATIENCE = 1.5
@@ -314,7 +314,7 @@ class Run:
         return times, values
 
     def _flows_straight(self, key: AccountKey) -> bool:
-        """Whether each of the account's flow rows is one straight line: its rate and end never change."""
+        """Return whether each of the account's flow rows is one straight line: its rate and end never change."""
         spec = self.program.accounts[key.stat].spec(key.entity)
         flow = spec.flow if spec is not None else None
         if flow is None or flow.at_once:

@@ -179,7 +179,7 @@ class Session:
 
     @property
     def is_over(self) -> bool:
-        """Whether the run has ended."""
+        """Return whether the run has ended."""
         return self._engine.is_over
 
     @property
@@ -221,7 +221,7 @@ class Session:
         return {account_name(program, key): self._value(key) for key in self._present_accounts()}
 
     def holds(self, condition: str) -> bool:
-        """Whether a condition holds now.
+        """Return whether a condition holds now.
 
         Raises:
             BadRequest: it is no condition of this game.

@@ -220,7 +220,7 @@ ONE = Constant(1.0)
 
 
 def inside(entity: Expr, ranges: Ranges) -> Expr:
-    """Whether an entity is in the ranges."""
+    """Return whether an entity is in the ranges."""
     tests: list[Expr] = []
     for first, count in ranges:
         if count == 1:

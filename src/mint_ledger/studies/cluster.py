@@ -91,7 +91,7 @@ class _Watched(Executor):
         if done.cancelled():
             outer.set_exception(self._gone())
         elif error is not None:
-            # A worker that died each time it tried, as the scheduler tells it.
+            # The scheduler reports a worker that died at each attempt.
             died = type(error).__name__ == "KilledWorker"
             outer.set_exception(BrokenExecutor("a worker died each time it played them") if died else error)
         else:

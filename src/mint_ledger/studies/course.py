@@ -218,7 +218,7 @@ class _Gathered:
         self.ended: list[str] = []
 
     def ends_before(self, run: int) -> bool:
-        """Whether nothing of that run or later ones is in it."""
+        """Return whether nothing of that run or later ones is in it."""
         return all(int(part.max()) < run for part in self.runs)
 
 

@@ -321,5 +321,5 @@ def measured(game: PlayableGame, text: str) -> list[str]:
 
 
 def is_share(text: str) -> bool:
-    """Whether an estimate is a share of runs, told in per cent."""
+    """Return whether an estimate is a share of runs, told in per cent."""
     return text.strip().startswith("rate")

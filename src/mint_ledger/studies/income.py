@@ -65,7 +65,7 @@ class Offer:
 
     @property
     def was_ever(self) -> bool:
-        """Whether it was ever offered."""
+        """Return whether it was ever offered."""
         return bool(self.counts["times"].any())
 
     @property

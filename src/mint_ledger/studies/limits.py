@@ -34,7 +34,7 @@ def _bounds(key: _ByIdentity) -> Bounds:
 
 
 def draws_something(program: Program) -> bool:
-    """Whether anything in a program is left to chance; if not, all runs of a study are the same."""
+    """Return whether anything in a program is left to chance; if not, all runs of a study are the same."""
     return any(column.role == "draws" for column in program.layout.columns)
 
 

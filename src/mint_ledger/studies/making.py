@@ -32,7 +32,7 @@ class KeptBlocks(Protocol):
     """Where the blocks of a study are kept."""
 
     def has(self, span: Span) -> bool:
-        """Whether a block is there."""
+        """Return whether a block is there."""
 
     @property
     def replayed(self) -> int:

@@ -376,7 +376,7 @@ class Verified:
 
     @property
     def is_sound(self) -> bool:
-        """Whether nothing wrong was seen."""
+        """Return whether nothing wrong was seen."""
         return not self.damaged and not self.problem
 
 
@@ -412,7 +412,7 @@ class StoredStudy:
         return sorted(self._has.items())
 
     def has(self, span: Span) -> bool:
-        """Whether a block is there."""
+        """Return whether a block is there."""
         return self._has.get(span[0], 0) == span[1]
 
     def unbroken_runs(self) -> int:
@@ -539,7 +539,7 @@ def key_of(prepared: Prepared, request: StudyRequest) -> str:
 
 
 def _is_ours(known: list[tuple[str, str]]) -> bool:
-    """Whether a database holds the tables of a store and nothing else: no views, no triggers."""
+    """Return whether a database holds the tables of a store and nothing else: no views, no triggers."""
     wanted = sorted(("table", " ".join(s.split())) for s in SCHEMA.split(";\n") if s.strip())
     return sorted((str(kind), " ".join(str(sql).lower().split())) for kind, sql in known) == [
         (kind, sql.lower()) for kind, sql in wanted
@@ -547,7 +547,7 @@ def _is_ours(known: list[tuple[str, str]]) -> bool:
 
 
 def same_block(one: Block, other: Block) -> bool:
-    """Whether two blocks hold the same numbers to the last bit."""
+    """Return whether two blocks hold the same numbers to the last bit."""
     arrays = ("ending", "winner", "steps", "level", "sums", "samples")
     pairs = [(getattr(one, name), getattr(other, name)) for name in arrays]
     pairs += [(one.measures[name], other.measures.get(name)) for name in one.measures]

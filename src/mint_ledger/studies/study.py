@@ -299,7 +299,7 @@ class Study:
 
     @cached_property
     def _is_certain(self) -> bool:
-        """Whether nothing in the game is drawn, so that all runs are one."""
+        """Return whether nothing in the game is drawn, so that all runs are one."""
         return not draws_something(self.lowered.program)
 
     def _bounds_of(self, measure: str) -> tuple[float, float]:

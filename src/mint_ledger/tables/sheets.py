@@ -87,7 +87,7 @@ def _sheet(game: PlayableGame, name: str, cells: dict[tuple[str, str], str]) -> 
 
 
 def is_sheet(name: str) -> bool:
-    """Whether a sheet of that name can be one of a game's."""
+    """Return whether a sheet of that name can be one of a game's."""
     return name in SHEETS or name.startswith(TABLE)
 
 

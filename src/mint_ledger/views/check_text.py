@@ -83,7 +83,7 @@ def _count(number: int, word: str, plural: str = "") -> str:
 
 
 def playtest_text(result: PlaytestResult) -> str:
-    """Whether a playtest passed, and what was not found."""
+    """Return whether a playtest passed, and what was not found."""
     return "\n".join(_playtest(result))
 
 

@@ -54,7 +54,7 @@ def _add(table: TextTable, difference: Difference) -> None:
     table.add(difference.name + unit, *numbers, f"{span_text(low, high, digits)}{noise}")
     a, b, both = difference.counts
     if not a == b == both:
-        table.say(f"    in {a:,} runs of A and {b:,} of B; B − A is of the {both:,} that have it in both")
+        table.note(f"    in {a:,} runs of A and {b:,} of B; B − A is of the {both:,} that have it in both")
 
 
 def _parting(comparison: Comparison) -> list[str]:

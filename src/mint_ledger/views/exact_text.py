@@ -52,7 +52,7 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
         quantiles = ", ".join(number(spread.quantile(q), 6) for q in (0.1, 0.5, 0.9))
         measures.add(name, number(spread.mean, 6), quantiles)
         if spread.missing:
-            measures.say(f"    without a value in {share(spread.missing)} of the runs")
+            measures.note(f"    without a value in {share(spread.missing)} of the runs")
     lines += measures.lines() if exact.measures else []
     for name, why in exact.left_out.items():
         lines += textwrap.wrap(f"  no exact answer of {name}: {why}", line_width(), subsequent_indent="    ")

@@ -61,7 +61,7 @@ def income_text(income: Income) -> str:
 
 
 def income_sentences(income: Income) -> Iterator[str]:
-    """Whether it dries up, runs away or runs over, and what is left unbought, in words."""
+    """Return whether it dries up, runs away or runs over, and what is left unbought, in words."""
     dry = income.runs_dry
     if dry is not None and dry.value and income.dry is not None and income.dry_at is not None:
         first = float(np.nanmedian(income.dry_at))

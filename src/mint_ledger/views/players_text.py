@@ -77,7 +77,7 @@ def _skill(curve: SkillCurve) -> list[str]:
 
 
 def skill_sentences(curve: SkillCurve) -> Iterator[str]:
-    """Whether it is easy to learn, and what is left to master."""
+    """Return whether it is easy to learn, and what is left to master."""
     half = curve.half_at
     if half is None:
         yield "Skill brings nothing for certain: quick and sure players do not win more often than slow and clumsy."

@@ -94,7 +94,7 @@ def _says_nothing(row: Row) -> bool:
 
 
 def is_motion(words: Words, row: Row) -> bool:
-    """Whether a row only says that something has moved on; there are many, and they are told if asked for."""
+    """Return whether a row only says that something has moved on; there are many, and they are told if asked for."""
     if WHATS[int(row.what)] != "posting" or row.cause < 0:
         return False
     cause = words.program.causes[int(row.cause)]
@@ -107,7 +107,7 @@ def _in_time(words: Words, row: Row, start: float, end: float | None) -> bool:
 
 
 def concerns(words: Words, row: Row, only: Collection[str]) -> bool:
-    """Whether a row is about one of these entities, kinds, accounts, stats or causes."""
+    """Return whether a row is about one of these entities, kinds, accounts, stats or causes."""
     who, by = words.entity(row.entity), words.entity(row.by)
     names = {who, by, who.split("[")[0], by.split("[")[0], words.cause(row.cause), WHATS[int(row.what)]}
     if row.stat >= 0:

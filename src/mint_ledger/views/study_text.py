@@ -66,7 +66,7 @@ def study_text(study: Study) -> str:
 
 
 def seats_text(seats: Seats) -> str:
-    """Whether the copies of a kind win equally often; if no difference was seen, which one would have been."""
+    """Return whether the copies of a kind win equally often; if no difference was seen, which one would have been."""
     even = f"{100 * seats.even:.3g} %"
     if seats.unequal:
         shares = ", ".join(f"{name} {100 * seats.wins[name] / seats.runs:.3g} %" for name in seats.unequal)

@@ -53,7 +53,7 @@ class TextTable:
         """Add a row; cells that it leaves out at its end are empty."""
         self._rows.append(cells)
 
-    def say(self, line: str) -> None:
+    def note(self, line: str) -> None:
         """Add a line that is no row, as it is."""
         self._rows.append(line)
 

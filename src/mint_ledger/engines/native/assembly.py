@@ -95,7 +95,7 @@ class Routine:
 
     @property
     def is_open(self) -> bool:
-        """Whether what is written next can be reached."""
+        """Return whether what is written next can be reached."""
         return self._open
 
     def fork(self, flag: str, yes: str, no: str, often: str = "") -> None:

@@ -313,7 +313,7 @@ class Course:
                 self._carry_out(body, number_, routine, quiet, wake)
 
     def _wants_settling(self, r: Routine, quiet: str, wake: str) -> str:
-        """Whether a piece that does nothing but settle has to be carried out.
+        """Return whether a piece that does nothing but settle has to be carried out.
 
         Most often what it looks at was settled as it changed, and it was marked for that alone: then it is asked first.
         """
@@ -377,7 +377,7 @@ class Course:
             r.do(f"store i64 {r.let(f'select i1 {again}, i64 {more}, i64 0')}, ptr {streak}")
 
     def _is_pending(self, body: Body) -> str:
-        """Whether something waits for the next settling, or the run has ended."""
+        """Return whether something waits for the next settling, or the run has ended."""
         r = body.r
         dirty = r.let(f"icmp ne i64 {load(r, 'dirty')}, 0")
         raised = r.let(f"icmp ne i64 {load(r, 'event_count')}, {load(r, 'mark')}")

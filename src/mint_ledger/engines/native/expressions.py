@@ -30,7 +30,7 @@ def expression(body: Body, e: ex.Expr) -> str:
 
 
 def condition(body: Body, e: ex.Expr) -> str:
-    """Whether an expression holds, as a flag."""
+    """Return whether an expression holds, as a flag."""
     match e:
         case ex.Compare():
             left, right = (_side(body, *side) for side in zip((e.left, e.right), thresholds_of(e), strict=True))
@@ -82,7 +82,7 @@ def _all(body: Body, items: tuple[ex.Expr, ...], *, stop_at: bool) -> str:
 
 
 def is_plain(body: Body, e: ex.Expr) -> bool:
-    """Whether it takes less to work an expression out than to guess which way it goes; it cannot fail."""
+    """Return whether it takes less to work an expression out than to guess which way it goes; it cannot fail."""
     match e:
         case ex.Constant() | ex.Dial() | ex.Local():
             return True
@@ -105,7 +105,7 @@ def is_plain(body: Body, e: ex.Expr) -> bool:
 
 
 def plain_flag(body: Body, e: ex.Expr) -> str:
-    """Whether a plain expression holds, all parts of it asked."""
+    """Return whether a plain expression holds, all parts of it asked."""
     r = body.r
     match e:
         case ex.And() | ex.Or():
@@ -174,7 +174,7 @@ def whole_of(body: Body, e: ex.Expr) -> Whole | None:
 
 
 def _is_inside(body: Body, e: ex.Expr, column: Column) -> bool:
-    """Whether an entity is known to be one of a column's."""
+    """Return whether an entity is known to be one of a column's."""
     last = column.first + column.count
     runs = body.known_runs(e)
     if runs is None:
@@ -278,7 +278,7 @@ def seconds_of(r: Routine, steps: str) -> str:
 
 
 def has_ended(body: Body) -> str:
-    """Whether the run has ended: its ending is no longer -1."""
+    """Return whether the run has ended: its ending is no longer -1."""
     ending = body.load(body.slot(body.module.ending))
     return body.r.let(f"icmp sge i64 {body.r.let(f'bitcast double {ending} to i64')}, 0")
 

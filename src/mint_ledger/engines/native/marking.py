@@ -44,7 +44,7 @@ def mark_posting(body: Body, column: Column, index: str, before: str, after: str
 
 
 def _turns(body: Body, thresholds: Sequence[Threshold], before: str, after: str) -> str:
-    """Whether one of some comparisons turns."""
+    """Return whether one of some comparisons turns."""
     r, turns = body.r, "false"
     for threshold in thresholds:
         value = threshold.value

@@ -25,7 +25,7 @@ APART = 40
 
 
 def is_digits(index: str) -> bool:
-    """Whether an entity's number is known, and not in a register."""
+    """Return whether an entity's number is known, and not in a register."""
     return not index.startswith("%")
 
 
@@ -154,12 +154,12 @@ class Module(Library):
 
     @cached_property
     def settling_lets_appear(self) -> bool:
-        """Whether somebody may appear in what follows a `do`."""
+        """Return whether somebody may appear in what follows a `do`."""
         return settling_lets_appear(self.program)
 
     @property
     def has_many_accounts(self) -> bool:
-        """Whether there are so many that what is done for each of them is a routine of its own."""
+        """Return whether there are so many that what is done for each of them is a routine of its own."""
         return len(self.program.accounts) > APART
 
     def account(self, column: Column) -> Account:
@@ -292,7 +292,7 @@ class Body:
         self.wholes = {local: whole for local, whole in kept.items() if self.wholes.get(local) is whole}
 
     def inside(self, index: str, first: int, count: int) -> str:
-        """Whether an entity is one of a run."""
+        """Return whether an entity is one of a run."""
         place = self.r.let(f"sub i64 {index}, {first}")
         return self.r.let(f"icmp ult i64 {place}, {count}")
 

@@ -21,12 +21,12 @@ def flag_value(r: Routine, flag: str) -> str:
 
 
 def is_true(r: Routine, value: str) -> str:
-    """Whether a value counts as true."""
+    """Return whether a value counts as true."""
     return compared(r, "!=", value, ZERO)
 
 
 def is_finite(r: Routine, value: str) -> str:
-    """Whether a value is neither infinite nor no number."""
+    """Return whether a value is neither infinite nor no number."""
     size = r.let(f"call double @llvm.fabs.f64(double {value})")
     return r.let(f"fcmp olt double {size}, {number(float('inf'))}")
 
@@ -61,7 +61,7 @@ def compared(r: Routine, op: str, a: str, b: str) -> str:
 
 
 def _is_constant(r: Routine, a: str, wanted: float, word: str) -> str:
-    """Whether what was read from memory is a number (or is not), by the bits as they are read."""
+    """Return whether what was read from memory is a number (or is not), by the bits as they are read."""
     bits = r.let(f"bitcast double {a} to i64")
     if wanted == 0 and a not in r.flags:
         # 0 but for the sign, which a flag has not.
@@ -206,7 +206,7 @@ def _exponent() -> str:
 
 
 def _has_no_exponent(r: Routine) -> str:
-    """Whether %a is 0 or not finite."""
+    """Return whether %a is 0 or not finite."""
     infinite = r.let(f"xor i1 {is_finite(r, '%a')}, true")
     return r.let(f"or i1 {compared(r, '==', '%a', ZERO)}, {infinite}")
 

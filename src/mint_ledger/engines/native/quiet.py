@@ -139,7 +139,7 @@ def quiet_block(q: Quiet, statements: st.Block, loop: str, procedure: str) -> No
 
 
 def surely_does(q: Quiet, statements: st.Block) -> bool:
-    """Whether statements do something whenever they are reached; then nothing more has to be asked."""
+    """Return whether statements do something whenever they are reached; then nothing more has to be asked."""
     with _branch(q):
         return _surely_does(q, statements)
 

@@ -111,7 +111,7 @@ def _settle(module: Module, watching: int | None, idle: int) -> None:
 
 
 def _stands_still(module: Module, watching: int, watched: Iterable[Handle]) -> bool:
-    """Whether time alone changes no condition, and all that changes one marks the piece that watches."""
+    """Return whether time alone changes no condition, and all that changes one marks the piece that watches."""
     questions = {f"@quiet{watching}", *(f"@q{module.number(name)}" for name in watched)}
     inside = [node for name in watched for node in nodes(module.program.procedures[name].body)]
     moving = any(moves_with_time(module, node) for node in inside if isinstance(node, get_args(ex.Expr)))

@@ -261,14 +261,14 @@ def _seat(body: Body, s: st.Each, there: str, entity: str) -> str:
 
 
 def is_present(body: Body, entity: str, ranges: Ranges) -> str:
-    """Whether an entity, one of some runs, is there."""
+    """Return whether an entity, one of some runs, is there."""
     column = body.module.present
     body.look_at(column.base, ranges, entity)
     return op.is_true(body.r, body.load_flag(body.slot_at(column.offset, entity)))
 
 
 def is_concerned(body: Body, s: st.Each, entity: str) -> str:
-    """Whether an entity of a loop is there, and what its round asks first holds: it does nothing else."""
+    """Return whether an entity of a loop is there, and what its round asks first holds: it does nothing else."""
     flag = is_present(body, entity, s.ranges)
     if len(s.body) == 1 and isinstance(s.body[0], st.If) and not s.body[0].other:
         first = s.body[0].condition

@@ -71,7 +71,7 @@ class Quiet(Body):
         self.r.fail_unless(self.r.let(f"xor i1 {flag}, true"))
 
     def moves(self, e: ex.Expr) -> bool:
-        """Whether an expression may change while nothing happens but time."""
+        """Return whether an expression may change while nothing happens but time."""
         return any(self._moves_itself(part) for part in nodes(e))
 
     def _moves_itself(self, e: ex.Expr) -> bool:
@@ -123,7 +123,7 @@ def moves_with_time(module: Module, e: ex.Expr) -> bool:
 
 
 def looks_at_time(module: Module, function: str) -> bool:
-    """Whether a function looks at more than its arguments."""
+    """Return whether a function looks at more than its arguments."""
     return any(_looks_at_time(module, part, function) for part in expressions_of(functions()[function]))
 
 
@@ -162,7 +162,7 @@ def expressions_of(procedure: st.Procedure) -> Iterable[ex.Expr]:
 
 
 def is_monotone(q: Quiet, e: ex.Expr) -> bool:
-    """Whether an expression goes only up or only down with time, while nothing happens."""
+    """Return whether an expression goes only up or only down with time, while nothing happens."""
     if not q.moves(e):
         return True
     match e:
@@ -254,7 +254,7 @@ def turns(q: Quiet, e: ex.Expr) -> None:
 
 
 def _flows(q: Quiet, e: ex.Read) -> str:
-    """Whether the flow of an account is under way."""
+    """Return whether the flow of an account is under way."""
     flows = q.module.account(e.column).flow_columns
     assert flows is not None
     q.look(flow_key(e.column), e.entity)
