@@ -67,6 +67,36 @@ def test_every_way_to_write_a_chance_of_1_in_2000_is_known(how: str) -> None:
     assert 2.7 < gold.low < gold.high < 3.3
 
 
+@pytest.mark.parametrize(
+    "how",
+    [
+        # 1 of 216, of 1,296 and of 6^10 / C(15, 5): throws of several dice, and both ends of one throw.
+        'if: "dice(3, 6) == 18", do: [hero.gold += 432]',
+        'if: "6 > 28 - dice(4, 6)", do: [hero.gold += 518.4]',
+        'if: "dice(10, 6) <= 15", do: ["hero.gold += 2 * 6 ** 10 / 3003"]',
+        'if: "max(2, abs(dice(4, 6) - 14)) == 10", do: [hero.gold += 1296]',
+        # Luck is 1 to 4, evenly: its whole part is 2 on average, and it is 2.5.
+        'chance: "0.0002 * hero.luck", do: [hero.gold += 4000]',
+        'if: "dice(1, 4000) + hero.luck >= 4001", do: [hero.gold += 4000]',
+        'if: "dice(2, 50) + floor(hero.luck) > 100", do: ["hero.gold += 2 * 2500 / ((1 + 3 + 6) / 3)"]',
+        'do: ["hero.gold += pick(0, 4000, weights(4998, hero.luck))"]',
+        'if: "between(0, 5000) < hero.luck", do: [hero.gold += 4000]',
+    ],
+)
+def test_chances_from_dice_and_from_the_state_have_their_means(how: str) -> None:
+    text = CHEST.format(odds=0, prize=0, chest=how)
+    text = text.replace("gold: {", "luck: {start: 1, min: 0, max: 9}, gold: {").replace(
+        "rules:", 'rules:\n  - {name: luck, when: start, do: ["hero.luck += between(0, 3)"]}'
+    )
+    game, held = mint.loads(text), 0
+    for seed in range(20):
+        study = game.study(400, seed=seed, accounts=[])
+        gold = study.mean("gold")
+        held += gold.low <= 3.0 <= gold.high
+        assert study.rare is not None and gold.high - gold.low < 2.5
+    assert held >= 16  # of 20 at 0.95 fewer come once in 4,000 times
+
+
 def test_a_chance_within_a_chance_has_the_mean_of_both() -> None:
     text = CHEST.format(odds=0.05, prize=4000, chest="chance: odds, do: [{cue: vault}]").replace(
         "endings:", "  - {name: vault, when: {cue: vault}, chance: 0.01, do: [hero.gold += prize]}\nendings:"

@@ -21,11 +21,12 @@ import numpy as np
 
 from mint_ledger.chance.many import uniforms
 from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
-from mint_ledger.facts.thresholds import DrawingPlace, drawing_places
+from mint_ledger.facts.thresholds import DrawingPlace, Seen, dice_below, drawing_places, numbers_from_state, sum_of_dice
 from mint_ledger.program import building as b
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
 from mint_ledger.program.program import Program, scripts_of
+from mint_ledger.program.walking import nodes
 from mint_ledger.studies.estimate import mean_of
 from mint_ledger.studies.intervals import Ends, Raised
 from mint_ledger.studies.playing import cores
@@ -137,17 +138,46 @@ class RareOutcomes:
 
 @dataclass(frozen=True)
 class _Stream:
-    """A place of one or two programs: its edges in each, and where each counts the draws of every copy."""
+    """A place of one or two programs: its edges in each, and where each counts the draws of every copy.
+
+    Where several dice are thrown at once (`dice`: how many, sides), the cells are those of their sum.
+    """
 
     edges: tuple[float, ...]
     # For each stream of numbers (place hash, copy): the slot of its count on each side, -1 for none.
     counts: tuple[tuple[int, int, tuple[int, ...]], ...]
     label: str
+    dice: tuple[int, int] | None = None
 
     @property
     def chances(self) -> Floats:
         """The chance of each cell."""
         return np.diff(np.array((0.0, *self.edges, 1.0)))
+
+    @property
+    def cell_of_sum(self) -> Any:
+        """In which cell each sum of the dice lies, shape (count × sides + 1,)."""
+        assert self.dice is not None
+        return np.searchsorted(np.array(self.edges), dice_below(*self.dice)[:-1], side="right")
+
+
+@dataclass(frozen=True)
+class _Raised:
+    """The chances of a place's cells where some are raised.
+
+    Several dice are raised together: with chance `often` a throw is made of dice that show each face by `faces`.
+    """
+
+    cells: Floats
+    often: float = 0.0
+    faces: Floats | None = None
+
+    def weights(self, shown: Any) -> Floats:
+        """How likely throws are in truth, over how likely they are raised, by their faces 0, 1 …: shape (throws,)."""
+        assert self.faces is not None
+        ratio = np.prod(self.faces[shown] * len(self.faces), axis=1)
+        weights: Floats = 1.0 / (self.often * ratio + 1.0 - self.often)
+        return weights
 
 
 def rare_outcomes(sides: Sequence[Prepared], runs: int, first: int = 0) -> RareOutcomes | None:
@@ -159,7 +189,8 @@ def rare_outcomes(sides: Sequence[Prepared], runs: int, first: int = 0) -> RareO
     places = [drawing_places(side.lowered.program) for side in sides]
     if not any(places):
         return None
-    streams = _streams(sides, places)
+    known = [numbers_from_state(side.lowered.program) for side in sides]
+    streams = _streams(sides, places, known)
     if not any(_may_be_rare(stream, runs) for stream in streams):
         return None
     try:
@@ -173,16 +204,20 @@ def _may_be_rare(stream: _Stream, runs: int) -> bool:
     return bool((chances[chances > 0.0] < min(SELDOM, FEW)).any()) and runs > 0
 
 
-def _streams(sides: Sequence[Prepared], places: Sequence[tuple[DrawingPlace, ...]]) -> list[_Stream]:
+def _streams(
+    sides: Sequence[Prepared], places: Sequence[tuple[DrawingPlace, ...]], seen: Sequence[Seen]
+) -> list[_Stream]:
     """The places of all sides together, by what their numbers are drawn from."""
     edges: dict[tuple[int, ...], tuple[float, ...]] = {}
+    dice: dict[tuple[int, ...], set[tuple[int, int] | None]] = {}
     counts: dict[tuple[int, ...], dict[tuple[int, int], list[int]]] = {}
     labels: dict[tuple[int, ...], str] = {}
-    for index, (side, known) in enumerate(zip(sides, places, strict=True)):
+    for index, (side, known, numbers) in enumerate(zip(sides, places, seen, strict=True)):
         program = side.lowered.program
         for place in known:
             key = _key(place)
-            edges[key] = edges.get(key, ()) + place.cut(program.dials.numbers)
+            edges[key] = edges.get(key, ()) + place.cut(program.dials.numbers, numbers)
+            dice.setdefault(key, set()).add(place.thrown(program.dials.numbers))
             labels.setdefault(key, _label(program, place))
             slots = counts.setdefault(key, {})
             for start, count, chance_hash in place.spans:
@@ -191,9 +226,11 @@ def _streams(sides: Sequence[Prepared], places: Sequence[tuple[DrawingPlace, ...
                     stream[index] = place.column.offset + entity
     return [
         _Stream(
-            tuple(sorted(edges[key])),
+            # Two games that throw other dice have no cells in common.
+            tuple(sorted(edges[key])) if len(dice[key]) == 1 else (),
             tuple((place, copy, tuple(slots)) for (place, copy), slots in counts[key].items()),
             labels[key],
+            next(iter(dice[key])) if len(dice[key]) == 1 else None,
         )
         for key in edges
     ]
@@ -225,7 +262,6 @@ class _Search:
         first: int,
     ) -> None:
         self.sides, self.places, self.streams, self.runs, self.first = sides, places, streams, runs, first
-        self.cells = [len(stream.edges) + 1 for stream in streams]
         self.keys = [_key(place) for known in places for place in known]
         self.order = {key: at for at, key in enumerate(dict.fromkeys(self.keys))}
         slots = {slot for stream in streams for _, _, pair in stream.counts for slot in pair}
@@ -248,12 +284,12 @@ class _Search:
             if not new or len(raised) + len(new) > MOST_OUTCOMES or number == ROUNDS:
                 break
             raised |= dict.fromkeys(new, 0.0)
-        look_came = self._came(data, share, 0)
+        look_came, _ = self._came(data, share, 0)
         often = [max(float(look_came[place][:, cell].mean()), 1.0 / LEAST) for place, cell in raised]
         more = int(min(MOST, max(LEAST, HITS / min(often), self.runs // 10)))
         return self._finish(list(raised), share, more)
 
-    def _finish(self, raised: list[tuple[int, int]], share: list[Floats], more: int) -> RareOutcomes:
+    def _finish(self, raised: list[tuple[int, int]], share: list[_Raised], more: int) -> RareOutcomes:
         """Play the study's runs again for what they drew, and the raised runs; weigh those."""
         plain = self._play(self.runs, self.first, None)
         data = self._play(more, LEAST, share)
@@ -264,15 +300,8 @@ class _Search:
             if float(reached[place].sum()) * self.streams[place].chances[cell] < FEW
         ]
         places = {place for place, _ in rare}
-        came = self._came(plain, None, self.first, places)
-        raised_came = self._came(data, share, LEAST)
-        log_weight = np.zeros(more)
-        for place, stream in enumerate(self.streams):
-            true, q = stream.chances, share[place]
-            if place in raised_came:
-                inside = (q > 0.0) & (true > 0.0)
-                log_weight += raised_came[place][:, inside] @ np.log(true[inside] / q[inside])
-        weights = np.exp(log_weight)
+        came, _ = self._came(plain, None, self.first, places)
+        raised_came, weights = self._came(data, share, LEAST)
         outcomes = tuple(
             Outcome(place, cell, float(self.streams[place].chances[cell]), self.streams[place].label)
             for place, cell in rare
@@ -321,11 +350,12 @@ class _Search:
                     found.append((place, cell))
         return found
 
-    def _raise(self, raised: dict[tuple[int, int], float], reached: Sequence[Floats]) -> list[Floats]:
+    def _raise(self, raised: dict[tuple[int, int], float], reached: Sequence[Floats]) -> list[_Raised]:
         """The chances of all cells where about one raised outcome comes in each run."""
-        chances = [stream.chances for stream in self.streams]
+        chances = [_Raised(stream.chances) for stream in self.streams]
         for place in {place for place, _ in raised}:
-            true, new = chances[place], chances[place].copy()
+            stream = self.streams[place]
+            true, new = stream.chances, stream.chances
             cells = [cell for other, cell in raised if other == place]
             often = max(float(reached[place].mean()), 1e-9)
             for cell in cells:
@@ -338,12 +368,12 @@ class _Search:
                 new[cells] *= most / total
             if rest > 0.0:
                 new[others] = true[others] * ((1.0 - float(new[cells].sum())) / rest)
-            chances[place] = new
+            chances[place] = _Raised(new) if stream.dice is None else _raised_dice(stream, cells, new)
         return chances
 
     # What runs hold
 
-    def _play(self, count: int, first: int, share: list[Floats] | None) -> list[Floats]:
+    def _play(self, count: int, first: int, share: list[_Raised] | None) -> list[Floats]:
         """Return what is taken of runs, on each side; with `share` the chances of the cells are those."""
         out = []
         for side, prepared in enumerate(self.sides):
@@ -354,20 +384,24 @@ class _Search:
             out.append(_played(prepared, program, seed, self.slots[side], first, count))
         return out
 
-    def _raised_program(self, side: int, share: list[Floats]) -> Program:
+    def _raised_program(self, side: int, share: list[_Raised]) -> Program:
         program = self.sides[side].lowered.program
-        cells = tuple((place.column.base, self.cells[self.order[_key(place)]]) for place in self.places[side])
+        own = [(place.column.base, self.order[_key(place)]) for place in self.places[side]]
+        cells = tuple(
+            (base, 0, stream.dice[1]) if stream.dice is not None else (base, len(stream.edges) + 1, 0)
+            for base, stream in ((base, self.streams[at]) for base, at in own)
+        )
         made = _with_maps(_Structure(program, cells))
         numbers = [*program.dials.numbers]
-        for place in self.places[side]:
-            at = self.order[_key(place)]
-            true = np.array((0.0, *self.streams[at].edges, 1.0))
-            new = np.concatenate(((0.0,), np.cumsum(share[at])))
-            new[-1] = 1.0
-            widths, goals = np.diff(new), np.diff(true)
-            slopes = np.divide(goals, widths, out=np.zeros_like(goals), where=widths > 0.0)
-            for cell in range(len(widths)):
-                numbers += [float(new[cell + 1]), float(new[cell]), float(slopes[cell]), float(true[cell])]
+        for _, at in own:
+            stream, new = self.streams[at], share[at]
+            if stream.dice is None:
+                numbers += _map(np.array((0.0, *stream.edges, 1.0)), new.cells)
+            else:
+                sides = stream.dice[1]
+                faces = new.faces if new.faces is not None else np.full(sides, 1.0 / sides)
+                numbers += [new.often, 1.0 / new.often if new.often else 0.0, 1.0 / (1.0 - new.often)]
+                numbers += _map(np.arange(sides + 1) / sides, faces)
         added = len(numbers) - len(program.dials.numbers)
         dials = program.dials
         hidden = [("raised", str(at)) for at in range(added)]
@@ -401,32 +435,111 @@ class _Search:
         return most
 
     def _came(
-        self, data: Sequence[Floats], share: list[Floats] | None, first: int, places: Iterable[int] | None = None
-    ) -> dict[int, Floats]:
-        """How often each cell came in each run, of some places or of all that are raised: shape (runs, cells)."""
+        self, data: Sequence[Floats], share: list[_Raised] | None, first: int, places: Iterable[int] | None = None
+    ) -> tuple[dict[int, Floats], Floats]:
+        """How often each cell came in each run, of some places or of all that are raised, and the weights of the runs.
+
+        Shapes (runs, cells) for each place, and (runs,).
+        """
         count = len(data[0])
         known: dict[int, Floats] = {}
-        seed = self.sides[0].seed if share is None else (self.sides[0].seed + RAISED_SEED) % 2**64
+        log_weight = np.zeros(count)
         if places is None:
             assert share is not None
             places = [
-                place for place, stream in enumerate(self.streams) if not np.array_equal(share[place], stream.chances)
+                place
+                for place, stream in enumerate(self.streams)
+                if share[place].faces is not None or not np.array_equal(share[place].cells, stream.chances)
             ]
         for place in places:
             stream = self.streams[place]
-            borders = np.cumsum(share[place])[:-1] if share is not None else np.array(stream.edges)
-            times = np.zeros((count, len(borders) + 1))
-            for chance_hash, copy, slots in stream.counts:
-                reached = self._count(data, (chance_hash, copy, slots)).astype(np.int64)
-                run = np.repeat(np.arange(count), reached)
-                if not len(run):
-                    continue
-                number = np.arange(len(run)) - np.repeat(np.cumsum(reached) - reached, reached) + 1
-                zeros = np.zeros(len(run))
-                drawn = uniforms(seed, chance_hash, run + first, zeros + copy, number, zeros)
-                np.add.at(times, (run, np.searchsorted(borders, drawn, side="right")), 1.0)
+            new = share[place] if share is not None else _Raised(stream.chances)
+            times = np.zeros((count, len(stream.edges) + 1))
+            for each in stream.counts:
+                run, cell, weight = self._drawn(data, stream, each, new, first, raised=share is not None)
+                np.add.at(times, (run, cell), 1.0)
+                if weight is not None:
+                    np.add.at(log_weight, run, np.log(weight))
             known[place] = times
-        return known
+            if share is not None and new.faces is None:
+                inside = (new.cells > 0.0) & (stream.chances > 0.0)
+                log_weight += times[:, inside] @ np.log(stream.chances[inside] / new.cells[inside])
+        return known, np.exp(log_weight)
+
+    def _drawn(
+        self,
+        data: Sequence[Floats],
+        stream: _Stream,
+        each: tuple[int, int, tuple[int, ...]],
+        new: _Raised,
+        first: int,
+        *,
+        raised: bool,
+    ) -> tuple[Any, Any, Floats | None]:
+        """The run and the cell of each draw of one copy, and the weight of each throw of dice that are raised."""
+        chance_hash, copy, _ = each
+        seed = (self.sides[0].seed + RAISED_SEED) % 2**64 if raised else self.sides[0].seed
+        count = len(data[0])
+        reached = self._count(data, each).astype(np.int64)
+        run = np.repeat(np.arange(count), reached)
+        number = np.arange(len(run)) - np.repeat(np.cumsum(reached) - reached, reached) + 1
+        zeros = np.zeros(len(run))
+        if stream.dice is None:
+            borders = np.cumsum(new.cells)[:-1] if raised else np.array(stream.edges)
+            drawn = uniforms(seed, chance_hash, run + first, zeros + copy, number, zeros)
+            return run, np.searchsorted(borders, drawn, side="right"), None
+        dice, sides = stream.dice
+        u = np.stack(
+            [uniforms(seed, chance_hash, run + first, zeros + copy, number, zeros + part) for part in range(dice)],
+            axis=1,
+        )
+        if new.faces is not None and len(run):
+            is_raised = u[:, 0] < new.often
+            u[:, 0] = np.where(is_raised, u[:, 0] / new.often, (u[:, 0] - new.often) / (1.0 - new.often))
+            borders = np.cumsum(new.faces)[:-1]
+            shown = np.where(
+                is_raised[:, None], np.searchsorted(borders, u, side="right"), (u * sides).astype(np.int64)
+            )
+        else:
+            shown = (u * sides).astype(np.int64)
+        shown = np.minimum(shown, sides - 1)
+        cell = stream.cell_of_sum[shown.sum(axis=1) + dice]
+        return run, cell, new.weights(shown) if new.faces is not None else None
+
+
+def _map(true: Floats, chances: Floats) -> list[float]:
+    """The dials that lead raised cells to true ones: of each its end, its beginning, the slope, and where it leads."""
+    new = np.concatenate(((0.0,), np.cumsum(chances)))
+    new[-1] = 1.0
+    widths, goals = np.diff(new), np.diff(true)
+    slopes = np.divide(goals, widths, out=np.zeros_like(goals), where=widths > 0.0)
+    numbers = []
+    for cell in range(len(widths)):
+        numbers += [float(new[cell + 1]), float(new[cell]), float(slopes[cell]), float(true[cell])]
+    return numbers
+
+
+def _raised_dice(stream: _Stream, cells: list[int], goal: Floats) -> _Raised:
+    """Dice of which some throws show faces as they do where these cells come about (a defensive mixture)."""
+    assert stream.dice is not None
+    dice, sides = stream.dice
+    others = sum_of_dice(dice - 1, sides)
+    cell_of_sum, true = stream.cell_of_sum, stream.chances
+    faces = np.zeros(sides)
+    for cell in cells:
+        sums = np.flatnonzero(cell_of_sum == cell)
+        for face in range(1, sides + 1):
+            rest = sums - face
+            rest = rest[(rest >= 0) & (rest < len(others))]
+            faces[face - 1] += goal[cell] * float(others[rest].sum()) / sides / true[cell]
+    faces /= faces.sum()
+    chances = np.ones(1)
+    for _ in range(dice):
+        chances = np.convolve(chances, np.concatenate(((0.0,), faces)))
+    hit = float(chances[np.isin(cell_of_sum, cells)].sum())
+    often = min(0.5, float(goal[cells].sum()) / hit) if hit > 0.0 else 0.5
+    shown = [float(chances[cell_of_sum == cell].sum()) for cell in range(len(true))]
+    return _Raised(often * np.array(shown) + (1.0 - often) * true, often, faces)
 
 
 def _tallies(side: Prepared) -> list[int]:
@@ -458,9 +571,9 @@ def _played(prepared: Prepared, program: Program, seed: int, slots: Any, first: 
 
 
 class _Structure:
-    """A program's procedures and the number of cells of each place, as a key."""
+    """A program's procedures and of each place its cells, or the sides of its dice, as a key."""
 
-    def __init__(self, program: Program, cells: tuple[tuple[int, int], ...]) -> None:
+    def __init__(self, program: Program, cells: tuple[tuple[int, int, int], ...]) -> None:
         self.program, self.procedures, self.cells = program, program.procedures, cells
 
     def __hash__(self) -> int:
@@ -475,35 +588,69 @@ def _with_maps(structure: _Structure) -> Program:
     """The program in which each draw of a place is led from raised cells to true ones, piece by piece, by dials."""
     program = structure.program
     first, maps = len(program.dials.numbers), {}
-    for base, cells in structure.cells:
-        maps[base] = (first, cells)
-        first += 4 * cells
+    for base, cells, sides in structure.cells:
+        maps[base] = (first, cells, sides)
+        first += 4 * cells + (3 + 4 * sides if sides else 0)
+    procedures = {
+        handle: _Leading(procedure, maps).procedure if _draws_at(procedure, maps) else procedure
+        for handle, procedure in program.procedures.items()
+    }
+    return replace(program, procedures=procedures)
 
-    def led(local: int, start: int, cells: int) -> ex.Expr:
-        value: ex.Expr = ex.ZERO
-        u = ex.Local(local)
-        for cell in reversed(range(cells)):
-            up, low, slope, goal = (ex.Dial(start + 4 * cell + at) for at in range(4))
-            piece = b.add(goal, b.mul(b.sub(u, low), slope))
-            value = piece if cell == cells - 1 else b.choose(b.compare("<", u, up), piece, value)
-        # Rounding must not lead a draw to 1.
-        return b.lower_of(value, b.const(1.0 - 2.0**-53))
 
-    def block(statements: st.Block) -> st.Block:
+def _draws_at(procedure: st.Procedure, maps: dict[int, tuple[int, int, int]]) -> bool:
+    return any(isinstance(node, st.Draw) and node.count.base in maps for node in nodes(procedure.body))
+
+
+class _Leading:
+    """Leads the draws of one procedure from raised cells to true ones."""
+
+    def __init__(self, procedure: st.Procedure, maps: dict[int, tuple[int, int, int]]) -> None:
+        self.maps = maps
+        self.locals = procedure.locals
+        body = self._block(procedure.body)
+        self.procedure = replace(procedure, body=body, locals=self.locals)
+
+    def _block(self, statements: st.Block) -> st.Block:
         made: list[st.Statement] = []
         for statement in statements:
             match statement:
                 case st.If(_, then, other):
-                    made.append(replace(statement, then=block(then), other=block(other)))
+                    made.append(replace(statement, then=self._block(then), other=self._block(other)))
+                case st.Each(body=(st.Draw(count=count) as draw, *rest)) if self.maps.get(count.base, (0, 0, 0))[2]:
+                    # With which of the two sorts of dice a throw is made is decided by its first.
+                    is_raised, self.locals = self.locals, self.locals + 1
+                    made.append(st.Let(is_raised, ex.ZERO))
+                    led = self._die(draw, is_raised, *self.maps[count.base][::2])
+                    made.append(replace(statement, body=(draw, *led, *rest)))
                 case st.Each(body=body):
-                    made.append(replace(statement, body=block(body)))
-                case st.Draw(local=local, count=count) if count.base in maps:
-                    made += (statement, st.Let(local, led(local, *maps[count.base])))
+                    made.append(replace(statement, body=self._block(body)))
+                case st.Draw(local=local, count=count) if count.base in self.maps:
+                    start, cells, _ = self.maps[count.base]
+                    made += (statement, st.Let(local, _led(local, start, cells)))
                 case _:
                     made.append(statement)
         return tuple(made)
 
-    procedures = {
-        handle: replace(procedure, body=block(procedure.body)) for handle, procedure in program.procedures.items()
-    }
-    return replace(program, procedures=procedures)
+    def _die(self, draw: st.Draw, is_raised: int, start: int, sides: int) -> tuple[st.Statement, ...]:
+        u, often, one_over, one_over_rest = ex.Local(draw.local), *(ex.Dial(start + at) for at in range(3))
+        below = b.compare("<", u, often)
+        within = b.choose(below, b.mul(u, one_over), b.mul(b.sub(u, often), one_over_rest))
+        is_first = b.compare("==", draw.part, ex.ZERO)
+        return (
+            st.Let(is_raised, b.choose(is_first, below, ex.Local(is_raised))),
+            st.Let(draw.local, b.choose(is_first, within, u)),
+            st.Let(draw.local, b.choose(ex.Local(is_raised), _led(draw.local, start + 3, sides), ex.Local(draw.local))),
+        )
+
+
+def _led(local: int, start: int, cells: int) -> ex.Expr:
+    """A draw that lies in a raised cell, as far on in the true one."""
+    value: ex.Expr = ex.ZERO
+    u = ex.Local(local)
+    for cell in reversed(range(cells)):
+        up, low, slope, goal = (ex.Dial(start + 4 * cell + at) for at in range(4))
+        piece = b.add(goal, b.mul(b.sub(u, low), slope))
+        value = piece if cell == cells - 1 else b.choose(b.compare("<", u, up), piece, value)
+    # Rounding must not lead a draw to 1.
+    return b.lower_of(value, b.const(1.0 - 2.0**-53))
