@@ -161,3 +161,60 @@ def test_edges_of_a_lot_are_the_sums_of_its_weights() -> None:
         place.cut(program.dials.numbers) for place in drawing_places(program) if "drop" in str(place.column.handle)
     ]
     assert cut[:2] == pytest.approx((0.9, 0.999)) and math.isclose(cut[2], 1.0)
+
+
+STREAK = """
+title: Eight in a row
+clock: {{unit: turn, limit: 9}}
+kinds: {{thrower: {{stats: {{gold: {{start: 0, min: 0, max: 9000}}, hits: {{start: 0, min: 0}}}}}}}}
+rules:
+  - name: throw
+    when: {{every: 1}}
+    do:
+      - thrower.gold += between(0, 1)
+      - {{if: chance({p}), do: [thrower.hits += 1], else: [thrower.hits = 0]}}
+  - {{name: in a row, when: {{becomes: thrower.hits >= 8}}, do: [thrower.gold += {prize}]}}
+endings: {{done: {{result: win, if: time >= 8}}}}
+measures: {{gold: closing(thrower.gold)}}
+targets: [{{name: four, measure: mean(gold), want: 3.5..4.5}}]
+"""
+
+
+@pytest.mark.parametrize("runs", [100, 400])
+def test_eight_hits_in_a_row_are_not_forgotten_by_runs_that_never_saw_them(runs: int) -> None:
+    game = mint.loads(STREAK.format(p=0.4, prize=5000))
+    true = 4.0 + 5000.0 * 0.4**8
+    for seed in range(12):
+        study = game.study(runs, seed=seed, accounts=[])
+        gold = study.mean("gold")
+        assert gold.low <= true <= gold.high
+        assert game.judge(runs, seed=seed)[0].verdict != "met"
+        unseen = study.never_came("gold")
+        if unseen is not None:
+            assert unseen.causes == ("in a row",) and unseen.gives == 5000.0
+            # At most 1 - 0.05^(1/n) of all runs hold what none of n held (hand arithmetic).
+            assert gold.high - 4.3 < 5000.0 * (1.0 - 0.05 ** (1.0 / runs)) + 1.0
+            assert study.estimate("mean(gold)").ever()[1] > gold.high
+
+
+def test_what_would_move_the_mean_by_little_or_came_about_widens_nothing() -> None:
+    assert mint.loads(STREAK.format(p=0.4, prize=1)).study(400, accounts=[]).never_came("gold") is None
+    often = mint.loads(STREAK.format(p=0.9, prize=5000)).study(400, accounts=[])
+    assert often.never_came("gold") is None
+    assert often.mean("gold").low <= 4.0 + 5000.0 * 0.9**8 <= often.mean("gold").high
+
+
+def test_a_measure_that_some_runs_lack_knows_of_the_rare_chest_too() -> None:
+    # Half of all runs have it, by a coin that has nothing to do with the chest: 1 of the wage and 2 of the chest.
+    text = CHEST.format(odds=0.0005, prize=4000, chest=BY_CHANCE).replace(
+        "gold: {start", "coin: {start: 0}, gold: {start"
+    )
+    text = text.replace("rules:", "rules:\n  - {name: coin, when: start, chance: 0.5, do: [hero.coin += 1]}")
+    text = text.replace("closing(hero.gold)", "closing(hero.gold) + 0 * first_time(hero.coin >= 1)")
+    held = 0
+    for seed in range(20):
+        study = mint.loads(text).study(400, seed=seed, accounts=[])
+        gold = study.mean("gold")
+        assert 120 < gold.runs < 280
+        held += gold.low <= 3.0 <= gold.high
+    assert held >= 16

@@ -23,6 +23,7 @@ from mint_ledger.studies.intervals import (
     Raised,
     Share,
     Turned,
+    Widened,
     share_ends,
 )
 
@@ -235,6 +236,13 @@ def mean_of(
 def raised_estimate(basis: Raised, runs: int, confidence: float) -> Estimate:
     """The mean of a study with rare outcomes; see `studies.raised`."""
     return _estimate(basis.mean, runs, "Student's t, with raised runs weighed back", confidence, basis)
+
+
+def widened(estimate: Estimate, takes: float, gives: float) -> Estimate:
+    """A mean that a cause may change which came in no run; see `studies.never_came`."""
+    assert isinstance(estimate.basis, (Average, Raised))
+    basis = Widened(estimate.basis, takes, gives, estimate.runs)
+    return _estimate(estimate.value, estimate.runs, estimate.method, estimate.confidence, basis)
 
 
 def _few_values(sample: Any, paired: bool) -> FewValues | None:

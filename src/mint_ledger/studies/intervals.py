@@ -399,4 +399,29 @@ class Raised:
         return max(self.mean - down, self.bounds[0]), min(self.mean + up, self.bounds[1])
 
 
-Basis = Share | Average | Ordered | Turned | QuantileGap | Raised
+@dataclass(frozen=True, slots=True)
+class Widened:
+    """A mean that a cause may change which came in no run: each end by the share of runs in which it may still come.
+
+    `takes` (0 or less) and `gives` are what it may do to one run at most.
+    """
+
+    basis: Average | Raised
+    takes: float
+    gives: float
+    runs: int
+
+    def interval(self, sure: float) -> Ends:
+        """The interval without it, and at either end what may be unseen."""
+        return self._wider(self.basis.interval(sure), 1.0 - (1.0 - sure) ** (1.0 / self.runs))
+
+    def ever(self, sure: float) -> Ends:
+        """The same of the confidence sequences."""
+        return self._wider(self.basis.ever(sure), Share(0, self.runs).ever(sure)[1])
+
+    def _wider(self, ends: Ends, share: float) -> Ends:
+        low, high = ends[0] + share * self.takes, ends[1] + share * self.gives
+        return max(low, self.basis.bounds[0]), min(high, self.basis.bounds[1])
+
+
+Basis = Share | Average | Ordered | Turned | QuantileGap | Raised | Widened

@@ -15,7 +15,7 @@ _COUNTS = ("changes", "rows")
 _TIMES = ("time", "first", "held", "stretch")
 
 
-class _ByIdentity:
+class ByIdentity:
     """A program as a key: two are the same only if they are one."""
 
     def __init__(self, program: Program) -> None:
@@ -25,11 +25,11 @@ class _ByIdentity:
         return id(self.program)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _ByIdentity) and other.program is self.program
+        return isinstance(other, ByIdentity) and other.program is self.program
 
 
 @lru_cache(maxsize=8)
-def _bounds(key: _ByIdentity) -> Bounds:
+def _bounds(key: ByIdentity) -> Bounds:
     return bounds_of(key.program)
 
 
@@ -66,7 +66,7 @@ def _reading(program: Program, reading: Reading) -> Between:
         return Between(0.0, time_limit(program))
     if reading.sort not in ("closing", "lowest", "highest"):
         return ANY
-    known = _bounds(_ByIdentity(program))
+    known = _bounds(ByIdentity(program))
     for account in program.accounts:
         entity = reading.slot - account.column.offset
         if account.column.base <= reading.slot < account.column.base + account.column.count:

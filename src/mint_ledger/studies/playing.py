@@ -12,16 +12,23 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import BrokenExecutor, CancelledError, Executor, Future, ThreadPoolExecutor
 from functools import lru_cache, partial
-from typing import ClassVar, TypeVar
+from typing import Any, ClassVar, TypeVar
 
 import numpy as np
 
 from mint_ledger.engines.names import compiling_takes
 from mint_ledger.engines.native.cache import program_key
-from mint_ledger.engines.native.engine import Interrupted, NativeCode, known_code, make_code, native_code
+from mint_ledger.engines.native.engine import (
+    Interrupted,
+    NativeCode,
+    NativePlayer,
+    known_code,
+    make_code,
+    native_code,
+)
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import MintError, WorkersLost
-from mint_ledger.program.program import scripts_of
+from mint_ledger.program.program import Program, scripts_of
 from mint_ledger.studies.block import Block, NativeBlocks, Part, Player, ReferenceBlocks, block_of, reference_engine
 from mint_ledger.studies.elsewhere import elsewhere
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
@@ -240,3 +247,28 @@ def play_elsewhere(request: StudyRequest, first: int, count: int) -> Block:
         if isinstance(player, ReferenceBlocks):
             return player.block(first, count)
     return player.block(first, count)
+
+
+def taken_again(prepared: Prepared, program: Program, seed: int, slots: Any, first: int, count: int) -> Any:
+    """Some slots of the state at the end of each of some runs, played again: shape (runs, slots).
+
+    Raises:
+        CannotGoOn: one stops with an error.
+    """
+    code = native_code(program, scripts_of(prepared.script))
+    threads = min(cores(), max(1, count // 50))
+    borders = [round(count * part / threads) for part in range(threads + 1)]
+
+    def some(start: int, end: int) -> Any:
+        player = NativePlayer(
+            code, seed=seed, starts=prepared.starts, script=prepared.script, only_script=prepared.only_script
+        )
+        player.take(slots.astype(np.int64), prepared.taking.tallied, end - start)
+        player.batch(first + start, end - start)
+        return player.taken.copy()
+
+    if threads == 1:
+        return some(0, count)
+    with ThreadPoolExecutor(threads) as pool:
+        parts = list(pool.map(some, borders[:-1], borders[1:]))
+    return np.concatenate(parts)

@@ -12,7 +12,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -20,16 +19,16 @@ from typing import Any
 import numpy as np
 
 from mint_ledger.chance.many import uniforms
-from mint_ledger.engines.native.engine import CannotGoOn, NativePlayer, native_code
+from mint_ledger.engines.native.engine import CannotGoOn
 from mint_ledger.facts.thresholds import DrawingPlace, Seen, dice_below, drawing_places, numbers_from_state, sum_of_dice
 from mint_ledger.program import building as b
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
-from mint_ledger.program.program import Program, scripts_of
+from mint_ledger.program.program import Program
 from mint_ledger.program.walking import nodes
 from mint_ledger.studies.estimate import mean_of
 from mint_ledger.studies.intervals import Ends, Raised
-from mint_ledger.studies.playing import cores
+from mint_ledger.studies.playing import taken_again
 from mint_ledger.studies.request import Prepared
 from mint_ledger.studies.taking import cause_slots
 
@@ -50,6 +49,16 @@ RAISED_SEED = 2_000_003
 # The mean weight is 1, within so many of its standard errors.
 WEIGHT_ERRORS = 6.0
 Floats = np.ndarray[Any, np.dtype[np.float64]]
+
+
+@dataclass(frozen=True)
+class RunsAgain:
+    """Runs that may be played again: the program, the seed, the first run and how many."""
+
+    program: Program
+    seed: int
+    first: int
+    count: int
 
 
 @dataclass(frozen=True)
@@ -74,6 +83,7 @@ class RareOutcomes:
         came, reached: of each outcome in the study's runs, shape (runs, outcomes).
         raised_came: the same in the raised runs; `weights` and `some` (whether a rare outcome came) of those.
         omega: for each of the study's runs one over its chance of no rare outcome.
+        again: how the raised runs may be played again.
     """
 
     outcomes: tuple[Outcome, ...]
@@ -87,6 +97,7 @@ class RareOutcomes:
     weights: Floats
     some: Any
     omega: Floats
+    again: RunsAgain
 
     def mean(self, plain: Floats, raised: Floats, sure: float, bounds: Ends) -> Raised | None:
         """The mean of a number of each run, from its values in the study's runs and in the raised ones.
@@ -329,6 +340,7 @@ class _Search:
             weights,
             hits.sum(axis=1) > 0.0,
             np.exp(omega),
+            RunsAgain(self._raised_program(0, share), (self.sides[0].seed + RAISED_SEED) % 2**64, LEAST, more),
         )
 
     # Which outcomes, and how likely they are made
@@ -381,7 +393,7 @@ class _Search:
             if share is not None:
                 program = self._raised_program(side, share)
                 seed = (seed + RAISED_SEED) % 2**64
-            out.append(_played(prepared, program, seed, self.slots[side], first, count))
+            out.append(taken_again(prepared, program, seed, self.slots[side], first, count))
         return out
 
     def _raised_program(self, side: int, share: list[_Raised]) -> Program:
@@ -547,27 +559,6 @@ def _tallies(side: Prepared) -> list[int]:
     return [
         slot for account in side.accounts for slot in cause_slots(side.lowered.program, side.taking.tallied, account)
     ]
-
-
-def _played(prepared: Prepared, program: Program, seed: int, slots: Any, first: int, count: int) -> Floats:
-    """Some slots of the state at the end of each of some runs, shape (runs, slots)."""
-    code = native_code(program, scripts_of(prepared.script))
-    threads = min(cores(), max(1, count // 50))
-    borders = [round(count * part / threads) for part in range(threads + 1)]
-
-    def some(start: int, end: int) -> Floats:
-        player = NativePlayer(
-            code, seed=seed, starts=prepared.starts, script=prepared.script, only_script=prepared.only_script
-        )
-        player.take(slots.astype(np.int64), prepared.taking.tallied, end - start)
-        player.batch(first + start, end - start)
-        return player.taken.copy()
-
-    if threads == 1:
-        return some(0, count)
-    with ThreadPoolExecutor(threads) as pool:
-        parts = list(pool.map(some, borders[:-1], borders[1:]))
-    return np.concatenate(parts)
 
 
 class _Structure:

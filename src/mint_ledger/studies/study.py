@@ -8,6 +8,8 @@ from dataclasses import asdict, astuple, dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from mint_ledger import showing
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE, tally_size
 from mint_ledger.errors import BadRequest, NotFound, nearest
@@ -26,10 +28,12 @@ from mint_ledger.studies.estimate import (
     quantile,
     raised_estimate,
     rate,
+    widened,
 )
 from mint_ledger.studies.intervals import OPEN, share_ends
 from mint_ledger.studies.limits import draws_something, measure_bounds, time_limit
-from mint_ledger.studies.raised import RareOutcomes, rare_outcomes
+from mint_ledger.studies.never_came import NeverCame, never_came
+from mint_ledger.studies.raised import RareOutcomes, RunsAgain, rare_outcomes
 from mint_ledger.studies.request import Prepared, StudyRequest
 from mint_ledger.studies.seats import RESULTS, Seats, seat_names, seats_of
 from mint_ledger.studies.shape import Shape
@@ -218,7 +222,6 @@ class Study:
     @cached_property
     def _ending_counts(self) -> list[int]:
         """How many runs came to each ending, and last how many to none."""
-        import numpy as np
 
         counts = np.bincount(self.columns.ending, minlength=len(self.lowered.program.endings) + 1)
         return [int(count) for count in counts]
@@ -236,7 +239,6 @@ class Study:
         Raises:
             NotFound: the study has no such measure.
         """
-        import numpy as np
 
         values = self.columns.of(self._column_of(measure))
         runs = np.flatnonzero(~np.isnan(values))
@@ -255,14 +257,37 @@ class Study:
 
         Where skewness, or that all runs are alike, leaves an end of its interval open, what no run can leave bounds it.
         """
+        estimate = self._mean(measure)
+        unseen = self.never_came(measure)
+        return widened(estimate, unseen.takes, unseen.gives) if unseen is not None else estimate
+
+    def _mean(self, measure: str) -> Estimate:
         values = self.numbers(measure)[1].tolist()
-        raised = self._raised_mean(self._column_of(measure), len(values)) if len(values) == self.runs else None
+        raised = self._raised_mean(self._column_of(measure))
         if raised is not None:
             return raised
         estimate = mean_of(values, self.sure)
         if math.isfinite(estimate.low) and math.isfinite(estimate.high):
             return estimate
         return mean_of(values, self.sure, bounds=self._bounds_of(measure))
+
+    def never_came(self, measure: str) -> NeverCame | None:
+        """What may change the mean of a measure and came in no run; none where it would not matter."""
+        name = self._column_of(measure)
+        known = self._never_came
+        if name not in known:
+            known[name] = None
+            value = {m.name: m.value for m in self.lowered.measures}.get(name)
+            if value is not None and not self._is_certain and self.request.text:
+                played = [RunsAgain(self.lowered.program, self.seed, self.begins, self.runs)]
+                if self.rare is not None:
+                    played.append(self.rare.again)
+                known[name] = never_came(self.prepared, value, played, self._mean(measure).half_width)
+        return known[name]
+
+    @cached_property
+    def _never_came(self) -> dict[str, NeverCame | None]:
+        return {}
 
     @cached_property
     def rare(self) -> RareOutcomes | None:
@@ -288,14 +313,32 @@ class Study:
         taking = self.prepared.taking
         return taking.seconds(data[:, 2]) if measure == "time" else taking.measured(data)[measure]
 
-    def _raised_mean(self, measure: str, runs: int) -> Estimate | None:
-        """The mean of a measure that all runs have, where outcomes are rare; none where nothing is."""
+    def _raised_mean(self, measure: str) -> Estimate | None:
+        """The mean of a measure where outcomes are rare; none where nothing is.
+
+        Of a measure that some runs lack it is a ratio, linear about itself (Cochran, "Sampling Techniques", 1977, 6.4).
+        """
         rare = self.rare
         if rare is None:
             return None
         plain, raised = (self._taken(measure, data[0]) for data in (rare.plain, rare.raised))
-        basis = rare.mean(plain, raised, self.sure, self._bounds_of(measure))
-        return raised_estimate(basis, runs, self.sure) if basis is not None else None
+        bounds = self._bounds_of(measure)
+        if math.isfinite(plain.sum() + raised.sum()):
+            basis = rare.mean(plain, raised, self.sure, bounds)
+            return raised_estimate(basis, self.runs, self.sure) if basis is not None else None
+        have = [~np.isnan(side) for side in (plain, raised)]
+        share = rare.mean(have[0].astype(float), have[1].astype(float), self.sure, (0.0, 1.0))
+        if not have[0].any() or share is None or not share.mean > 0.0:
+            return None
+        about, basis = float(plain[have[0]].mean()), None
+        for _ in range(2):
+            sides = [
+                about + np.where(has, side - about, 0.0) / share.mean
+                for has, side in zip(have, (plain, raised), strict=True)
+            ]
+            basis = rare.mean(sides[0], sides[1], self.sure, bounds)
+            about = basis.mean if basis is not None else about
+        return raised_estimate(basis, int(have[0].sum()), self.sure) if basis is not None else None
 
     @cached_property
     def _is_certain(self) -> bool:
@@ -347,7 +390,6 @@ class Study:
 
     def endings(self) -> list[str]:
         """The endings that came up, the most frequent first; runs without one are left out."""
-        import numpy as np
 
         names = self.outcomes.names
         counts = np.bincount(self.outcomes.endings, minlength=len(names)).tolist()
@@ -415,7 +457,6 @@ class Study:
     @cached_property
     def times(self) -> Any:
         """The times of the grid at which accounts were read."""
-        import numpy as np
 
         return np.array(self.request.times)
 
@@ -425,7 +466,6 @@ class Study:
         Raises:
             NotFound: the account's values were not read in this study.
         """
-        import numpy as np
         import pandas as pd
 
         if account not in self.request.sampled:
@@ -448,7 +488,6 @@ class Study:
         J. Chronic Dis. 8, 1958, have the effective number); before the first ending it is the exact one of no ending
         in so many runs.
         """
-        import numpy as np
         import pandas as pd
 
         over = self.outcomes.endings != self.outcomes.names.index("")
@@ -589,8 +628,6 @@ def paired_values(one: Study, other: Study, measure: str) -> tuple[Any, Any]:
     Raises:
         NotFound: one of them has no such measure.
     """
-    import numpy as np
-
     (runs, first), (others, second) = one.numbers(measure), other.numbers(measure)
     _, at, beside = np.intersect1d(runs, others, assume_unique=True, return_indices=True)
     return first[at], second[beside]

@@ -157,6 +157,11 @@ def cause_slots(program: Program, tallied: Sequence[int], account: int) -> list[
     return [first + TALLY_HEAD + TALLY_OF_CAUSE * cause for cause in range(len(program.causes))]
 
 
+def changes_slots(program: Program, tallied: Sequence[int], account: int) -> list[int]:
+    """Where it stands how often each cause changed a tallied account, cause after cause."""
+    return [slot + TALLY_OF_CAUSE - 1 for slot in cause_slots(program, tallied, account)]
+
+
 def take(program: Program, taking: Taking, state: Sequence[float], tallies: Floats, counts: Floats) -> Floats:
     """The numbers that are taken of one run."""
     everything = np.concatenate((np.asarray(state), counts, tallies))

@@ -52,6 +52,11 @@ def study_text(study: Study) -> str:
     lines += _measure_lines(study)
     if study.names[1:] and study.rare is not None:
         lines += textwrap.wrap(study.rare.words, line_width(), initial_indent="  ", subsequent_indent="    ")
+    for name in study.names[1:]:
+        unseen = study.never_came(name)
+        if unseen is not None:
+            words = unseen.words(name, study.runs, study.sure)
+            lines += textwrap.wrap(words, line_width(), initial_indent="  ", subsequent_indent="    ")
     if study.accounts:
         lines += ["", "What takes and gives, in a run on average:"]
     for account in study.accounts:
