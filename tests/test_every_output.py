@@ -54,7 +54,7 @@ readout: [{name("now")}]
 TEXTS = [
     "check", "check --order", "run", "run --only potter", "statement potter.heat", "why potter.heat",
     "audit --runs 3", "study --runs 60", "study --runs 60 --ends", "study --runs 60 --attacks",
-    "study --runs 60 --income potter.clay", "study --runs 60 --per potter.heat", "study --runs 60 --exact",
+    "study --runs 60 --income potter.clay", "study --runs 60 --per potter.heat", "study --exact",
     "study --runs 60 --each habit", "study --runs 60 --shape left", "study --runs 60 --worst time", "targets --runs 60",
     "compare --with odds=0.6 --runs 60", "compare --with odds=0.6 --runs 60 --shares", "matchup", "odds",
     "players --runs 100 --most-runs 400", "sweep --dial odds=0.2,0.6 --runs 40", "sensitivity --runs 40",

@@ -253,7 +253,7 @@ def test_the_command_tells_the_answer_and_judges_the_targets(command: Command, t
     assert found["time"]["mean"] == pytest.approx(21, abs=1e-9)
     refused = command("study", "bridge.yaml", "--exact", "--until", "0.01")
     assert (refused.returncode, refused.stdout) == (2, "")
-    assert "--until is of runs that are played" in refused.stderr
+    assert "--until does not go with --exact" in refused.stderr
     few = command("study", "bridge.yaml", "--exact", "--states", "3")
     assert few.returncode == 2
     assert "more than 3 states" in few.stderr

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import sys
 import textwrap
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -60,17 +60,6 @@ EngineOption = Annotated[
 ]
 SureOption = Annotated[float, typer.Option(help="The chance with which an interval holds the true value.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
-
-
-def refuse_ignored(option: str, given: Mapping[str, object]) -> None:
-    """Refuse an option that would be ignored because of others that were given.
-
-    Raises:
-        BadRequest: one of them was.
-    """
-    for other, value in given.items():
-        if value:
-            raise BadRequest(f"{option} has no effect on what {other} gives; leave one of them out")
 
 
 def load_game(path: Path, script: Path | None = None) -> Game:

@@ -236,11 +236,6 @@ def tune(
     if len(bounds) < len(dial):
         raise BadRequest("one of the dials is named twice")
     if most is not None or least is not None:
-        others: dict[str, object] = {"--target": target, "--want": want, "--habits": habits, "--write": write}
-        others |= {"--plot": plot, "-o": output, "--as": as_variant, "--least": least if most is not None else None}
-        option = "--most" if most is not None else "--least"
-        for name in (name for name, value in others.items() if value):
-            raise BadRequest(f"{name} does not go with {option}, which looks for the best of all settings")
         loaded, variant = set_before(load_game(game, script), settings, variant)
         tell_meant(loaded, bounds, quiet=as_json)
         with counted_progress(f"{loaded.title}: settings") as progress:
@@ -290,10 +285,6 @@ def tune(
         return
     changes: list[tuple[str | None, Mapping[str, float]]] = []
     if habits:
-        if target or habit or variant or as_variant:
-            raise BadRequest(
-                "--habits names its variants after the habits; leave --target, --habit, --variant and --as out"
-            )
         spans = dict(read_named(text, "--want") for text in wants)
         by_habit = loaded.tune_habits(
             bounds, spans, measure, runs=runs, seed=seed, seconds=seconds, most_runs=budget, told=_setting_teller()
@@ -413,8 +404,6 @@ def sensitivity(
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.views.sensitivity_text import sobol_text
 
-    if sobol is not None and plot is not None:
-        raise BadRequest("--plot draws the ranking, without --sobol; -o writes the indices")
     loaded, variant = set_before(load_game(game, script), settings, variant)
     tell_meant(loaded, (read_named(text)[0] for text in dial or () if "=" in text), quiet=as_json)
     stopped: SensitivityInterrupted | None = None

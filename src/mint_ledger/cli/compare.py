@@ -90,8 +90,6 @@ def compare(
     second = second.with_dials(dials) if dials else second
     # Habit and variant stand in the heading of each game already.
     differs = ", ".join(text for text in with_ or () if text.partition("=")[0].strip() not in changed)
-    if shape is not None and shares:
-        raise BadRequest("--shape and --shares do not go together")
     if shares:
         if second_habit != habit:
             raise BadRequest("--shares is of what differs in the games; one habit against another is --with habit=")

@@ -15,6 +15,7 @@ from mint_ledger.cli.arguments import read_dials
 from mint_ledger.cli.files import STREAM
 from mint_ledger.cli.origin import asked
 from mint_ledger.cli.output import be_quiet, give_stdout_to_data
+from mint_ledger.cli.together import refuse_ignored
 from mint_ledger.errors import BadRequest
 from mint_ledger.plain import neutral
 
@@ -95,22 +96,39 @@ def _shared(function: Callable[..., None], name: str) -> Callable[..., None]:
     """A command's function that knows `-q` and `--log-level` too, and keeps stdout for data where it is to."""
 
     @wraps(function)
-    def call(*, log_level: str | None, quiet: bool, **given: Any) -> None:
+    def call(context: typer.Context, *, log_level: str | None, quiet: bool, **given: Any) -> None:
+        _refuse_ignored(name, context)
         _tell_streams_apart(given)
         asked(name, given, read_dials)
         with _engine(given.get("engine", "auto")):
             function(**given)
 
     signature = inspect.signature(function, eval_str=True)
+    context = inspect.Parameter("context", inspect.Parameter.POSITIONAL_OR_KEYWORD, annotation=typer.Context)
     more = [
         inspect.Parameter("quiet", inspect.Parameter.KEYWORD_ONLY, default=False, annotation=QuietOption),
         inspect.Parameter("log_level", inspect.Parameter.KEYWORD_ONLY, default=None, annotation=LevelOption),
     ]
-    parameters = [*signature.parameters.values(), *more]
+    parameters = [context, *signature.parameters.values(), *more]
     call.__signature__ = signature.replace(parameters=parameters)  # type: ignore[attr-defined]
     call.__annotations__ = {parameter.name: parameter.annotation for parameter in parameters}
     del call.__wrapped__
     return call
+
+
+def _refuse_ignored(name: str, context: typer.Context) -> None:
+    """Refuse options of the command line that would be ignored.
+
+    Raises:
+        BadRequest: there is one.
+    """
+    spelled = {
+        str(param.name): max(param.opts, key=len) if param.param_type_name == "option" else str(param.name).upper()
+        for param in context.command.params
+    }
+    sources = {one: context.get_parameter_source(one) for one in spelled}
+    given = [one for one, source in sources.items() if source is not None and source.name == "COMMANDLINE"]
+    refuse_ignored(name, given, spelled)
 
 
 def _engine(name: str) -> AbstractContextManager[None]:

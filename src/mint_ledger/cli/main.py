@@ -29,7 +29,6 @@ from mint_ledger.cli.arguments import (
     load_game,
     read_changes,
     read_dials,
-    refuse_ignored,
     tell_meant,
 )
 from mint_ledger.cli.audit import audit
@@ -193,9 +192,6 @@ def run(
     from mint_ledger.views.story import story_text
 
     _check_span(start, end)
-    if only:
-        refuse_ignored("--only", {"-o": output, "--plot": plot, "--timeline": timeline, "--json": as_json})
-        refuse_ignored("--only", {"--readout": readout})
     played = _played(game, seed, number, habit, variant, script, settings, engine, quiet=as_json)
     if output:
         write_journal(output, played)
@@ -310,8 +306,6 @@ def statement(
     _check_span(start, end)
     if every == (account is not None):
         raise BadRequest("statement wants an account like keeper.health, or --all")
-    if sum((by_level, bool(compare), plot is not None)) > 1:
-        raise BadRequest("--by-level, --compare and --plot do not go together")
     played = _played(game, seed, number, habit, variant, script, settings, engine, quiet=as_json)
     unit = "turns" if played.program.clock.unit == "turn" else "s"
     names = played.changed_accounts() if account is None else [account]

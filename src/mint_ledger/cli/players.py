@@ -26,7 +26,6 @@ from mint_ledger.cli.completing import complete_habits
 from mint_ledger.cli.exits import INTERRUPTED
 from mint_ledger.cli.output import hint, say, say_json
 from mint_ledger.cli.recorded import Asked, show_plays
-from mint_ledger.errors import BadRequest
 
 
 def players(
@@ -115,17 +114,6 @@ def players(
         )
         show_plays(game, asked, runs or 4_000, seed, joined(variants), settings, write, sure, output, as_json=as_json)
         return
-    for option, given in (
-        ("--columns", columns),
-        ("--fit", fit),
-        ("--mix", mix),
-        ("--with", changes),
-        ("--store", store),
-    ):
-        if given:
-            raise BadRequest(f"{option} wants recorded plays, behind the game: mint-ledger players {game} plays.csv")
-    if plot is not None and not skill:
-        raise BadRequest("--plot wants --skill, or recorded plays behind the game")
     from mint_ledger.cli.files import write_figure, write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.files import write_text

@@ -52,10 +52,8 @@ def show_plays(
     from mint_ledger.players.mixture import Mixture
     from mint_ledger.players.recorded import Plays
 
-    if not asked.fit:
-        for option, given in (("--with", asked.changes), ("--store", asked.store), ("--write", write)):
-            if given:
-                raise BadRequest(f"{option} wants a fitted habit: --fit DIAL=RANGE")
+    if write is not None and not asked.fit:
+        raise BadRequest("--write wants a fitted habit: --fit DIAL=RANGE")
     loaded = load_game(path, asked.script)
     dials = read_dials(settings)
     tell_meant(loaded, dials, quiet=as_json)

@@ -145,13 +145,6 @@ def study(
     looks |= {"--attacks": attacks, "--income": income is not None, "--own": own is not None}
     chosen = [option for option, value in looks.items() if value]
     if chosen:
-        looks |= {"--exact": exact, "--until": until, "--worst": worst, "--store": store, "--shape": shape}
-        looks |= {"--cluster": cluster, "--figure": figure}
-        looks |= {} if per is not None else {"--account": account}
-        looks |= {} if each else {"--measure": measure}
-        for option, value in looks.items():
-            if value and option != chosen[0]:
-                raise BadRequest(f"{option} does not go with {chosen[0]}, which is a study of its own")
         setting = _Played(runs, seed, habit, variant, read_dials(settings), sure, engine)
         if each:
             find = setting.grid(loaded, each, measure)
@@ -161,24 +154,7 @@ def study(
         if own is not None and not as_json:
             hint(f"\n{own} is worked out by an installed package, after the play and outside the engines.")
         return
-    if not exact:
-        for option, value, usual in (("--states", states, STATES), ("--seconds", seconds, SECONDS)):
-            if value != usual:
-                raise BadRequest(f"{option} has an effect with --exact alone")
-    if yes and until is None:
-        raise BadRequest("--yes has an effect with --until alone")
     if exact:
-        sampled: dict[str, object] = {
-            "--until": until,
-            "--worst": worst,
-            "--store": store,
-            "--plot": plot,
-            "-o": output,
-            "--shape": shape,
-        }
-        sampled["--cluster"] = cluster
-        for option in (name for name, value in sampled.items() if value):
-            raise BadRequest(f"{option} is of runs that are played, and --exact plays none")
         _say_exact(loaded, habit, variant, settings, measure, (states, seconds), as_json)
         return
     asked = _measures(measure, worst, loaded)
@@ -334,10 +310,6 @@ def history(
 
     if not store.exists():
         raise BadRequest(f"{store} does not exist; `mint-ledger study GAME --store {store}` makes it")
-    if compare is not None and number is None:
-        raise BadRequest(f"--compare wants two studies: mint-ledger history {store} 1 --compare 2")
-    if shares and compare is None:
-        raise BadRequest(f"--shares is of two studies: mint-ledger history {store} 1 --compare 2 --shares")
     with Store(store) as opened:
         if verify:
             found = opened.verify()
