@@ -130,6 +130,44 @@ def rare(samples: int) -> None:
             print(f"  {f'chest of {prize:,} at {odds:g}':<34}{n:>7,}{share:>9.3f}{false:>9.3f}")
 
 
+# Rare in other ways, each with a mean of 3: several dice, chances from the state, hits in a row.
+OTHER_CHESTS = {
+    "dice(3, 6) == 18": "if: 'dice(3, 6) == 18', do: [hero.gold += 432]",
+    "dice(10, 6) <= 15": "if: 'dice(10, 6) <= 15', do: ['hero.gold += 2 * 6 ** 10 / 3003']",
+    "chance: 0.0002 * luck": "chance: '0.0002 * hero.luck', do: [hero.gold += 4000]",
+    "pick with weights from luck": "do: ['hero.gold += pick(0, 4000, weights(4998, hero.luck))']",
+}
+STREAK = """
+clock: {unit: turn, limit: 9}
+kinds: {hero: {stats: {gold: {start: 0, min: 0, max: 100000}, hits: {start: 0, min: 0}}}}
+rules:
+  - name: throw
+    when: {every: 1}
+    do: ["hero.gold += between(0, 0.25)", {if: chance(0.4), do: [hero.hits += 1], else: [hero.hits = 0]}]
+  - {name: in a row, when: {becomes: hero.hits >= 8}, do: ["hero.gold += 2 / 0.4 ** 8"]}
+endings: {done: {result: win, if: time >= 8}}
+measures: {gold: closing(hero.gold)}
+targets: [{name: about one a run, measure: mean(gold), want: 0.8..1.5}]
+"""
+
+
+def rare_in_other_ways(samples: int) -> None:
+    games = {}
+    for name, how in OTHER_CHESTS.items():
+        text = CHEST.format(odds=0, prize=0).replace("chance: 0, do: [hero.gold += 0]", how)
+        text = text.replace("gold: {start", "luck: {start: 1, min: 0, max: 9}, gold: {start", 1)
+        luck = 'rules:\n  - {name: luck, when: start, do: ["hero.luck += between(0, 3)"]}'
+        games[name] = mint.loads(text.replace("rules:", luck))
+    games["eight hits in a row"] = mint.loads(STREAK)
+    for name, game in games.items():
+        for n in (100, 400, 2_000):
+            kept = met = 0
+            for seed in range(samples // 10):
+                kept += held(game.study(n, seed, accounts=()).mean("gold"), 3.0)
+                met += game.judge(n, seed=seed)[0].verdict == "met"
+            print(f"  {name:<34}{n:>7,}{10 * kept / samples:>9.3f}{10 * met / samples:>9.3f}")
+
+
 def again(samples: int, rng: np.random.Generator) -> None:
     print(f"\nlooked at {len(LOOKS)} times, at {LOOKS[0]:,} to {LOOKS[-1]:,} runs: how often it is ever wrong\n")
     print(f"  {'':<41}{'one look':>9}{'for ever':>9}")
@@ -158,4 +196,5 @@ if __name__ == "__main__":
     once(size, np.random.default_rng(1))
     by_studies(size)
     rare(size)
+    rare_in_other_ways(size)
     again(size, np.random.default_rng(2))

@@ -327,3 +327,99 @@ def try_store(luck: random.Random, content: bytes, folder: Path, truth: Study) -
     except MintError as error:
         assert "fault of its own" not in str(error)
         return type(error).__name__
+
+
+CELLS = (
+    "win", "lose", "draw", "won", "", "1", "-1", "0.5", "1e999", "nan", "inf", "1_0", "١", "1,5", "heads", "nobody", "\u202e",
+    "=1+1", "NULL", '"', '""', "'", "\x00", "a\tb", "9" * 400, "unfinished", "é" * 300,
+)  # fmt: skip
+COLUMNS = (
+    "result",
+    "ending",
+    "time",
+    "player",
+    "weight",
+    "habit",
+    "game",
+    "level",
+    "b",
+    "closing(b)",
+    "",
+    "RESULT",
+    "x",
+)
+
+
+def plays_text(luck: random.Random) -> str:
+    """Recorded plays, often with a cell, a column or a line that is wrong."""
+    columns = ["result", "time", *luck.sample(COLUMNS, luck.randrange(3))]
+    if luck.random() < 0.2:
+        luck.shuffle(columns)
+    usual = {"result": "win", "ending": "heads", "weight": "2", "habit": "", "game": "", "level": ""}
+    rows = [[usual.get(column, str(luck.randrange(3))) for column in columns] for _ in range(luck.randrange(6))]
+    for row in rows:
+        if luck.random() < 0.3:
+            row[luck.randrange(len(row))] = luck.choice(CELLS)
+        if luck.random() < 0.05:
+            row.pop()
+    text = "\n".join(luck.choice((",",) * 9 + (";", "\t")).join(row) for row in [columns, *rows])
+    if luck.random() < 0.3:
+        at = luck.randrange(len(text) + 1)
+        text = text[:at] + luck.choice((*CELLS, "\r", "\n", ",", '"')) + text[at + luck.randrange(3) :]
+    return text
+
+
+def try_plays(luck: random.Random, game: mint.Game, folder: Path) -> str:
+    """Plays as they came, read and held against the game; of those that are read every number is one."""
+    path = folder / "plays.csv"
+    content = plays_text(luck).encode("utf-8", "surrogatepass")
+    if luck.random() < 0.1:
+        content = luck.choice((b"\xef\xbb\xbf", b"\xff\xfe", b"\x80")) + content
+    path.write_bytes(content)
+    try:
+        with in_time():
+            plays = game.read_plays(path)
+            neutral(game.judge_plays(plays, 200).summary())
+            return "judged"
+    except MintError as error:
+        return refusal(error)
+
+
+def merging_text(luck: random.Random) -> str:
+    """A game whose mappings are made of others by anchors and merge keys, nested, in lists, of what is no mapping."""
+    names = [f"m{number}" for number in range(luck.randrange(2, 12))]
+    lines = []
+    for at, name in enumerate(names):
+        before = names[:at] if luck.random() < 0.9 else names
+        keys = [
+            f"k{luck.randrange(9)}: {luck.choice(('1', '{a: 1}', '[1, 2]', 'x'))}" for _ in range(luck.randrange(4))
+        ]
+        if before and luck.random() < 0.8:
+            chosen = luck.sample(before, luck.randrange(1, len(before) + 1))
+            merged = f"*{chosen[0]}" if len(chosen) == 1 else "[" + ", ".join(f"*{one}" for one in chosen) + "]"
+            keys.insert(luck.randrange(len(keys) + 1), f"<<: {merged}")
+        lines.append(f"{name}: &{name} " + luck.choice(("{" + ", ".join(keys) + "}",) * 9 + ("[1, 2]",)))
+    used = luck.choice(names)
+    lines += [f"kinds: {{ant: {{stats: {{<<: *{used}, h: 1}}}}}}", "clock: {limit: 1}"]
+    return "\n".join(lines)
+
+
+MESSAGES = (
+    {"jsonrpc": "2.0", "id": 1, "method": "textDocument/hover", "params": {"textDocument": {"uri": "file:///g.yaml"}, "position": {"line": 1, "character": 2}}},
+    {"jsonrpc": "2.0", "method": "textDocument/didOpen", "params": {"textDocument": {"uri": "file:///g.yaml", "languageId": "yaml", "version": 1, "text": "a: 1"}}},
+    {"jsonrpc": "2.0", "id": "x", "method": "textDocument/completion", "params": {"textDocument": {"uri": "x"}, "position": {"line": 0, "character": 0}}},
+    {"jsonrpc": "2.0", "id": 2, "method": "shutdown"},
+)  # fmt: skip
+VALUES = (None, True, -1, 2**70, 1.5, "", "x", [], {}, [[]], {"": None}, "\u202e", "\ud800")
+
+
+def broken_json(luck: random.Random, value: object, depth: int = 0) -> object:
+    """A value with something in it that is not what it should be."""
+    if depth and luck.random() < 0.15:
+        return luck.choice(VALUES)
+    if isinstance(value, dict):
+        pairs = [(key, broken_json(luck, one, depth + 1)) for key, one in value.items() if luck.random() > 0.05]
+        return dict(pairs) | ({"more": luck.choice(VALUES)} if luck.random() < 0.1 else {})
+    if isinstance(value, list):
+        return [broken_json(luck, one, depth + 1) for one in value]
+    return value

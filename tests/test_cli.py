@@ -119,9 +119,12 @@ def test_faults_are_one_line_each_on_stderr_with_exit_2(command: Command, saltme
 
 
 def test_run_tells_a_story_that_agrees_with_the_library(command: Command, saltmere: Path) -> None:
-    result = command("run", saltmere.name, "--seed", 7)
+    result = command("run", saltmere.name, "--seed", 7, "--full")
     run = mint.load(saltmere).run(7)
     assert result.stdout == run.story() + "\n"
+    short = command("run", saltmere.name, "--seed", 7).stdout
+    assert short.startswith(run.summary() + "\n") and len(short.splitlines()) <= 60
+    assert short.rstrip().splitlines()[-1].endswith("run saltmere.yaml --full")
     assert fits(result.stdout)
     assert f"{run.result}: {run.ending}" in result.stdout
 

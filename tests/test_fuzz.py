@@ -2,15 +2,30 @@
 
 from __future__ import annotations
 
+import json
 import os
 import random
 import secrets
 from pathlib import Path
 
 import pytest
-from fuzzing import HOST, broken_text, try_book, try_editor, try_formula, try_game, try_line, try_store
+from fuzzing import (
+    HOST,
+    MESSAGES,
+    broken_json,
+    broken_text,
+    merging_text,
+    try_book,
+    try_editor,
+    try_formula,
+    try_game,
+    try_line,
+    try_plays,
+    try_store,
+)
 
 import mint_ledger as mint
+from mint_ledger.cli.editor_server import make_server
 from mint_ledger.cli.hand_table import Table
 from mint_ledger.tables.book import write_book
 from mint_ledger.tables.sheets import make_sheets
@@ -43,6 +58,35 @@ def test_broken_games_are_refused_in_words_or_played(luck: random.Random) -> Non
     texts = [HOST.format(where="do: [b += 1]"), *(mint.load(path).to_yaml() for path in EXAMPLES)]
     seen = [try_game(broken_text(luck, luck.choice(texts))) for _ in range(MANY // 4)]
     assert "GameError" in seen
+
+
+def test_games_in_json_are_refused_in_words_or_played(luck: random.Random) -> None:
+    [text] = [json.dumps(mint.loads(HOST.format(where="do: [b += 1]")).source.data)]
+    assert try_game(text) == "played"
+    whole = json.loads(text)
+    seen = [try_game(json.dumps(broken_json(luck, whole))) for _ in range(MANY // 4)]
+    seen += [try_game(broken_text(luck, text)) for _ in range(MANY // 4)]
+    assert "GameError" in seen
+
+
+def test_mappings_merged_at_random_are_refused_in_words_or_read(luck: random.Random) -> None:
+    seen = [try_game(merging_text(luck)) for _ in range(MANY // 3)]
+    assert set(seen) <= {"GameError", "BadRequest", "played"}
+
+
+def test_recorded_plays_with_slips_are_refused_in_words_or_judged(luck: random.Random, tmp_path: Path) -> None:
+    game = mint.loads(COIN + "stats: {b: 3}\n")
+    seen = [try_plays(luck, game, tmp_path) for _ in range(MANY // 2)]
+    assert {"BadRequest", "judged"} <= set(seen)
+
+
+def test_messages_to_the_editor_that_make_no_sense_are_kept_apart(luck: random.Random) -> None:
+    server, _ = make_server()
+    protocol = server.protocol
+    for _ in range(MANY):
+        whole = broken_json(luck, luck.choice(MESSAGES))
+        message = json.loads(json.dumps(whole), object_hook=protocol.structure_message)
+        assert message is not None
 
 
 def test_broken_texts_are_answered_in_an_editor(luck: random.Random) -> None:

@@ -9,7 +9,7 @@ import typer
 from conftest import Command
 
 from mint_ledger.cli.main import app
-from mint_ledger.cli.together import TABLE, Apart, Needs
+from mint_ledger.cli.together import TABLE, Apart, Idle, Needs
 
 GAME = """
 title: Tide pool
@@ -87,9 +87,16 @@ def test_what_goes_together_is_not(pool: Path, command: Command, line: str) -> N
     assert "does not go with" not in told.stderr and " wants " not in told.stderr, told.stderr
 
 
+def test_what_has_no_effect_on_what_is_played_is_told(pool: Path, command: Command) -> None:
+    told = command("study", "pool.yaml", "--exact", "--runs", "20", "--seed", "3")
+    assert told.returncode == 0 and "exact, from all its 3 states" in told.stdout
+    assert "--runs has no effect with --exact" in told.stderr and "--seed has no effect" in told.stderr
+    assert any(isinstance(rule, Idle) for rule in TABLE["study"])
+
+
 def test_the_table_names_parameters_that_are_there() -> None:
     for name, rules in TABLE.items():
         there = {param.name for param in COMMANDS[name].params}
         for rule in rules:
-            others = rule.without if isinstance(rule, Apart) else rule.others
+            others = rule.others if isinstance(rule, Needs) else rule.without
             assert {rule.option, *others} <= there, (name, rule)

@@ -14,7 +14,7 @@ from typer.core import TyperGroup
 from mint_ledger.cli.arguments import read_dials
 from mint_ledger.cli.files import STREAM
 from mint_ledger.cli.origin import asked
-from mint_ledger.cli.output import be_quiet, give_stdout_to_data
+from mint_ledger.cli.output import be_quiet, give_stdout_to_data, say
 from mint_ledger.cli.together import refuse_ignored
 from mint_ledger.errors import BadRequest
 from mint_ledger.plain import neutral
@@ -128,7 +128,8 @@ def _refuse_ignored(name: str, context: typer.Context) -> None:
     }
     sources = {one: context.get_parameter_source(one) for one in spelled}
     given = [one for one, source in sources.items() if source is not None and source.name == "COMMANDLINE"]
-    refuse_ignored(name, given, spelled)
+    for told in refuse_ignored(name, given, spelled):
+        say(told, error=True)
 
 
 def _engine(name: str) -> AbstractContextManager[None]:

@@ -149,6 +149,10 @@ def _schema_text() -> str:
     return json.dumps(game_schema(), indent=1, ensure_ascii=False) + "\n"
 
 
+# A story of fewer lines is told whole.
+LONG_STORY = 60
+
+
 def run(
     game: GameArgument,
     seed: SeedOption = 1,
@@ -164,6 +168,7 @@ def run(
         list[str] | None,
         typer.Option(help="Tell only of this entity, account, stat or cause (may be repeated)."),
     ] = None,
+    full: Annotated[bool, typer.Option("--full", help="Tell all that happened, not the highlights alone.")] = False,
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write the journal (.csv, .jsonl, .parquet).")
     ] = None,
@@ -184,7 +189,7 @@ def run(
     ] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Play the game once and tell what happened."""
+    """Play the game once and tell what decided it, or with --full all that happened."""
     habit = joined(played_by)
     variant = joined(variants)
     from mint_ledger.cli.files import FIGURES, write_figure, write_journal
@@ -220,7 +225,13 @@ def run(
     if readout and not as_json:
         say("\n\n".join([played.title, *(f"{_told_time(played, t)}\n{played.readout(t)}" for t in _times(readout))]))
     elif not (output or plot or timeline or as_json):
-        say(story_text(played, start, end, only or ()))
+        story = story_text(played, start, end, only or ())
+        narrowed = full or only or start or end is not None
+        if narrowed or story.count("\n") < LONG_STORY:
+            say(story)
+        else:
+            say(played.summary())
+            hint(f"\nNext: all {len(played.rows):,} rows of the journal: mint-ledger run {game} --full")
     if not as_json:
         for path in filter(None, (output, plot, timeline)):
             hint(f"{path} is written ({played.result} at {played.time:g})")

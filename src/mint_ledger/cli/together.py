@@ -29,22 +29,18 @@ class Apart:
     because: str
 
 
+@dataclass(frozen=True)
+class Idle:
+    """Options of how runs are played that have no effect where another is given: that is said, not refused."""
+
+    option: str
+    without: tuple[str, ...]
+    because: str
+
+
 _LOOK = "which is a study of its own"
 _NOT_LOOKED = ("exact", "until", "worst", "store", "shape", "cluster", "figure", "yes", "states", "seconds")
-_PLAYED = (
-    "runs",
-    "seed",
-    "sure",
-    "engine",
-    "account",
-    "until",
-    "worst",
-    "store",
-    "plot",
-    "figure",
-    "cluster",
-    "output",
-)
+_SAMPLED = ("account", "until", "worst", "store", "plot", "figure", "cluster", "output", "shape")
 _BEST = "which looks for the best of all settings"
 _NOT_BEST = (
     *("target", "want", "measure", "habits", "write", "plot", "output", "as_variant", "answer"),
@@ -65,14 +61,16 @@ def _looks() -> list[Apart]:
     return found
 
 
-TABLE: Mapping[str, tuple[Needs | Apart, ...]] = {
+TABLE: Mapping[str, tuple[Needs | Apart | Idle, ...]] = {
     "check": (Apart("order", ("junit", "as_json"), "which shows the order alone"),),
     "run": (
         Apart("only", ("output", "plot", "timeline", "readout", "as_json"), "which chooses rows of the story alone"),
         Apart("readout", ("start", "end", "as_json"), "which shows the readout at its own times"),
-        Apart("output", ("start", "end"), "which writes the whole journal"),
-        Apart("plot", ("start", "end"), "which draws the whole run"),
-        Apart("timeline", ("start", "end"), "which draws the whole run"),
+        Apart("readout", ("full",), "which shows the readout alone"),
+        Apart("as_json", ("full",), "which has all that happened in any case"),
+        Apart("output", ("start", "end", "full"), "which writes the whole journal"),
+        Apart("plot", ("start", "end", "full"), "which draws the whole run"),
+        Apart("timeline", ("start", "end", "full"), "which draws the whole run"),
         Needs("account", ("plot",)),
     ),
     "statement": (
@@ -87,11 +85,11 @@ TABLE: Mapping[str, tuple[Needs | Apart, ...]] = {
             "which plays nothing",
         ),
         Apart("about", ("quick", "players", "seconds", "output", "sarif", "as_json"), "which plays nothing"),
-        Apart("as_json", ("every",), "which has the notes in any case"),
     ),
     "study": (
         *_looks(),
-        Apart("exact", (*_PLAYED, "shape"), "which plays no runs"),
+        Apart("exact", _SAMPLED, "which plays no runs"),
+        Idle("exact", ("runs", "seed", "sure", "engine"), "which plays no runs"),
         Apart("shape", ("worst", "figure", "account"), "which shows one measure alone"),
         Needs("states", ("exact",)),
         Needs("seconds", ("exact",)),
@@ -103,9 +101,9 @@ TABLE: Mapping[str, tuple[Needs | Apart, ...]] = {
         Apart("shares", ("shape",), "which shares out one estimate"),
     ),
     "players": (
-        Apart("mix", ("fit", "runs", "sure", "anyway"), "which takes the habits as they are"),
-        Apart("fit", ("runs", "sure"), "which has its own runs and intervals"),
         Apart("plays", ("skill", "most_runs", "seconds"), "which are held against the game"),
+        Idle("mix", ("runs", "sure"), "which has its own runs and intervals"),
+        Idle("fit", ("runs", "sure"), "which has its own runs and intervals"),
         *(Needs(option, ("plays",), _PLAYS) for option in _FITTED),
         *(Needs(option, ("fit",), "a fitted habit: --fit DIAL=RANGE") for option in ("store", "changes")),
         Needs("plot", ("skill", "plays"), "--skill, or recorded plays behind the game"),
@@ -131,8 +129,8 @@ TABLE: Mapping[str, tuple[Needs | Apart, ...]] = {
 }
 
 
-def refuse_ignored(command: str, given: Iterable[str], spelled: Mapping[str, str]) -> None:
-    """Refuse an option that would be ignored because of others that were given.
+def refuse_ignored(command: str, given: Iterable[str], spelled: Mapping[str, str]) -> list[str]:
+    """Refuse an option that would be ignored because of others that were given; return what is to be said of the rest.
 
     Args:
         command: its name.
@@ -142,15 +140,18 @@ def refuse_ignored(command: str, given: Iterable[str], spelled: Mapping[str, str
     Raises:
         BadRequest: one of them would be.
     """
-    there = set(given)
+    there, told = set(given), []
     for rule in TABLE.get(command, ()):
         if rule.option not in there:
             continue
         option = spelled[rule.option]
-        if isinstance(rule, Apart):
-            for other in rule.without:
-                if other in there:
-                    raise BadRequest(f"{spelled[other]} does not go with {option}, {rule.because}")
-        elif not there & set(rule.others):
-            needed = rule.told or " or ".join(spelled[other] for other in rule.others)
-            raise BadRequest(f"{option} wants {needed}, and does nothing without")
+        if isinstance(rule, Needs):
+            if not there & set(rule.others):
+                needed = rule.told or " or ".join(spelled[other] for other in rule.others)
+                raise BadRequest(f"{option} wants {needed}, and does nothing without")
+            continue
+        for other in (spelled[name] for name in rule.without if name in there):
+            if isinstance(rule, Apart):
+                raise BadRequest(f"{other} does not go with {option}, {rule.because}")
+            told.append(f"{other} has no effect with {option}, {rule.because}")
+    return told

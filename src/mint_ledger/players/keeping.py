@@ -10,8 +10,8 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.files import write_text
 from mint_ledger.plain import guarded
 from mint_ledger.players.recorded import MOST_PLAYS, csv_rows, game_mark
+from mint_ledger.playing.highlights import chosen_accounts
 from mint_ledger.playing.session import Session
-from mint_ledger.studies.request import chosen_accounts
 
 
 def with_play(session: Session, path: Path, player: str = "") -> int:

@@ -363,9 +363,16 @@ def csv_rows(path: Path) -> tuple[list[str], list[list[str]]]:
     _check_size(path, len(table) - 1, len(heads))
     for number, row in enumerate(table[1:], 2):
         if len(row) != len(heads):
-            raise BadRequest(f"{path}, row {number}: has {len(row)} cells; the first line names {len(heads)} columns")
+            raise BadRequest(
+                f"{path}, row {number}: has {_counted(len(row), 'cell')}; the first line names "
+                f"{_counted(len(heads), 'column')}"
+            )
     comma = separator != ","
     return heads, [[_cell(cell, comma=comma) for cell in row] for row in table[1:]]
+
+
+def _counted(count: int, what: str) -> str:
+    return f"{count} {what}" if count == 1 else f"{count} {what}s"
 
 
 def _cell(text: str, *, comma: bool) -> str:

@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from mint_ledger.playing.highlights import Highlights
     from mint_ledger.playing.why import Why
 
 MOST_SAMPLES = 4_000
@@ -377,6 +378,16 @@ class Run:
         else:
             engine.play(until=at)
         return explain(self.lowered, engine, account, count)
+
+    def highlights(self) -> Highlights:
+        """What decided the run: what was lost, what endings count, who is gone, what was rare, the lowest points."""
+        from mint_ledger.playing.highlights import find_highlights
+
+        return find_highlights(self)
+
+    def summary(self) -> str:
+        """The run's highlights, for people; `story` has a line for all that happened."""
+        return self.highlights().summary()
 
     def story(self) -> str:
         """The run as a story, line by line."""

@@ -16,6 +16,7 @@ from mint_ledger.journal.wording import Words, number
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
+from mint_ledger.playing.highlights import chosen_accounts
 from mint_ledger.playing.setting import Setting
 from mint_ledger.playing.why import formula_stats
 from mint_ledger.program.program import Program
@@ -23,7 +24,6 @@ from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.changes import AccountChanges, FormulaChanges
 from mint_ledger.studies.estimate import Estimate, mean_of, plain, quantile, rate
 from mint_ledger.studies.journals import Floats, Integers, Journals, LookInterrupted, journals
-from mint_ledger.studies.request import chosen_accounts
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -13,13 +13,11 @@ from mint_ledger.game.dial_value import Value
 from mint_ledger.journal.books import find_account
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame, game_in
-from mint_ledger.lowering.readout import ReadoutBar
 from mint_ledger.playing.setting import habit_starts
 from mint_ledger.program.program import ScriptItem
 from mint_ledger.program.state import Start
 from mint_ledger.studies.taking import Taking, make_taking
 
-MOST_ACCOUNTS = 6
 MOST_TIMES = 1_000
 
 
@@ -106,22 +104,6 @@ def game_of_request(request: StudyRequest) -> PlayableGame:
 def _slot(lowered: Lowered, name: str) -> int:
     key = find_account(lowered.program, name)
     return lowered.program.accounts[key.stat].column.offset + key.entity
-
-
-def chosen_accounts(lowered: Lowered) -> tuple[str, ...]:
-    """The accounts that a study looks at where none are named: the readout's bars, else what players live by."""
-    cast = lowered.program.cast
-    bars = [f"{cast.entity_name(b.entity)}.{b.stat}" for b in lowered.readout if isinstance(b, ReadoutBar) and b.entity]
-    bars += [b.stat for b in lowered.readout if isinstance(b, ReadoutBar) and not b.entity]
-    if bars:
-        return tuple(dict.fromkeys(bars))[:MOST_ACCOUNTS]
-    players = sorted({entity for entities in lowered.habit_players.values() for entity in entities}) or [1]
-    names = []
-    for account in lowered.program.accounts:
-        spec = account.spec(players[0])
-        if spec is not None and spec.low is not None:
-            names.append(f"{cast.entity_name(players[0])}.{account.stat}")
-    return tuple(names[:2])
 
 
 def check_measures(measures: dict[str, str]) -> None:

@@ -11,12 +11,13 @@ from mint_ledger.engines.names import EngineName
 from mint_ledger.game.script_reading import script_text
 from mint_ledger.journal.books import account_name, all_accounts
 from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.playing.highlights import chosen_accounts
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.elsewhere import chosen_engine
 from mint_ledger.studies.estimate import checked_sure
 from mint_ledger.studies.making import make_study, parse_until
-from mint_ledger.studies.request import StudyRequest, check_measures, chosen_accounts, named_measures, prepare_game
+from mint_ledger.studies.request import StudyRequest, check_measures, named_measures, prepare_game
 from mint_ledger.studies.store import Store
 from mint_ledger.studies.study import Study, Until
 

@@ -48,7 +48,7 @@ def story_text(
     lines = [line for i, line in enumerate(lines) if line or i == 2]
     lines.extend(told_rows(words, rows))
     if end is None or end >= run.time:
-        lines.append(_closing_line(run, words))
+        lines.append(closing_line(run, words))
     if with_readout:
         readout = readout_text(run.lowered, run.engine_at(end))
         if readout:
@@ -66,7 +66,7 @@ def told_rows(words: Words, rows: Sequence[Row]) -> list[str]:
         several = list(groups)
         if alike is not None and len(several) > SINGLY:
             title = f"{len(several)} of {alike.kind} cannot strike {alike.whom}: {words.reason(several[0][0])}"
-            lines += _wrapped(words.time(alike.step), title)
+            lines += wrapped(words.time(alike.step), title)
         else:
             lines += [line for group in several for line in _told(words, group)]
     return lines
@@ -179,12 +179,13 @@ def _told(words: Words, group: list[Row]) -> list[str]:
     else:
         by = words.entity(head.by)
         title = words.cause(head.cause) + (f" ({by})" if by else "")
-    lines = _wrapped(time, title)
+    lines = wrapped(time, title)
     lines.extend(_change_line(words, row) for row in postings)
     return lines
 
 
-def _wrapped(time: str, text: str) -> list[str]:
+def wrapped(time: str, text: str) -> list[str]:
+    """One happening with its time, over as many lines as it takes."""
     lead = f"{time:>{INDENT - 2}}  "
     # An arrow stays with what stands on both sides of it.
     lines = textwrap.wrap(
@@ -230,7 +231,8 @@ def _flow_lines(words: Words, row: Row, time: str) -> list[str]:
     return [f"{time:>{INDENT - 2}}  " + line[INDENT:]]
 
 
-def _closing_line(run: Run, words: Words) -> str:
+def closing_line(run: Run, words: Words) -> str:
+    """Return how the run ended, as the last line of what happened."""
     time = words.time(run.closing[run.program.columns.step.base])
     if run.result == "unfinished":
         return f"{time:>{INDENT - 2}}  the clock's limit: unfinished"
@@ -238,4 +240,4 @@ def _closing_line(run: Run, words: Words) -> str:
     return f"{time:>{INDENT - 2}}  {run.result}: {run.ending}{winner}"
 
 
-__all__ = ["MINUS", "concerns", "is_motion", "story_text", "told_rows"]
+__all__ = ["MINUS", "closing_line", "concerns", "is_motion", "story_text", "told_rows", "wrapped"]
