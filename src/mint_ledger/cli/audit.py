@@ -19,7 +19,7 @@ from mint_ledger.cli.arguments import (
     read_dials,
 )
 from mint_ledger.cli.exits import FELL_SHORT
-from mint_ledger.cli.output import hint, say, say_json
+from mint_ledger.cli.output import hint, next_step, say, say_json
 from mint_ledger.errors import BadRequest
 from mint_ledger.plain import json_text
 
@@ -87,5 +87,8 @@ def audit(
     say_json(answer.as_json()) if as_json else say(answer.summary(notes=every))
     for path in filter(None, (sarif, output) if not as_json else ()):
         hint(f"\n{path} is written")
+    first = next(iter(answer.open), None)
+    if first is not None and not as_json:
+        next_step("what a finding means", game, f"audit --about {first.check.name}")
     if answer.wrong or (strict and answer.open):
         raise typer.Exit(FELL_SHORT)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import shlex
 import sys
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -30,7 +31,7 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.completing import complete_settings, complete_targets
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.looks import show_look, show_what_is_done, write_both
-from mint_ledger.cli.output import flush, hint, is_narrow, is_quiet, say, say_json
+from mint_ledger.cli.output import flush, hint, is_narrow, is_quiet, next_step, say, say_json
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
@@ -110,7 +111,10 @@ def targets(
         say(str(stopped), error=True)
         raise typer.Exit(INTERRUPTED)
     write_both(judged, output, plot, as_json=as_json)
-    if any(result.verdict == "missed" for result in judged):
+    missed = next((result.target.name for result in judged if result.verdict == "missed"), None)
+    if missed is not None and not as_json:
+        next_step("find a number that meets it", game, f"tune GAME --dial DIAL=RANGE --target {shlex.quote(missed)}")
+    if missed is not None:
         raise typer.Exit(FELL_SHORT)
 
 
@@ -335,6 +339,8 @@ def tune(
     say_json(tuned.as_json()) if as_json else say(tuned.summary())
     if isinstance(tuned, Tuned):
         write_both(tuned, output, plot, as_json=as_json)
+    if changes and not write and not tuned.interrupted and not as_json:
+        next_step("put it into the file", game, "AGAIN --write")
     if write and not tuned.interrupted:
         for into, values in changes:
             write_numbers(game, values, into, quiet=as_json)
@@ -442,6 +448,9 @@ def sensitivity(
         return
     show_what_is_done(answer, stopped, as_json=as_json)
     show_look(answer, plot, output, as_json=as_json)
+    first = next((one.dial for one in answer.moved if one.is_certain), None)
+    if first is not None and not as_json:
+        next_step("find its value", game, f"tune GAME --dial {shlex.quote(f'{first}=±20%')} --want RANGE")
 
 
 def matchup(

@@ -11,7 +11,7 @@ from mint_ledger.cli.arguments import JsonOption, load_game
 from mint_ledger.cli.completing import complete_games
 from mint_ledger.cli.exits import FELL_SHORT, UNUSABLE
 from mint_ledger.cli.files import STREAM, show_change
-from mint_ledger.cli.output import hint, say, say_json
+from mint_ledger.cli.output import hint, next_step, say, say_json
 from mint_ledger.errors import BadRequest, MintError
 
 # With so few, `check` only says what is certainly off.
@@ -120,4 +120,9 @@ def _check(game: Path, junit: Path | None, looked: list[dict[str, Any]] | None, 
         say(check_text(loaded, loaded.lowered, results, audited))
         if missed:
             say(f"  targets that are certainly missed, after {FEW_RUNS} runs:\n{targets_text(missed)}")
+            next_step("find a number that meets it", game, "tune GAME --dial DIAL=RANGE --target 'NAME'")
+        elif audited.open:
+            next_step("what a finding means", game, f"audit --about {audited.open[0].check.name}")
+        elif all(result.passed for result in results):
+            next_step("see how a run goes", game, "run GAME")
     return FELL_SHORT if missed or not all(result.passed for result in results) else 0

@@ -27,7 +27,7 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.exits import INTERRUPTED
 from mint_ledger.cli.looks import show_look, show_what_is_done
 from mint_ledger.cli.origin import has_read
-from mint_ledger.cli.output import say
+from mint_ledger.cli.output import next_step, say
 from mint_ledger.errors import BadRequest
 
 if TYPE_CHECKING:
@@ -115,6 +115,8 @@ def compare(
         return
     show_what_is_done(answer, stopped, as_json=as_json)
     show_look(answer, plot, output, as_json=as_json)
+    if len(answer.changed_dials) > 1 and second_habit == habit and not as_json:
+        next_step("how much of it each change makes", game, "AGAIN --shares")
 
 
 def _load(path: Path, script: Path | None) -> Game:

@@ -53,7 +53,7 @@ from mint_ledger.cli.frame import (
     share_options,
 )
 from mint_ledger.cli.odds import odds
-from mint_ledger.cli.output import flush, hint, say, say_json
+from mint_ledger.cli.output import flush, hint, next_step, say, say_json
 from mint_ledger.cli.own_fault import error_line, fault_line
 from mint_ledger.cli.players import players
 from mint_ledger.cli.report import report
@@ -231,7 +231,7 @@ def run(
             say(story)
         else:
             say(played.summary())
-            hint(f"\nNext: all {len(played.rows):,} rows of the journal: mint-ledger run {game} --full")
+            next_step(f"all {len(played.rows):,} rows of the journal", game, "run GAME --full")
     if not as_json:
         for path in filter(None, (output, plot, timeline)):
             hint(f"{path} is written ({played.result} at {played.time:g})")

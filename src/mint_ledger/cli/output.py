@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shlex
 import shutil
 import sys
 from collections.abc import Mapping
@@ -12,7 +13,7 @@ from mint_ledger.cli import waiting
 from mint_ledger.cli.colours import coloured, wants_colours
 from mint_ledger.cli.fitting import fitted
 from mint_ledger.plain import neutral, plain_json
-from mint_ledger.views.width import USUAL
+from mint_ledger.views.width import USUAL, line_width
 
 # For terminals and pipes that cannot show them.
 _PLAIN = str.maketrans(
@@ -64,6 +65,29 @@ def hint(text: str) -> None:
     """Print what was not asked for, but helps: a file that is written, what to try next."""
     if not _Manner.quiet and not _Manner.data_on_stdout:
         say(text)
+
+
+def next_step(what: str, game: object, command: str) -> None:
+    """Print what may be done next, with the command that does it.
+
+    In it `GAME` is the game's file, and `AGAIN` all that was typed this time.
+    """
+    if str(game) == "-":
+        return
+    again = shlex.join(sys.argv[1:])
+    whole = f"mint-ledger {command.replace('GAME', shlex.quote(str(game))).replace('AGAIN', again)}"
+    line = f"Next: {what}: {whole}"
+    hint(f"\n{line}" if len(line) <= line_width() else f"\nNext: {what}:\n" + "\n".join(_broken(whole)))
+
+
+def _broken(command: str) -> list[str]:
+    """A command over as many lines as it takes, as a shell reads it."""
+    lines = [""]
+    for word in map(shlex.quote, shlex.split(command)):
+        if lines[-1] and len(lines[-1]) + len(word) + 5 > line_width():
+            lines.append("")
+        lines[-1] += f" {word}"
+    return [f" {line}" + (" \\" if number < len(lines) else "") for number, line in enumerate(lines, 1)]
 
 
 def say(text: str, *, error: bool = False, plain: bool = False) -> None:

@@ -30,7 +30,7 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.completing import complete_accounts
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.looks import Look, show_look, tell_look
-from mint_ledger.cli.output import hint, say, say_json
+from mint_ledger.cli.output import hint, next_step, say, say_json
 from mint_ledger.errors import BadRequest, NotFound, nearest
 
 if TYPE_CHECKING:
@@ -221,6 +221,8 @@ def study(
         say("\n" + worst_text(answer, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
     for path in filter(None, (output, plot)):
         hint(f"\n{path} is written")
+    if not ranked:
+        next_step("why runs end", game, "study GAME --ends")
 
 
 @dataclass(frozen=True)

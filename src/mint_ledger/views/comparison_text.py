@@ -7,9 +7,12 @@ import textwrap
 from mint_ledger.balance.comparison import Comparison, Difference
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
-from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.study_text import answer_lines, digits_for, fixed, span_text
 from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width, room
+
+# So many estimates that differ besides are named.
+MOST_OTHERS = 3
 
 
 def comparison_text(comparison: Comparison) -> str:
@@ -20,6 +23,8 @@ def comparison_text(comparison: Comparison) -> str:
         f"A  {one}",
         f"B  {other}",
         f"{comparison.runs:,} runs each, run by run under the same luck, seed {comparison.seed}",
+        "",
+        *answer_lines(_answer(comparison)),
         "",
     ]
     interval = left_column(f"{sure_words(comparison.sure)} interval", before=3)
@@ -41,17 +46,54 @@ def comparison_text(comparison: Comparison) -> str:
     return "\n".join(lines)
 
 
+def _answer(comparison: Comparison) -> list[str]:
+    """Whether the second wins more often, and what else certainly differs."""
+    if not comparison.differences:
+        return []
+    first, *others = comparison.differences
+    gap, digits = _gap(first)
+    unit = " points" if first.is_share else ""
+    span = span_text(gap.low, gap.high, digits)
+    if all(difference.is_nothing for difference in comparison.differences):
+        return ["Both come to the same in every run."]
+    if first.is_nothing:
+        sentences = [f"{_capital(first.name)} is the same in every run."]
+    elif first.is_certain:
+        way = "more" if gap.value > 0 else "less"
+        ends = sorted((abs(gap.low), abs(gap.high)))
+        told = f"{fixed(abs(gap.value), digits)}{unit} {way} in B ({span_text(ends[0], ends[1], digits)})"
+        sentences = [f"{_capital(first.name)}: {told}."]
+    else:
+        sentences = [f"{_capital(first.name)}: these runs do not tell which has more ({span}{unit})."]
+    # Where wins differ, losses do.
+    changed = [one for one in others if one.is_certain and one.name != "losses"][:MOST_OTHERS]
+    if changed:
+        told = ", ".join(f"{one.name} ({'+' if one.difference.value > 0 else '−'})" for one in changed)
+        sentences.append(f"Different too, more in B (+) or less (−): {told}.")
+    return sentences
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+def _gap(difference: Difference) -> tuple[Estimate, int]:
+    """The difference in the units that people read, and its digits."""
+    factor = 100.0 if difference.is_share else 1.0
+    low, high = factor * difference.difference.low, factor * difference.difference.high
+    gap = Estimate(factor * difference.difference.value, low, high, difference.difference.runs, "")
+    return gap, digits_for(gap)
+
+
 def _add(table: TextTable, difference: Difference) -> None:
     factor = 100.0 if difference.is_share else 1.0
     values = [factor * e.value for e in (difference.one, difference.other)]
-    low, high = factor * difference.difference.low, factor * difference.difference.high
-    gap = Estimate(factor * difference.difference.value, low, high, difference.difference.runs, "")
-    digits = digits_for(gap)
+    gap, digits = _gap(difference)
     unit = " %" if difference.is_share else ""
     noise = "" if difference.is_certain else "  same" if difference.is_nothing else "  noise?"
     sign = "+" if gap.value > 0 else ""
     numbers = [*(fixed(value, digits) for value in values), sign + fixed(gap.value, digits)]
-    table.add(difference.name + unit, *numbers, f"{span_text(low, high, digits)}{noise}")
+    table.add(difference.name + unit, *numbers, f"{span_text(gap.low, gap.high, digits)}{noise}")
     a, b, both = difference.counts
     if not a == b == both:
         table.note(f"    in {a:,} runs of A and {b:,} of B; B − A is of the {both:,} that have it in both")

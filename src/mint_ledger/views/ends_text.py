@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.views.short import short
-from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.study_text import answer_lines, digits_for, fixed, span_text
 from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
@@ -21,7 +21,7 @@ MOST_CAUSES = 8
 
 def ends_text(ends: Ends) -> str:
     """Each ending with when, where and why, and what is lost on the way."""
-    lines = [f"{ends.title} · {ends.runs:,} runs · seed {ends.seed}", ""]
+    lines = [f"{ends.title} · {ends.runs:,} runs · seed {ends.seed}", "", *answer_lines(_answer(ends)), ""]
     lines.append(f"How runs end, and what did it ({sure_words(ends.sure)} intervals):")
     for end in ends.ends:
         count = f"{len(end.moments):,} run{'s' if len(end.moments) != 1 else ''}"
@@ -36,6 +36,18 @@ def ends_text(ends: Ends) -> str:
         lines += ["", f"  {short(end.name, room(36, [end.name]))}: {len(end.moments):,} times, {number(mean)} a run"]
         lines += _of_end(end, ends.unit)
     return "\n".join(lines)
+
+
+def _answer(ends: Ends) -> list[str]:
+    """How most runs end, and what did it; what most losses come from."""
+    sentences = []
+    for end in sorted(ends.ends, key=lambda one: -len(one.moments))[:2]:
+        cause, share = end.causes[0]
+        times = "" if share.value == 1.0 else f", {100 * share.value:.0f} % of them"
+        name = end.name if end.name == RESULTS[end.result] else f"{RESULTS[end.result]}, {end.name}"
+        by = f", by {cause_name(cause)}{times}" if cause.cause else ""
+        sentences.append(f"{100 * end.share.value:.1f} % of the runs: {name}{by}.")
+    return sentences
 
 
 def _of_end(end: End, unit: str) -> list[str]:

@@ -28,6 +28,7 @@ def players_text(play: PlayRange) -> str:
     """Who wins how often, from chance to the best found; that habit; what its acts are worth, in sentences."""
     wide = room(NAME, play.habits)
     lines = [f"{play.title} · timing of {play.like} · {play.runs:,} runs each · seed {play.seed}", ""]
+    lines += [*textwrap.wrap(_answer(play), line_width()), ""]
     lines.append(f"  {'player':<{wide}}{'wins':>8}   {sure_words(play.sure)} interval")
     rows = [("does nothing", play.idle), ("acts at random", play.at_random), *play.habits.items()]
     rows.sort(key=lambda row: row[1].value)
@@ -55,6 +56,19 @@ def players_text(play: PlayRange) -> str:
     for sentence in players_sentences(play):
         lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
     return "\n".join(lines)
+
+
+def _answer(play: PlayRange) -> str:
+    """How well it can be played, and how well the file's habits do."""
+    text = f"The best that was found wins {_share(play.best)}, acting at random {_share(play.at_random)}"
+    if play.habits:
+        name, wins = max(play.habits.items(), key=lambda one: one[1].value)
+        text += f", the best habit of the file, {name}, {_share(wins)}"
+    return text + "."
+
+
+def _share(wins: Estimate) -> str:
+    return f"{100 * wins.value:.1f} %"
 
 
 def _row(name: str, wins: Estimate, wide: int) -> str:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.studies.seats import Seats
+from mint_ledger.views.short import short
 from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import USUAL, line_width, room
 
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.study import Study
 
 BAR_WIDTH = 12
+MOST_WINNERS = 4
 # Where in a line the spark of a measure begins.
 SPARK = 70
 
@@ -25,7 +27,7 @@ SPARK = 70
 def study_text(study: Study) -> str:
     """The summary of a study."""
     sure = sure_words(study.sure)
-    lines = [f"{study.title} · {study.runs:,} runs · seed {study.seed}", ""]
+    lines = [f"{study.title} · {study.runs:,} runs · seed {study.seed}", "", *answer_lines(study_answer(study)), ""]
     table = _share_table("outcome", f"{sure} interval")
     for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
         estimate = study.rate(result)
@@ -68,6 +70,47 @@ def study_text(study: Study) -> str:
         known = f"is known to ± {half}" if math.isfinite(reached.known_to) else "is not known: an end of it stays open"
         lines += ["", f"{study.runs:,} runs were played; {study.until.measure} {known}."]
     return "\n".join(lines)
+
+
+def study_answer(study: Study) -> list[str]:
+    """How often the game is won, when its runs end, and what takes most, in a sentence each."""
+    sentences = []
+    wins = study.rate("win")
+    winners = study.winners()
+    if winners:
+        shares = ", ".join(f"{winner} {_per_cent(study.winner(winner))}" for winner in winners[:MOST_WINNERS])
+        sentences.append(f"Won by {shares}.")
+    elif wins.value:
+        sentences.append(f"{_per_cent(wins)} are won.")
+    elif study.rate("lose").value:
+        sentences.append(f"No run was won ({_per_cent(study.rate('lose'))} are lost).")
+    else:
+        sentences.append("No run was won or lost.")
+    low, half, high = (study.quantile("time", q).value for q in (0.1, 0.5, 0.9))
+    unit = " s" if study.unit == "s" else ""
+    turn = "turn " if study.unit != "s" else ""
+    if low == high:
+        sentences.append(f"Nearly all runs end at {turn}{number(half)}{unit}.")
+    else:
+        sentences.append(f"Half of the runs are over by {turn}{number(half)}{unit}.")
+    taken = [row for account in study.accounts[:1] for row in study.causes(account) if row.total < 0.0]
+    if taken:
+        most = min(taken, key=lambda row: row.total)
+        sentences.append(
+            f"What takes most from {study.accounts[0]} is {short(most.cause, room(26, [most.cause]))}, {number(-most.total, 1)} a run."
+        )
+    return sentences
+
+
+def answer_lines(sentences: Iterable[str]) -> list[str]:
+    """The sentences that an output leads with, as lines."""
+    return textwrap.wrap(" ".join(sentences), line_width())
+
+
+def _per_cent(share: Estimate) -> str:
+    digits = 1 if share.half_width < 0.05 else 0
+    low, high = (f"{100 * end:.{digits}f}" for end in (share.low, share.high))
+    return f"{100 * share.value:.{digits}f} % ({low} to {high})"
 
 
 def seats_text(seats: Seats) -> str:

@@ -24,19 +24,20 @@ def tune_text(tuned: Tuned) -> str:
         f"{tuned.title}: {tuned.measure} of {want}, by {tuned.dial} from {low} to {high}",
         f"  today {tuned.dial} is {number(tuned.today, 6)}",
         "",
+        *_wrapped(_answer(tuned)),
     ]
-    for tried in tuned.tried:
-        estimate = told(tuned.measure, tried.estimate)
-        runs = "" if " runs (" in estimate else f", {tried.estimate.runs:,} runs"
-        lines.append(f"  {number(tried.value, 6):>10}   {estimate}{runs}")
-    lines.append("")
-    lines += _wrapped(_answer(tuned))
     if tuned.confirmed is not None:
         sentence = told(tuned.measure, tuned.confirmed)
         lines += _wrapped(
             f"Confirmed with luck of its own: at {number(tuned.best, 6)} it is {sentence} in "
             f"{tuned.confirmed.runs:,} runs: {tuned.verdict}."
         )
+    lines.append("")
+    for tried in tuned.tried:
+        estimate = told(tuned.measure, tried.estimate)
+        runs = "" if " runs (" in estimate else f", {tried.estimate.runs:,} runs"
+        lines.append(f"  {number(tried.value, 6):>10}   {estimate}{runs}")
+    lines.append("")
     more = " They were used up before all was settled." if tuned.used_up else ""
     lines += _wrapped(f"{tuned.runs:,} runs were played.{more}")
     return "\n".join(lines)
@@ -161,7 +162,8 @@ def _met(tuned: Tuned) -> str:
         return f"It is certainly met with {_parts(tuned.met)}{why}."
     played = [one.value for one in tuned.tried if _within((one.value, one.value), tuned.looks)]
     certain = f", certainly met at {_parts(tuned.met)}" if tuned.met else ""
-    return f"It looks met from {_parts(tuned.looks)}, tested at {_count(len(played), 'value')}{certain}."
+    word = "from" if any(low < high for low, high in tuned.looks) else "at"
+    return f"It looks met {word} {_parts(tuned.looks)}, tested at {_count(len(played), 'value')}{certain}."
 
 
 def _covered(regions: tuple[tuple[float, float], ...], by: tuple[tuple[float, float], ...]) -> bool:
