@@ -14,7 +14,6 @@ from types import ModuleType
 
 import pytest
 from forking import Forks, can_fork
-from hypothesis import settings
 
 import mint_ledger as mint
 
@@ -23,10 +22,24 @@ if "MINT_LEDGER_CACHE" not in os.environ:
     os.environ["MINT_LEDGER_CACHE"] = tempfile.mkdtemp(prefix="mint-ledger-code-")
     atexit.register(shutil.rmtree, os.environ["MINT_LEDGER_CACHE"], ignore_errors=True)
 
-# The same examples in every CI run, so that a red one can be repeated; elsewhere new ones each time.
-settings.register_profile("ci", derandomize=True)
-if os.environ.get("CI"):
-    settings.load_profile("ci")
+# Tests that take long by measure (benchmarks/durations.py). All tests together leave them to `pytest -m slow`; where a
+# file or a folder of tests is asked for they run as well, so that nothing that is near to a change is left out.
+LONG = frozenset((Path(__file__).parent / "long.txt").read_text("utf-8").splitlines())
+WHOLE = "MINT_LEDGER_ALL_TESTS"
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):  # the processes of xdist are told by their parent
+        os.environ[WHOLE] = "1" if config.args_source != pytest.Config.ArgsSource.ARGS else ""
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    if os.environ.get(WHOLE):
+        for item in items:
+            if item.nodeid in LONG:
+                item.add_marker("slow")
+
 
 Command = Callable[..., subprocess.CompletedProcess[str]]
 

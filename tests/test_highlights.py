@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 import mint_ledger as mint
+from mint_ledger.playing.highlights import find_highlights
 
 ROOT = Path(__file__).parent.parent
 # A diver loses 3 of 10 breath each turn, and a lung when none is left; in turn 4, 8 and 12.
@@ -29,7 +30,7 @@ readout: [{bar: diver.breath}]
 
 def test_each_loss_is_told_with_what_brought_it_about() -> None:
     run = mint.loads(DIVE).run()
-    found = run.highlights()
+    found = find_highlights(run)
     losses = [one for one in found.picked if one.sort == "loss"]
     assert [(one.row.before, one.row.after) for one in losses] == [(3, 2), (2, 1), (1, 0)]
     assert [one.row.step for one in losses] == [
@@ -45,7 +46,7 @@ def test_each_loss_is_told_with_what_brought_it_about() -> None:
 
 def test_what_came_in_and_went_out_adds_up() -> None:
     run = mint.loads(DIVE).run()
-    [breath] = run.highlights().accounts
+    [breath] = find_highlights(run).accounts
     came, went = (sum(line.total for line in breath.lines if sign * line.total > 0) for sign in (1, -1))
     assert breath.opening + came + went == breath.closing
     assert f"+{came:g} a lung bursts" in run.summary() and f"−{-went:g} deep water" in run.summary()
@@ -55,7 +56,7 @@ def test_what_came_in_and_went_out_adds_up() -> None:
 @pytest.mark.parametrize("name", ["saltmere", "glasshouse_nights", "orchard_dusk", "cellar_siege", "kite_race"])
 def test_no_run_of_the_examples_takes_more_than_sixty_lines(name: str, seed: int) -> None:
     run = mint.load(next(ROOT.rglob(f"{name}.yaml"))).run(seed)
-    found = run.highlights()
+    found = find_highlights(run)
     assert len(found.summary().splitlines()) <= 58
     assert [one.number for one in found.picked] == sorted({one.number for one in found.picked})
     assert all(run.rows[one.number] is one.row for one in found.picked)
@@ -69,5 +70,5 @@ def test_a_run_in_which_nothing_happens_says_how_it_ended() -> None:
 
 def test_the_lowest_point_is_told_where_it_is_not_the_end() -> None:
     run = mint.loads(DIVE.replace("diver.breath -= 3", "diver.breath -= 2")).run()
-    [lowest] = [one for one in run.highlights().picked if one.sort == "lowest"]
+    [lowest] = [one for one in find_highlights(run).picked if one.sort == "lowest"]
     assert lowest.row.after == min(row.after for row in run.rows if row.stat == lowest.row.stat and row.entity == 1)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from scipy.stats import binom, binomtest, norm
+import scipy  # its stats are loaded by the tests that ask for them, as collecting shall be quick
 
 from mint_ledger.audit.chance import LEVEL, Chances
 from mint_ledger.studies.seats import Seats
@@ -20,9 +20,9 @@ def test_holm_by_hand() -> None:
 @pytest.mark.parametrize(("wins", "runs"), [(850, 1600), (800, 1600), (740, 1500), (60, 200)])
 def test_the_chance_of_a_seat_is_that_of_the_binomial(wins: int, runs: int) -> None:
     seats = Seats("side", {"a": wins, "b": runs - wins}, runs)
-    assert seats.chance == pytest.approx(binomtest(wins, runs).pvalue, rel=0.1, abs=0.03)
+    assert seats.chance == pytest.approx(scipy.stats.binomtest(wins, runs).pvalue, rel=0.1, abs=0.03)
     z = abs(wins - runs / 2) / (runs / 4) ** 0.5
-    assert seats.chance == pytest.approx(2 * norm.sf(z), rel=1e-9)
+    assert seats.chance == pytest.approx(2 * scipy.stats.norm.sf(z), rel=1e-9)
 
 
 def test_what_silence_would_have_seen_is_seen_in_nine_of_ten() -> None:
@@ -30,8 +30,8 @@ def test_what_silence_would_have_seen_is_seen_in_nine_of_ten() -> None:
     chances.seats.append(Seats("side", {"a": 800, "b": 800}, 1600))
     [text] = chances.silences([])
     points = float(text.split("wins ")[1].split(" points")[0])
-    limit = norm.isf(LEVEL / 40 / 2) * (1600 / 4) ** 0.5
-    power = binom.sf(800 + limit, 1600, 0.5 + points / 100)
+    limit = scipy.stats.norm.isf(LEVEL / 40 / 2) * (1600 / 4) ** 0.5
+    power = scipy.stats.binom.sf(800 + limit, 1600, 0.5 + points / 100)
     assert 0.87 < power < 0.93
     # With fewer tests less is needed; where the kind has a finding nothing is said.
     chances.tests = 2

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import inspect
+import re
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager, nullcontext
 from functools import wraps
 from typing import Annotated, Any
 
 import typer
-from typer.core import TyperGroup
+from typer.core import TyperCommand, TyperGroup
 
 from mint_ledger.cli.arguments import read_dials
 from mint_ledger.cli.files import STREAM
@@ -20,6 +21,8 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.plain import neutral
 
 WRITE, PLAY, JUDGE, TUNE, SHARE = "Write", "Play", "Judge", "Tune", "Share"
+# The commands that most need, in the order of the work; then all others by what they are for.
+FIRST = ("new", "check", "run", "why", "study", "compare", "tune", "report")
 LEVELS = ("debug", "info", "warning", "error")
 # Where `-` is what is read.
 INPUTS = ("game", "other", "script", "plays")
@@ -42,30 +45,86 @@ class Group(TyperGroup):
         super().format_options(ctx, formatter)
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:
-        """The commands, group by group in the order in which they were added."""
+        """The commands that most need, in the order of the work; then the others, group by group."""
         groups: dict[str, list[tuple[str, str]]] = {}
+        first: dict[str, str] = {}
         for name in self.list_commands(ctx):
             command = self.get_command(ctx, name)
             if command is None or command.hidden:
                 continue
+            text = command.get_short_help_str(200)
+            if name in FIRST:
+                first[name] = text
+                continue
             panel = getattr(command, "rich_help_panel", None)
-            groups.setdefault(panel if isinstance(panel, str) else "Commands", []).append(
-                (name, command.get_short_help_str(200))
-            )
-        width = max((len(name) for rows in groups.values() for name, _ in rows), default=0)
-        for index, (title, rows) in enumerate(groups.items()):
-            if index == 0:
-                formatter.write_paragraph()
+            groups.setdefault(panel if isinstance(panel, str) else "Commands", []).append((name, text))
+        names = [*first, *(name for rows in groups.values() for name, _ in rows)]
+        width = max(map(len, names), default=0)
+        formatter.write_paragraph()
+        if first:
+            formatter.write("In the order of the work:\n")
+            for name in (name for name in FIRST if name in first):
+                formatter.write(f"  {name:<{width}}  {first[name]}\n")
+            formatter.write("More, by what it is for\n")
+        for title, rows in groups.items():
             formatter.write(f"{title}:\n")
             for name, text in rows:
                 formatter.write(f"  {name:<{width}}  {text}\n")
+
+
+# Under which heading an option stands; what is not named here says what to look at.
+OPTION_GROUPS = {
+    "Which runs": (
+        *("runs", "seed", "number", "played_by", "like", "variants", "variant", "settings", "script", "engine"),
+        *("only_script", "level", "cluster", "most_runs"),
+    ),
+    "How sure": ("sure", "until", "yes", "states", "seconds"),
+    "Where to": (
+        *("output", "plot", "figure", "timeline", "store", "junit", "sarif", "write", "as_variant", "as_json"),
+    ),
+}
+_TYPES = {"path": "FILE", "str": "TEXT", "int": "NUMBER", "float": "NUMBER", "int range": "NUMBER"}
+_TYPE = re.compile(r"<(?:list\[)?(\w+(?: range)?)\]?>")
+
+
+class PlainCommand(TyperCommand):
+    """A command whose help says in plain words what it takes, with its options by what they are for."""
+
+    def collect_usage_pieces(self, ctx: Any) -> list[str]:
+        """Its options and arguments, as in `[OPTIONS] GAME [OTHER]`."""
+        pieces = super().collect_usage_pieces(ctx)
+        return [piece.replace("[[", "[").replace("]]", "]").replace("{", "").replace("}", "") for piece in pieces]
+
+    def format_options(self, ctx: Any, formatter: Any) -> None:
+        """The arguments, then the options under their headings."""
+        rows: dict[str, list[tuple[str, str]]] = {}
+        for param in self.get_params(ctx):
+            record = param.get_help_record(ctx)
+            if record is None:
+                continue
+            what = _TYPE.sub(lambda found: _TYPES.get(found[1].lower(), "TEXT"), record[0])
+            if param.param_type_name != "option":
+                # An argument's own name says what it is.
+                what = what.removesuffix(" FILE").removesuffix(" TEXT").removesuffix(" NUMBER")
+            rows.setdefault(self._heading(param), []).append((what, record[1]))
+        for heading in ("Arguments", "What to look at", *OPTION_GROUPS, "In all commands"):
+            if heading in rows:
+                with formatter.section(heading):
+                    formatter.write_dl(rows[heading])
+
+    def _heading(self, param: Any) -> str:
+        if param.param_type_name != "option":
+            return "Arguments"
+        if param.name in ("quiet", "log_level", "help"):
+            return "In all commands"
+        return next((title for title, names in OPTION_GROUPS.items() if param.name in names), "What to look at")
 
 
 def add_command(
     app: typer.Typer, function: Callable[..., None], group: str, short: str | None = None, name: str | None = None
 ) -> None:
     """Give a family a command of one group of its help."""
-    app.command(name, rich_help_panel=group, short_help=short)(function)
+    app.command(name, cls=PlainCommand, rich_help_panel=group, short_help=short)(function)
 
 
 def share_options(app: typer.Typer, within: str = "") -> None:

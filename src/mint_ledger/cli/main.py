@@ -53,7 +53,7 @@ from mint_ledger.cli.frame import (
     share_options,
 )
 from mint_ledger.cli.odds import odds
-from mint_ledger.cli.output import flush, hint, next_step, say, say_json
+from mint_ledger.cli.output import flush, hint, say, say_json
 from mint_ledger.cli.own_fault import error_line, fault_line
 from mint_ledger.cli.players import players
 from mint_ledger.cli.report import report
@@ -231,7 +231,7 @@ def run(
             say(story)
         else:
             say(played.summary())
-            next_step(f"all {len(played.rows):,} rows of the journal", game, "run GAME --full")
+            hint(f"\n{len(played.rows):,} rows stand in the journal; --full tells them all")
     if not as_json:
         for path in filter(None, (output, plot, timeline)):
             hint(f"{path} is written ({played.result} at {played.time:g})")
@@ -414,7 +414,7 @@ app.add_typer(tables, name="tables", rich_help_panel=WRITE)
 add_command(app, schema, WRITE)
 add_command(app, editor, WRITE, "Speak with an editor: faults, names and what they mean, renaming.")
 add_command(app, demo, PLAY)
-add_command(app, run, PLAY)
+add_command(app, run, PLAY, "Play the game once and tell what decided it.")
 add_command(app, statement, PLAY, "Show one account's run: what came in, went out, and is left.")
 add_command(app, why, PLAY, "Say why an account is worth what it is.")
 add_command(app, by_hand, PLAY, "Play by hand, step by step, with undo and why.", name="try")

@@ -68,11 +68,11 @@ def hint(text: str) -> None:
 
 
 def next_step(what: str, game: object, command: str) -> None:
-    """Print what may be done next, with the command that does it.
+    """Print on a terminal what may be done next, with the command that does it; a pipe has the answer alone.
 
     In it `GAME` is the game's file, and `AGAIN` all that was typed this time.
     """
-    if str(game) == "-":
+    if str(game) == "-" or not sys.stdout.isatty():
         return
     again = shlex.join(sys.argv[1:])
     whole = f"mint-ledger {command.replace('GAME', shlex.quote(str(game))).replace('AGAIN', again)}"

@@ -32,7 +32,6 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-    from mint_ledger.playing.highlights import Highlights
     from mint_ledger.playing.why import Why
 
 MOST_SAMPLES = 4_000
@@ -379,15 +378,9 @@ class Run:
             engine.play(until=at)
         return explain(self.lowered, engine, account, count)
 
-    def highlights(self) -> Highlights:
-        """What decided the run: what was lost, what endings count, who is gone, what was rare, the lowest points."""
-        from mint_ledger.playing.highlights import find_highlights
-
-        return find_highlights(self)
-
     def summary(self) -> str:
         """The run's highlights, for people; `story` has a line for all that happened."""
-        return self.highlights().summary()
+        return showing.text("highlights_text.run_text", self)
 
     def story(self) -> str:
         """The run as a story, line by line."""

@@ -7,6 +7,7 @@ from collections import Counter
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import Words, number, signed
+from mint_ledger.playing.highlights import find_highlights
 from mint_ledger.views.readout_text import readout_text
 from mint_ledger.views.story import closing_line, told_rows, wrapped
 from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
@@ -15,11 +16,17 @@ from mint_ledger.views.width import line_width
 if TYPE_CHECKING:
     from mint_ledger.journal.statement import Statement
     from mint_ledger.playing.highlights import Highlight, Highlights
+    from mint_ledger.playing.run import Run
 
 RESULTS = {"win": "Won", "lose": "Lost", "draw": "A draw", "unfinished": "Unfinished"}
 # So many causes of an account stand in its line.
 MOST_CAUSES = 2
 NAMES, NUMBERS, GAP = 18, 8, 2
+
+
+def run_text(run: Run) -> str:
+    """How a run ended, and what decided it."""
+    return highlights_text(find_highlights(run))
 
 
 def highlights_text(found: Highlights) -> str:
@@ -114,4 +121,4 @@ def _moved(statement: Statement, sign: float, room: int) -> str:
     return text[: room - 1] + "…"
 
 
-__all__ = ["answer", "highlights_text"]
+__all__ = ["answer", "highlights_text", "run_text"]

@@ -96,9 +96,8 @@ def study_answer(study: Study) -> list[str]:
     taken = [row for account in study.accounts[:1] for row in study.causes(account) if row.total < 0.0]
     if taken:
         most = min(taken, key=lambda row: row.total)
-        sentences.append(
-            f"What takes most from {study.accounts[0]} is {short(most.cause, room(26, [most.cause]))}, {number(-most.total, 1)} a run."
-        )
+        cause = short(most.cause, room(26, [most.cause]))
+        sentences.append(f"What takes most from {study.accounts[0]} is {cause}, {number(-most.total, 1)} a run.")
     return sentences
 
 
