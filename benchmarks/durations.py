@@ -3,7 +3,7 @@
     python benchmarks/durations.py [LONGEST] [REPORT]
 
 Runs the quick tests and the long ones once (or reads the report of such a run, of `pytest --durations=0`), and writes
-into tests/long.txt those that took longer than LONGEST seconds (1.8 by default, beside other work). Of each file the
+into tests/long.txt those that took longer than LONGEST seconds (0.9 by default, beside other work). Of each file the
 shortest test stays where all would go.
 """
 
@@ -27,7 +27,7 @@ def report() -> str:
 
 
 def main() -> None:
-    longest = float(sys.argv[1]) if len(sys.argv) > 1 else 1.8
+    longest = float(sys.argv[1]) if len(sys.argv) > 1 else 0.9
     text = Path(sys.argv[2]).read_text("utf-8") if len(sys.argv) > 2 else report()
     took: Counter[str] = Counter()
     for line in text.splitlines():

@@ -8,6 +8,8 @@ from concurrent.futures import Executor
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from pydantic import BaseModel
+
 from mint_ledger import showing
 from mint_ledger.accepted import plain_dials, plain_numbers, plain_ranges, whole
 from mint_ledger.errors import BadRequest
@@ -95,6 +97,13 @@ class Game(SharedGame):
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.game_html", self)
+
+    def __repr__(self) -> str:
+        return f"<Game {self.title!r}: {len(self.kinds)} kinds, {len(self.dials.names)} dials>"
+
+    def __dir__(self) -> list[str]:
+        """What is ours: the sections of the file and the calls, without those of the package that reads models."""
+        return [name for name in super().__dir__() if name.startswith("__") or not hasattr(BaseModel, name)]
 
     def run(
         self,
@@ -1090,6 +1099,7 @@ class Game(SharedGame):
         from mint_ledger.studies.studying import Asked, Means, study_game
 
         runs, seed = whole(runs), whole(seed)
+        self._warn_of_nobody(habit)
         setting = self._setting(seed, habit, variant, dials, sure)
         means = Means(engine, executor, progress, store)
         return study_game(self, runs, setting, Asked(measures, accounts, plain_numbers(times)), means, until)

@@ -80,6 +80,10 @@ class BadRequest(MintError):
     """An argument that cannot be served."""
 
 
+class NobodyPlays(Warning):
+    """A game with actions is studied in which no simulated player does any; said once for each game."""
+
+
 class WorkersLost(MintError):
     """The workers of an executor that ended before they had played all runs."""
 

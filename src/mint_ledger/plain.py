@@ -9,8 +9,11 @@ from collections.abc import Callable
 from functools import wraps
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from mint_ledger.errors import BadRequest
+
 if TYPE_CHECKING:
     import pandas as pd
+    import pyarrow
 
 Owner = TypeVar("Owner")
 
@@ -113,3 +116,19 @@ def cell_text(text: str) -> str:
 def unguarded(text: str) -> str:
     """What `guarded` was given."""
     return text[1:] if text.startswith("'") and is_formula_like(text) else text
+
+
+def arrow_table(table: pd.DataFrame) -> pyarrow.Table:
+    """A table as Arrow has it, an index with a name first; what its `attrs` say stands in the metadata of its schema.
+
+    Raises:
+        BadRequest: the package pyarrow is not installed.
+    """
+    try:
+        import pyarrow
+    except ImportError:
+        raise BadRequest("Arrow tables want the package pyarrow: pip install 'mint-ledger[parquet]'") from None
+    whole = table.reset_index() if table.index.name is not None else table
+    arrow = pyarrow.Table.from_pandas(whole, preserve_index=False)
+    known = {str(name): str(value) for name, value in table.attrs.items()}
+    return arrow.replace_schema_metadata({**(arrow.schema.metadata or {}), **known})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from pathlib import Path
@@ -10,6 +11,7 @@ from typing import TYPE_CHECKING, Any, Self
 from mint_ledger import showing
 from mint_ledger.accepted import whole
 from mint_ledger.engines.names import EngineName
+from mint_ledger.errors import NobodyPlays
 from mint_ledger.game.several import together
 from mint_ledger.lowering.playable import PlayableGame, game_of
 from mint_ledger.playing.setting import habit_for
@@ -26,6 +28,13 @@ Several = str | Sequence[str] | None
 
 class SharedGame(PlayableGame):
     """A game that is shown to others."""
+
+    def _warn_of_nobody(self, habit: Several) -> None:
+        """Say once that nobody plays, where there are actions and no habit is written or named."""
+        if self.actions and not self.habits and habit is None and not self.__dict__.get("nobody_was_told"):
+            self.__dict__["nobody_was_told"] = True
+            text = f"{self.title}: no habit is written, so nobody does any action; write habits:, or pass habit='none'"
+            warnings.warn(text, NobodyPlays, stacklevel=4)
 
     @takes_means
     def compare(
@@ -68,6 +77,8 @@ class SharedGame(PlayableGame):
             RunStopped: a run could not go on.
         """
         from mint_ledger.balance.comparison import compare_games
+
+        self._warn_of_nobody(habit)
 
         runs, seed = whole(runs), whole(seed)
         second = self if other is None else other

@@ -37,6 +37,7 @@ from mint_ledger.own import CHECKS as OWN_CHECKS
 from mint_ledger.own import Own, own_parts
 from mint_ledger.own import told as told_of
 from mint_ledger.plain import finite, labelled_table
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 
 
@@ -99,8 +100,8 @@ QUICK_RUNS = 10
 GRADES: tuple[Grade, ...] = ("wrong", "maybe", "note")
 
 
-@dataclass(frozen=True)
-class Audit:
+@dataclass(frozen=True, repr=False)
+class Audit(Result):
     """What an audit found.
 
     Attributes:

@@ -26,6 +26,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.row import WHAT_CODES
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, clustered_share, mean_of, plain, ratio
 from mint_ledger.studies.journals import VALUES, Floats, Integers, Journals, LookInterrupted, journals
@@ -144,8 +145,8 @@ class AttackInPlay:
         return np.asarray(sum(self.dealt.values(), np.zeros(len(self.reach))))
 
 
-@dataclass(frozen=True, eq=False)
-class Attacks:
+@dataclass(frozen=True, eq=False, repr=False)
+class Attacks(Result):
     """All attacks of a game, each by the kinds that strike with it."""
 
     title: str

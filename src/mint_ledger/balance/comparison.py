@@ -17,6 +17,7 @@ from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.program import Program
 from mint_ledger.program.row import Row
+from mint_ledger.showing import Result
 from mint_ledger.studies.estimate import (
     CONFIDENCE,
     Estimate,
@@ -91,8 +92,8 @@ class Parting:
     other: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class Comparison:
+@dataclass(frozen=True, repr=False)
+class Comparison(Result):
     """Two studies of the same runs side by side."""
 
     titles: tuple[str, str]

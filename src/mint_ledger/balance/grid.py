@@ -16,6 +16,7 @@ from mint_ledger.journal.wording import shown
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, is_share, measured, quantile_gap, quantile_of, turned_rate
 from mint_ledger.studies.study import Study, mean_gap, paired_values
@@ -47,8 +48,8 @@ class Axis:
     choices: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class Grid:
+@dataclass(frozen=True, repr=False)
+class Grid(Result):
     """An estimate for each choice of one axis, or of two; what differs for certain, run by run.
 
     Attributes:

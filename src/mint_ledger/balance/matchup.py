@@ -18,6 +18,7 @@ from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.duel import LIMIT, Duel, Duels, lower_duels
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import quantile, rate
 
@@ -84,8 +85,8 @@ class Matchup:
     median_between: tuple[int, int] | None = None
 
 
-@dataclass(frozen=True)
-class Matchups:
+@dataclass(frozen=True, repr=False)
+class Matchups(Result):
     """The matchups of a game; `left_out` tells those for which there was no time."""
 
     title: str

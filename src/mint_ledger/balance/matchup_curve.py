@@ -14,6 +14,7 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.duel import lower_duels
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 
 if TYPE_CHECKING:
@@ -44,8 +45,8 @@ class PairCurve:
         return [place for place in range(1, len(hits)) if hits[place] != hits[place - 1]]
 
 
-@dataclass(frozen=True)
-class MatchupCurves:
+@dataclass(frozen=True, repr=False)
+class MatchupCurves(Result):
     """Pairs over the values of one dial or two.
 
     Attributes:

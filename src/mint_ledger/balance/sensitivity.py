@@ -15,6 +15,7 @@ from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured, turned_rate
 from mint_ledger.studies.intervals import Average, Raised, Turned
@@ -57,8 +58,8 @@ class SensitivityInterrupted(KeyboardInterrupt):
         super().__init__(f"stopped after {len(ranking.moved) + len(ranking.skipped):,} of {dials:,} dials")
 
 
-@dataclass(frozen=True)
-class Sensitivity:
+@dataclass(frozen=True, repr=False)
+class Sensitivity(Result):
     """What each dial does to an estimate, those that move it most first."""
 
     title: str

@@ -33,6 +33,7 @@ from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.block import BLOCK
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, is_share, mean, mean_of, measured, plain, rate
@@ -104,8 +105,8 @@ class Pair:
     more: Estimate
 
 
-@dataclass(frozen=True)
-class Shares:
+@dataclass(frozen=True, repr=False)
+class Shares(Result):
     """The difference of an estimate between two games, shared out over what was changed.
 
     Attributes:

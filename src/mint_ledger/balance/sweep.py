@@ -16,6 +16,7 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget, Progress
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured
 from mint_ledger.studies.studying import Asked, Means, study_game
@@ -60,8 +61,8 @@ class SweepInterrupted(KeyboardInterrupt):
         super().__init__(f"stopped after {len(sweep.points):,} of {points:,} points")
 
 
-@dataclass(frozen=True)
-class Sweep:
+@dataclass(frozen=True, repr=False)
+class Sweep(Result):
     """All points of a sweep, in the order of the dials' values."""
 
     title: str

@@ -15,6 +15,7 @@ from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting, scripted_title
+from mint_ledger.showing import Result
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured
 from mint_ledger.studies.studying import Asked, Means, study_game
 
@@ -55,7 +56,7 @@ class Judged:
         }
 
 
-class JudgedTargets(list[Judged]):
+class JudgedTargets(list[Judged], Result):  # type: ignore[misc]  # it is gone through target by target, not row by row
     """Targets that were judged, as a list; also as a table and as a figure."""
 
     def __init__(self, title: str, judged: Iterable[Judged] = ()) -> None:
@@ -77,8 +78,13 @@ class JudgedTargets(list[Judged]):
         """All verdicts as text."""
         return showing.text("balance_text.targets_text", self)
 
-    def _repr_html_(self) -> str:
-        return showing.text("notebook.text_html", self.summary())
+    def as_json(self) -> dict[str, Any]:
+        """All of them as plain values."""
+        return {"targets": [one.as_json() for one in self]}
+
+    def __repr__(self) -> str:
+        met = sum(one.verdict == "met" for one in self)
+        return f"<JudgedTargets of {self.title}: {met} of {len(self)} met>"
 
 
 class JudgingInterrupted(KeyboardInterrupt):

@@ -20,6 +20,7 @@ from mint_ledger.game.script import Wanted
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget, OutOfBudget, OutOfTime
 from mint_ledger.studies.estimate import Estimate, is_share, measured
 from mint_ledger.studies.studying import measure_game
@@ -54,8 +55,8 @@ class Jump:
     above: Tried
 
 
-@dataclass(frozen=True)
-class Tuned:
+@dataclass(frozen=True, repr=False)
+class Tuned(Result):
     """What tuning found.
 
     Attributes:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.balance.tune_many import Range, Told, TunedMany, tune_dials
@@ -12,13 +12,17 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget
 
+if TYPE_CHECKING:
+    import pandas as pd
 
-@dataclass(frozen=True)
-class TunedHabits:
+
+@dataclass(frozen=True, repr=False)
+class TunedHabits(Result):
     """For each habit what tuning found; `variants` are the dials that suit it."""
 
     title: str
@@ -38,6 +42,14 @@ class TunedHabits:
     def interrupted(self) -> bool:
         """Return whether it was stopped before it was done."""
         return any(answer.interrupted for answer in self.habits.values())
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """One row a habit and dial of its variant: habit, dial, value."""
+        import pandas as pd
+
+        rows = [[habit, name, value] for habit, dials in self.variants.items() for name, value in dials.items()]
+        return pd.DataFrame(rows, columns=["habit", "dial", "value"])
 
     @finite
     def as_json(self) -> dict[str, Any]:

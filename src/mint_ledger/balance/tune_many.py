@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from itertools import combinations, product
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.balance.dial_range import number_today, setting_of
@@ -25,10 +25,14 @@ from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget, OutOfBudget
 from mint_ledger.studies.estimate import Estimate, is_share
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 Range = tuple[float, float, float]
 Point = tuple[int, ...]
@@ -73,8 +77,8 @@ class Answer:
         return tuple(result for result in self.judged if result.verdict == "missed")
 
 
-@dataclass(frozen=True)
-class TunedMany:
+@dataclass(frozen=True, repr=False)
+class TunedMany(Result):
     """What tuning several dials found.
 
     Attributes:
@@ -112,6 +116,19 @@ class TunedMany:
         """The dials of the first answer; where there is none, of the nearest setting."""
         chosen = self.answers[0] if self.answers else self.nearest
         return chosen.dials if chosen is not None else self.today
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """One row an answer and dial: answer, dial, today, value, meets_all; without an answer the nearest, as 0."""
+        import pandas as pd
+
+        shown = [*enumerate(self.answers, 1)] or [(0, one) for one in (self.nearest,) if one is not None]
+        rows = [
+            [number, name, one.today[name], value, one.meets_all]
+            for number, one in shown
+            for name, value in one.dials.items()
+        ]
+        return pd.DataFrame(rows, columns=["answer", "dial", "today", "value", "meets_all"])
 
     @finite
     def as_json(self) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from itertools import product
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.balance.dial_range import setting_of, today_of, values_of
@@ -17,20 +17,24 @@ from mint_ledger.balance.grid import estimate_gap
 from mint_ledger.balance.tune import FRESH
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import MAX_SEED, Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, measured, plain
 from mint_ledger.studies.study import Study
 from mint_ledger.studies.studying import measure_game
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 MOST_SETTINGS = 400
 
 Values = tuple[float | str, ...]
 
 
-@dataclass(frozen=True)
-class TunedMost:
+@dataclass(frozen=True, repr=False)
+class TunedMost(Result):
     """The best setting that was found, of all that were looked at.
 
     Attributes:
@@ -60,6 +64,14 @@ class TunedMost:
     def changed(self) -> dict[str, float | str]:
         """The dials that the best setting changes, with their values: its price."""
         return {name: value for (name, today), value in zip(self.dials, self.best, strict=True) if value != today}
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """One row a setting that was looked at: a column for each dial, then value, low, high."""
+        import pandas as pd
+
+        rows = [[*setting, one.value, one.low, one.high] for setting, one in self.seen]
+        return pd.DataFrame(rows, columns=[*(name for name, _ in self.dials), "value", "low", "high"])
 
     def summary(self) -> str:
         """The answer, for people."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.balance.dial_range import Bounds, today_of
@@ -13,13 +13,17 @@ from mint_ledger.balance.tune_many import TunedMany, tune_dials
 from mint_ledger.errors import BadRequest, nearest
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget
 
+if TYPE_CHECKING:
+    import pandas as pd
 
-@dataclass(frozen=True)
-class TunedWords:
+
+@dataclass(frozen=True, repr=False)
+class TunedWords(Result):
     """What each word of a dial comes to.
 
     Attributes:
@@ -40,6 +44,23 @@ class TunedWords:
         """The words with which all targets are met."""
         judged = [word for word, targets in self.judged.items() if all(one.verdict == "met" for one in targets)]
         return (*judged, *(word for word, tuned in self.tuned.items() if tuned.reached))
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """One row a word and target: word, target, verdict, value, low, high; of a tuned one its answer."""
+        import pandas as pd
+
+        judged = dict(self.judged) | {
+            word: one.judged
+            for word, tuned in self.tuned.items()
+            for one in (*tuned.answers, *filter(None, (tuned.nearest,)))[:1]
+        }
+        rows = [
+            [word, one.target.name, one.verdict, one.estimate.value, one.estimate.low, one.estimate.high]
+            for word, some in judged.items()
+            for one in some
+        ]
+        return pd.DataFrame(rows, columns=["word", "target", "verdict", "value", "low", "high"])
 
     @finite
     def as_json(self) -> dict[str, Any]:

@@ -8,6 +8,7 @@ import os
 import shutil
 import sys
 import threading
+import warnings
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -61,7 +62,7 @@ from mint_ledger.cli.study import history, study
 from mint_ledger.cli.tables import export, tables
 from mint_ledger.cli.watch import watch
 from mint_ledger.engines.threads import COMPILING
-from mint_ledger.errors import BadRequest, BooksError, BrokenProgram, MintError
+from mint_ledger.errors import BadRequest, BooksError, BrokenProgram, MintError, NobodyPlays
 from mint_ledger.views.width import set_width
 
 if TYPE_CHECKING:
@@ -439,6 +440,7 @@ def main() -> None:
     gc.set_threshold(100_000, 20, 20)
     # The models use no plugins, and looking for some among all that is installed takes long as well.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+    warnings.simplefilter("ignore", NobodyPlays)  # commands say it in a line of their own
     name = _asked_for()
     _build_only(name)
     if name in WITHOUT_COMMAND:

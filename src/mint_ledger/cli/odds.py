@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-from dataclasses import asdict
 from typing import Annotated
 
 import typer
@@ -51,8 +49,4 @@ def odds(
     if not as_json:
         say(told.summary())
         return
-    lots = [asdict(one) for one in told.lots]
-    for one in lots:
-        for branch in one["branches"]:
-            branch["mean"] = None if math.isinf(branch["mean"]) else branch["mean"]
-    say_json({"title": told.title, "lots": lots})
+    say_json(told.as_json())

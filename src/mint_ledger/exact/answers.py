@@ -25,6 +25,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import titled
 from mint_ledger.program.program import Program
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import measured
 from mint_ledger.studies.request import check_measures, named_measures
@@ -105,8 +106,8 @@ class Distribution:
         }
 
 
-@dataclass(frozen=True)
-class Exact:
+@dataclass(frozen=True, repr=False)
+class Exact(Result):
     """Answers about a game without sampling error.
 
     Attributes:

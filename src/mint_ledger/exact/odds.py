@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -21,14 +21,17 @@ from mint_ledger.formula import FormulaError, parse_formula
 from mint_ledger.game.lot import Lot
 from mint_ledger.lowering.context import LoweredLot
 from mint_ledger.lowering.playable import PlayableGame
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.playtests import starts_of
 from mint_ledger.program.expressions import Constant
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 from mint_ledger.program.statements import Note
 from mint_ledger.program.walking import callees, nodes
+from mint_ledger.showing import Result
 
 if TYPE_CHECKING:
+    import pandas as pd
     from numpy.typing import NDArray
 
 MOST_STATES = 50_000
@@ -87,8 +90,8 @@ class LotOdds:
         return known[name]
 
 
-@dataclass(frozen=True, slots=True)
-class Odds:
+@dataclass(frozen=True, slots=True, repr=False)
+class Odds(Result):
     """The odds of a game's lots."""
 
     title: str
@@ -104,6 +107,23 @@ class Odds:
         if name not in known:
             raise NotFound(f"there is no lot '{name}'{nearest(name, known)}")
         return known[name]
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """One row a branch: lot, branch, weight, long_run, mean, half, most, latest."""
+        import pandas as pd
+
+        rows = [
+            [lot.name, b.name, b.weight, b.long_run, b.mean, b.half, b.most, b.latest]
+            for lot in self.lots
+            for b in lot.branches
+        ]
+        return pd.DataFrame(rows, columns=["lot", "branch", "weight", "long_run", "mean", "half", "most", "latest"])
+
+    @finite
+    def as_json(self) -> dict[str, Any]:
+        """All of it as plain values; how many drawings it takes on average is null where it never comes."""
+        return {"title": self.title, "lots": [asdict(lot) for lot in self.lots]}
 
     def summary(self) -> str:
         """The odds as text."""

@@ -17,6 +17,7 @@ from mint_ledger.journal.wording import Words
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.program.program import Program
 from mint_ledger.program.row import Row
+from mint_ledger.showing import Result
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -48,8 +49,8 @@ class StatementLine:
         return f"{self.cause} → {self.to}" if self.to else self.cause
 
 
-@dataclass(frozen=True, slots=True)
-class Statement:
+@dataclass(frozen=True, slots=True, repr=False)
+class Statement(Result):
     """One account between two times: `opening` plus the totals of all `lines` is `closing`, exactly.
 
     Of a word or a yes and no, `opens` and `closes` say what it was; of a number they are empty.
@@ -67,6 +68,10 @@ class Statement:
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.statement_html", self)
+
+    def summary(self) -> str:
+        """The statement as a bank writes it."""
+        return showing.text("statement_text.statement_text", self)
 
     def reconciles(self) -> bool:
         """Return whether opening and lines add up to the closing, without any rounding."""
@@ -188,8 +193,8 @@ class ComparedLine:
         return self.totals[1] - self.totals[0]
 
 
-@dataclass(frozen=True, slots=True)
-class StatementComparison:
+@dataclass(frozen=True, slots=True, repr=False)
+class StatementComparison(Result):
     """Two statements of one account: what each cause made in both."""
 
     one: Statement

@@ -4,28 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite
+from mint_ledger.plain import finite, labelled_table
 from mint_ledger.players.fit import SURE, Fit
 from mint_ledger.players.likeness import simulated
 from mint_ledger.players.recorded import RESULTS, Floats
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, plain
 from mint_ledger.studies.studying import Asked, study_game
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 # Over so many settings that fit is a change played, each so often.
 SETTINGS, RUNS_A_SETTING = 40, 250
 
 
-@dataclass(frozen=True, eq=False)
-class Changed:
+@dataclass(frozen=True, eq=False, repr=False)
+class Changed(Result):
     """What a change of the game would do for the players of a fit.
 
     Attributes:
@@ -40,6 +44,17 @@ class Changed:
     settings: int
     runs: int
     fits: bool
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """One row a measure: measure, before, after, difference, low, high."""
+        import pandas as pd
+
+        rows = [
+            [name, before.value, after.value, gap.value, gap.low, gap.high]
+            for name, (before, after, gap) in self.measures.items()
+        ]
+        return pd.DataFrame(rows, columns=["measure", "before", "after", "difference", "low", "high"])
 
     def summary(self) -> str:
         """All of it, for people."""

@@ -10,6 +10,7 @@ from mint_ledger import showing
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.players.likeness import Likeness
 from mint_ledger.players.recorded import Floats
+from mint_ledger.showing import Result
 from mint_ledger.studies.estimate import Estimate, plain
 
 if TYPE_CHECKING:
@@ -48,8 +49,8 @@ class FittedDial:
         return "told" if self.left < IS_TOLD else "partly" if self.left < IS_PARTLY else "not told"
 
 
-@dataclass(frozen=True, eq=False)
-class Fit:
+@dataclass(frozen=True, eq=False, repr=False)
+class Fit(Result):
     """The numbers of a habit that fit recorded plays.
 
     Attributes:

@@ -28,6 +28,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.players.recorded import RESULTS, Floats, Plays, Told
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.estimate import Estimate, plain
 from mint_ledger.studies.study import Study
 from mint_ledger.studies.studying import Asked, study_game
@@ -73,8 +74,8 @@ class Side:
     verdict: Verdict
 
 
-@dataclass(frozen=True, eq=False)
-class Likeness:
+@dataclass(frozen=True, eq=False, repr=False)
+class Likeness(Result):
     """Recorded plays and simulated ones, measure by measure.
 
     Attributes:

@@ -24,6 +24,7 @@ from mint_ledger.players.likeness import Likeness, Simulated, held_against, simu
 from mint_ledger.players.recorded import Floats, Plays
 from mint_ledger.players.surrogate import functions_of_rows
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, plain
 from mint_ledger.studies.studying import Asked, study_game
@@ -36,8 +37,8 @@ RUNS, RESAMPLES, FEWEST = 4_000, 400, 15
 REPEATS = 1e-3
 
 
-@dataclass(frozen=True, eq=False)
-class Mixture:
+@dataclass(frozen=True, eq=False, repr=False)
+class Mixture(Result):
     """The shares of known habits among recorded plays.
 
     Attributes:

@@ -23,6 +23,7 @@ from mint_ledger.players.ceiling import NOT_ASKED, STOPPED, Ceiling, find_ceilin
 from mint_ledger.players.search import JUDGED, Search, costs_little, least_runs
 from mint_ledger.players.skill import SkillCurve, find_skill_curve
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, plain, rate, turned_rate
 from mint_ledger.studies.studying import Asked, study_game
@@ -53,8 +54,8 @@ NEAR = 0.01
 BEST = "the best found"
 
 
-@dataclass(frozen=True)
-class PlayRange:
+@dataclass(frozen=True, repr=False)
+class PlayRange(Result):
     """The range of play.
 
     Attributes:

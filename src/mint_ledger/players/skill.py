@@ -20,6 +20,7 @@ from mint_ledger.game.source import Source
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, plain
 from mint_ledger.studies.studying import Asked, study_game
@@ -46,8 +47,8 @@ def slips_of(skill: float) -> float:
     return SLIPS * (1.0 - skill)
 
 
-@dataclass(frozen=True)
-class SkillCurve:
+@dataclass(frozen=True, repr=False)
+class SkillCurve(Result):
     """The wins of habits at each skill.
 
     Attributes:

@@ -17,10 +17,14 @@ from mint_ledger.journal.statement import Statement
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.readout import ReadoutBar
+from mint_ledger.plain import labelled_table
 from mint_ledger.playing.what_ends import WhatEnds
 from mint_ledger.program.row import WHATS, Row
+from mint_ledger.showing import Result
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from mint_ledger.playing.run import Run
 
 Sort = Literal["level", "loss", "counted", "told", "gone", "rare", "lowest", "blow"]
@@ -44,8 +48,8 @@ class Highlight(NamedTuple):
     by: str = ""
 
 
-@dataclass(frozen=True)
-class Highlights:
+@dataclass(frozen=True, repr=False)
+class Highlights(Result):
     """What decided a run.
 
     Attributes:
@@ -67,6 +71,15 @@ class Highlights:
             if one.sort == "loss":
                 lost.setdefault(words.cause(one.row.cause), []).append(one.by)
         return lost
+
+    @labelled_table
+    def table(self) -> pd.DataFrame:
+        """One row a highlight: n (its row of the journal), time (seconds or turns), sort, by, text."""
+        import pandas as pd
+
+        words = Words(self.run.program)
+        rows = [[one.number, words.seconds(one.row.step), one.sort, one.by, words.text(one.row)] for one in self.picked]
+        return pd.DataFrame(rows, columns=["n", "time", "sort", "by", "text"])
 
     def summary(self) -> str:
         """For people: how it ended, the highlights, and what moved each account."""

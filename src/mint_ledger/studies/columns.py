@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.program.program import Program
 from mint_ledger.studies.block import Block
@@ -16,7 +15,6 @@ from mint_ledger.studies.seats import RESULTS
 
 if TYPE_CHECKING:
     import pandas as pd
-    import pyarrow
 
 COLUMNS = {
     "run": "the number of the run; `mint-ledger run --run` plays it again",
@@ -51,7 +49,7 @@ class Columns:
         return np.asarray(self.time if measure == "time" else self.measures[measure], dtype=float)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Outcomes:
     """How each run came out, as places in lists of names.
 
@@ -61,6 +59,9 @@ class Outcomes:
 
     program: Program
     columns: Columns
+
+    def __repr__(self) -> str:
+        return f"<Outcomes of {len(self.columns.ending):,} runs>"
 
     @cached_property
     def names(self) -> list[str]:
@@ -116,21 +117,6 @@ def gathered_columns(prepared: Prepared, blocks: Sequence[Block]) -> Columns:
         level=np.concatenate([block.level for block in blocks]),
         measures={m.name: np.concatenate([b.measures[m.name] for b in blocks]) for m in prepared.lowered.measures},
     )
-
-
-def arrow_table(table: pd.DataFrame) -> pyarrow.Table:
-    """A table as Arrow has it, its index first; what its `attrs` say stands in the metadata of its schema.
-
-    Raises:
-        BadRequest: the package pyarrow is not installed.
-    """
-    try:
-        import pyarrow
-    except ImportError:
-        raise BadRequest("Arrow tables want the package pyarrow: pip install 'mint-ledger[parquet]'") from None
-    arrow = pyarrow.Table.from_pandas(table.reset_index(), preserve_index=False)
-    known = {str(name): str(value) for name, value in table.attrs.items()}
-    return arrow.replace_schema_metadata({**(arrow.schema.metadata or {}), **known})
 
 
 def study_table(lowered: Lowered, columns: Columns, outcomes: Outcomes) -> pd.DataFrame:

@@ -20,6 +20,7 @@ from mint_ledger.playing.highlights import chosen_accounts
 from mint_ledger.playing.setting import Setting
 from mint_ledger.playing.why import formula_stats
 from mint_ledger.program.program import Program
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.changes import AccountChanges, FormulaChanges
 from mint_ledger.studies.estimate import Estimate, mean_of, plain, quantile, rate
@@ -108,8 +109,8 @@ class Stretch:
         return sorted(told, key=lambda item: item[1].value)
 
 
-@dataclass(frozen=True, eq=False)
-class Course:
+@dataclass(frozen=True, eq=False, repr=False)
+class Course(Result):
     """The course of a game, by level, visit or wave.
 
     Attributes:

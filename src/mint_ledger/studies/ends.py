@@ -26,6 +26,7 @@ from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.playing.what_ends import Way, WhatEnds
 from mint_ledger.program.row import WHAT_CODES
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, clustered_share, plain, rate, ratio
 from mint_ledger.studies.journals import Integers, Journals, LookInterrupted, journals
@@ -159,8 +160,8 @@ class End:
         return sorted(told, key=lambda item: (item[0], item[2].value))
 
 
-@dataclass(frozen=True)
-class Ends:
+@dataclass(frozen=True, repr=False)
+class Ends(Result):
     """Where and why the runs of a study end, and what is lost on the way."""
 
     title: str

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from numbers import Real
 from typing import Any
 
 from mint_ledger.errors import BadRequest
@@ -48,6 +49,54 @@ class Estimate:
 
     def __float__(self) -> float:
         return float(self.value)
+
+    def __eq__(self, other: object) -> bool:
+        if isinstance(other, Estimate):
+            known = (other.value, other.low, other.high, other.runs, other.method, other.confidence)
+            return (self.value, self.low, self.high, self.runs, self.method, self.confidence) == known
+        return isinstance(other, Real) and self.value == other
+
+    def __hash__(self) -> int:
+        return hash((self.value, self.low, self.high, self.runs))
+
+    def __lt__(self, other: object) -> bool:
+        return self.value < _number(other, "compared with")
+
+    def __le__(self, other: object) -> bool:
+        return self.value <= _number(other, "compared with")
+
+    def __gt__(self, other: object) -> bool:
+        return self.value > _number(other, "compared with")
+
+    def __ge__(self, other: object) -> bool:
+        return self.value >= _number(other, "compared with")
+
+    def __add__(self, other: object) -> Estimate:
+        more = _number(other, "added to")
+        return replace(self, value=self.value + more, low=self.low + more, high=self.high + more, basis=None)
+
+    __radd__ = __add__
+
+    def __sub__(self, other: object) -> Estimate:
+        return self + -_number(other, "taken from")
+
+    def __rsub__(self, other: object) -> Estimate:
+        return -self + _number(other, "taken from")
+
+    def __neg__(self) -> Estimate:
+        return replace(self, value=-self.value, low=-self.high, high=-self.low, basis=None)
+
+    def __mul__(self, other: object) -> Estimate:
+        factor = _number(other, "multiplied by")
+        return self.scaled(factor) if factor >= 0.0 else -self.scaled(-factor)
+
+    __rmul__ = __mul__
+
+    def __truediv__(self, other: object) -> Estimate:
+        divisor = _number(other, "divided by")
+        if not divisor:
+            raise BadRequest("an estimate is not divided by 0")
+        return self * (1.0 / divisor)
 
     def __format__(self, spec: str) -> str:
         return format(self.value, spec) if spec else str(self)
@@ -94,6 +143,19 @@ class Estimate:
         """The same estimate with the interval of another chance."""
         low, high = self.interval(sure)
         return replace(self, low=low, high=high, confidence=sure)
+
+
+def _number(other: object, what: str) -> float:
+    """The number that an estimate meets; two estimates are no numbers, as they may rest on the same runs.
+
+    Raises:
+        BadRequest: it is none.
+    """
+    if isinstance(other, Estimate):
+        raise BadRequest(f"an estimate is {what} a number; two of them are compared run by run: game.compare()")
+    if isinstance(other, bool) or not isinstance(other, Real):
+        raise BadRequest(f"an estimate is {what} a number, not {type(other).__name__}")
+    return float(other)
 
 
 def plain(estimate: Estimate | None) -> dict[str, float] | None:

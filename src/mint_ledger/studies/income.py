@@ -20,6 +20,7 @@ from mint_ledger.lowering.measure import OFFERS, Reading
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
+from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, mean_of, plain, rate, ratio
 from mint_ledger.studies.journals import Floats, Integers, Journals, LookInterrupted, journals
@@ -80,8 +81,8 @@ class Offer:
         return mean_of(values.tolist(), self.sure)
 
 
-@dataclass(frozen=True, eq=False)
-class Income:
+@dataclass(frozen=True, eq=False, repr=False)
+class Income(Result):
     """What comes into an account and goes out of it.
 
     Attributes:

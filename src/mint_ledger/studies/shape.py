@@ -12,6 +12,7 @@ import numpy as np
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.plain import finite, labelled_table
+from mint_ledger.showing import Result
 from mint_ledger.studies.estimate import Estimate, quantile, quantile_gap
 
 if TYPE_CHECKING:
@@ -41,8 +42,8 @@ class Bin:
     count: int
 
 
-@dataclass(frozen=True)
-class Shape:
+@dataclass(frozen=True, repr=False)
+class Shape(Result):
     """How a measure is spread over the runs of a study.
 
     Attributes:
@@ -114,8 +115,8 @@ class Shape:
         }
 
 
-@dataclass(frozen=True)
-class Shapes:
+@dataclass(frozen=True, repr=False)
+class Shapes(Result):
     """A measure of two studies of the same runs, one over the other."""
 
     one: Shape

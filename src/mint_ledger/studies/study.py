@@ -16,9 +16,10 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.journal.books import find_account
 from mint_ledger.lowering.lowered import Lowered
-from mint_ledger.plain import finite, labelled
+from mint_ledger.plain import arrow_table, finite, labelled
 from mint_ledger.playing.setting import habit_starts, scripted_title, titled
-from mint_ledger.studies.columns import Columns, Outcomes, arrow_table, study_table
+from mint_ledger.showing import Result
+from mint_ledger.studies.columns import Columns, Outcomes, study_table
 from mint_ledger.studies.estimate import (
     CONFIDENCE,
     Estimate,
@@ -82,8 +83,8 @@ class Until:
     patience: float = math.inf
 
 
-@dataclass(frozen=True, eq=False)
-class Study:
+@dataclass(frozen=True, eq=False, repr=False)
+class Study(Result):
     """The runs of a study.
 
     Attributes:
@@ -136,6 +137,10 @@ class Study:
         """One row a run, by its number: result, ending, winner, time (seconds or turns), level where the game has
         levels, and each measure. Its `attrs` say the title, the seed and the unit of time."""
         return labelled(self, study_table(self.lowered, self.columns, self.outcomes))
+
+    def to_frame(self) -> pd.DataFrame:
+        """One row a run: `measures`."""
+        return self.measures
 
     def to_arrow(self) -> pyarrow.Table:
         """The measures as an Arrow table, the run first; its schema's metadata say title, seed, runs and unit.
