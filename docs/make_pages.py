@@ -42,6 +42,7 @@ def pages(each: int = 1) -> Iterator[tuple[Path, str | None]]:
     yield DOCS / "columns.md", columns_page()
     yield DOCS / "game-file-keys.md", keys_page()
     yield DOCS / "python-api.md", api_page()
+    yield DOCS / "options.md", options_page()
     yield DOCS / "findings.md", findings_index(CHECKS)
     for place, check in enumerate(CHECKS):
         yield DOCS / "findings" / f"{check.name}.md", _page(check) if place % each == 0 else None
@@ -225,7 +226,8 @@ def commands_page() -> str:
     lines = [
         "# The commands",
         "",
-        "Every command tells this with `--help`. What they share stands in [exit codes, streams and what is said](exit-codes.md).",
+        "Every command tells this with `--help`. Which take which stands in",
+        "[the options](options.md); what they share in [exit codes, streams and what is said](exit-codes.md).",
     ]
     for words in _all_commands():
         done = subprocess.run(
@@ -236,6 +238,51 @@ def commands_page() -> str:
         text = done.stdout.replace("python -m mint_ledger.cli.main", "mint-ledger").strip()
         lines += ["", f"## {' '.join(words)}", "", "```text", text, "```"]
         lines += [f"\n![{what}](screenshots/{name}.png)" for name, what in PICTURES.get(" ".join(words), ())]
+    return "\n".join(lines) + "\n"
+
+
+def options() -> dict[str, dict[str, tuple[str, str]]]:
+    """Each option by its name: for each command that has it what it takes (nothing: a switch), and its help."""
+    import typer.main
+
+    from mint_ledger.cli.main import app
+
+    found: dict[str, dict[str, tuple[str, str]]] = {}
+
+    def look(group: object, before: str) -> None:
+        for name, command in group.commands.items():  # type: ignore[attr-defined]
+            if hasattr(command, "commands"):
+                look(command, f"{before}{name} ")
+                continue
+            for param in command.params:
+                if param.param_type_name == "option" and not getattr(param, "hidden", False):
+                    long = next(spelled for spelled in param.opts if spelled.startswith("--"))
+                    takes = "" if param.is_flag else param.metavar or str(param.name).upper()
+                    found.setdefault(long, {})[f"{before}{name}"] = (takes, param.help or "")
+
+    look(typer.main.get_command(app), "")
+    return found
+
+
+def options_page() -> str:
+    """Which commands take which option, and what it says there."""
+    lines = [
+        "# The options",
+        "",
+        "An option means the same in all commands that take it. Which options go together is checked: one that would do",
+        "nothing is refused. `-q`, `--log-level` and `--help` belong to all commands.",
+        "",
+        "| option | takes | commands | what it says |",
+        "|---|---|---|---|",
+    ]
+    for name, commands in sorted(options().items()):
+        said: dict[tuple[str, str], list[str]] = {}
+        for command, what in commands.items():
+            said.setdefault(what, []).append(command)
+        for (takes, text), where in said.items():
+            shown = ", ".join(f"`{command}`" for command in where)
+            cells = [f"`{name}`", f"`{takes}`" if takes else "", shown, text.replace("|", "\\|")]
+            lines.append(f"| {' | '.join(cells)} |")
     return "\n".join(lines) + "\n"
 
 

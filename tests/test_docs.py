@@ -78,6 +78,18 @@ def test_the_page_of_the_commands_has_every_command_and_option(making: ModuleTyp
         assert set(re.findall(pattern, made, re.MULTILINE)) == set(re.findall(pattern, written, re.MULTILINE))
 
 
+def test_an_option_is_a_switch_everywhere_or_takes_something_everywhere(making: ModuleType) -> None:
+    known = making.options()
+    assert len(known) > 60
+    for name, commands in known.items():
+        kinds = {takes == "" for takes, _ in commands.values()}
+        assert len(kinds) == 1, (name, commands)
+    # What they take is called the same, but where a name or a range may be left out.
+    called = {name: {takes for takes, _ in commands.values()} for name, commands in known.items()}
+    several = {name: names for name, names in called.items() if len(names) > 1}
+    assert set(several) <= {"--dial", "--measure", "--only", "--with"}, several
+
+
 def test_every_link_between_pages_leads_somewhere() -> None:
     for page in [ROOT / "README.md", *(ROOT / "docs").rglob("*.md")]:
         for target in re.findall(r"\]\(([^)#]+?)(?:#[^)]*)?\)", page.read_text("utf-8")):

@@ -224,7 +224,7 @@ def tune(
     write: Annotated[bool, typer.Option("--write", help="Write the answer into the game file.")] = False,
     answer: Annotated[int, typer.Option(help="With --write: which of several answers.", min=1)] = 1,
     as_variant: Annotated[
-        str | None, typer.Option("--as", metavar="VARIANT", help="With --write: into this variant of the file.")
+        str | None, typer.Option("--as", metavar="NAME", help="With --write: into this variant of the file.")
     ] = None,
     as_json: JsonOption = False,
 ) -> None:

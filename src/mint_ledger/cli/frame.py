@@ -60,7 +60,6 @@ class Group(TyperGroup):
             groups.setdefault(panel if isinstance(panel, str) else "Commands", []).append((name, text))
         names = [*first, *(name for rows in groups.values() for name, _ in rows)]
         width = max(map(len, names), default=0)
-        formatter.write_paragraph()
         if first:
             formatter.write("In the order of the work:\n")
             for name in (name for name in FIRST if name in first):
@@ -102,7 +101,10 @@ class PlainCommand(TyperCommand):
             record = param.get_help_record(ctx)
             if record is None:
                 continue
-            what = _TYPE.sub(lambda found: _TYPES.get(found[1].lower(), "TEXT"), record[0])
+            long = [name for name in param.opts if name.startswith("--")]
+            # Another name of an option is taken, not shown.
+            first = record[0].replace("".join(f", {name}" for name in long[1:]), "") if len(long) > 1 else record[0]
+            what = _TYPE.sub(lambda found: _TYPES.get(found[1].lower(), "TEXT"), first)
             if param.param_type_name != "option":
                 # An argument's own name says what it is.
                 what = what.removesuffix(" FILE").removesuffix(" TEXT").removesuffix(" NUMBER")

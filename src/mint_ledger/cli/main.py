@@ -300,6 +300,8 @@ def statement(
     compare: Annotated[
         list[str] | None,
         typer.Option(
+            "--with",
+            "--compare",
             metavar="KEY=VALUE",
             help="Show another run beside it, with another seed, run, habit, variant or dial (repeatable).",
         ),
@@ -322,10 +324,10 @@ def statement(
     unit = "turns" if played.program.clock.unit == "turn" else "s"
     names = played.changed_accounts() if account is None else [account]
     if compare:
-        changed, dials = read_changes(compare, "--compare", ("seed", "run", "habit", "variant"))
+        changed, dials = read_changes(compare, "--with", ("seed", "run", "habit", "variant"))
         for key in {"seed", "run"} & set(changed):
             if not changed[key].isdigit():
-                raise BadRequest(f"--compare {key}={changed[key]}: '{changed[key]}' is no whole number")
+                raise BadRequest(f"--with {key}={changed[key]}: '{changed[key]}' is no whole number")
         other = _played(
             game,
             int(changed.get("seed", seed)),

@@ -24,7 +24,9 @@ def odds(
     game: GameArgument,
     at: Annotated[
         list[str] | None,
-        typer.Option("--at", metavar="ACCOUNT=VALUE", help="Where weights read it: 'hero.luck=5' (repeatable)."),
+        typer.Option(
+            "--holding", "--at", metavar="ACCOUNT=VALUE", help="Where weights read it: 'hero.luck=5' (repeatable)."
+        ),
     ] = None,
     lot: Annotated[list[str] | None, typer.Option(metavar="LOT", help="Only this lot (repeatable).")] = None,
     drawings: Annotated[int | None, typer.Option(help="With --json: the chance at each of so many drawings.")] = None,
@@ -39,7 +41,7 @@ def odds(
     loaded = load_game(game)
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     told = loaded.odds(
-        at=dict(read_named(text, "--at") for text in at or ()),
+        at=dict(read_named(text, "--holding") for text in at or ()),
         variant=variant,
         dials=read_dials(settings),
         drawings=drawings,

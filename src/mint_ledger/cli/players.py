@@ -89,7 +89,7 @@ def players(
     write: Annotated[
         str | None,
         typer.Option(
-            metavar="NAME", help="Write what was found into the file, as this habit; with --fit: its numbers."
+            "--as", "--write", metavar="NAME", help="Write what was found into the file, as this habit; with --fit: its numbers."
         ),
     ] = None,
     sure: SureOption = 0.95,

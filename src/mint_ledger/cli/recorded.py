@@ -53,7 +53,7 @@ def show_plays(
     from mint_ledger.players.recorded import Plays
 
     if write is not None and not asked.fit:
-        raise BadRequest("--write wants a fitted habit: --fit DIAL=RANGE")
+        raise BadRequest("--as wants a fitted habit: --fit DIAL=RANGE")
     loaded = load_game(path, asked.script)
     dials = read_dials(settings)
     tell_meant(loaded, dials, quiet=as_json)
@@ -114,7 +114,7 @@ def _write(path: Path, answer: Any, asked: Asked, name: str, variant: str | None
     from mint_ledger.cli.balance import write_numbers
 
     if name != answer.habit:
-        raise BadRequest(f"the fitted numbers are those of '{answer.habit}': --write {answer.habit}")
+        raise BadRequest(f"the fitted numbers are those of '{answer.habit}': --as {answer.habit} (as --write {answer.habit} does)")
     if not answer.fits and not asked.anyway:
         raise BadRequest(
             "the fitted habit does not play like the recorded plays; --anyway writes its numbers all the same"

@@ -295,11 +295,10 @@ def _say_exact(
 def history(
     store: Annotated[Path, typer.Argument(metavar="STORE", help="The file that `study --store` keeps studies in.")],
     number: Annotated[int | None, typer.Argument(metavar="[NUMBER]", help="Show this study.")] = None,
-    compare: Annotated[
-        int | None, typer.Option(metavar="OTHER", help="Show it beside this other study of the store.")
-    ] = None,
+    other: Annotated[int | None, typer.Argument(metavar="[OTHER]", help="Show it beside this other study.")] = None,
+    compare: Annotated[int | None, typer.Option("--compare", metavar="OTHER", hidden=True)] = None,
     shares: Annotated[
-        bool, typer.Option("--shares", help="With --compare: share the difference in wins out over what differs.")
+        bool, typer.Option("--shares", help="With OTHER: share the difference in wins out over what differs.")
     ] = False,
     verify: Annotated[
         bool, typer.Option("--verify", help="Look at every block for damage, and play some of them again.")
@@ -310,6 +309,7 @@ def history(
     from mint_ledger.studies.store import Store
     from mint_ledger.views.history_text import compare_text, history_json, history_text, verified_text
 
+    other = compare if other is None else other
     if not store.exists():
         raise BadRequest(f"{store} does not exist; `mint-ledger study GAME --store {store}` makes it")
     with Store(store) as opened:
@@ -336,17 +336,17 @@ def history(
                 "mends the others",
                 error=True,
             )
-        if compare is None:
+        if other is None:
             say_json(shown.as_json()) if as_json else say(shown.summary())
             return
-        other = opened.show(compare)
-        entries = [opened.entry(one) for one in (number, compare)]
-        why = _shares_of(entries[0].request, entries[1].request, min(shown.runs, other.runs)) if shares else None
+        beside = opened.show(other)
+        entries = [opened.entry(one) for one in (number, other)]
+        why = _shares_of(entries[0].request, entries[1].request, min(shown.runs, beside.runs)) if shares else None
         if as_json:
-            told = {"studies": {str(number): shown.as_json(), str(compare): other.as_json()}}
+            told = {"studies": {str(number): shown.as_json(), str(other): beside.as_json()}}
             say_json(told | ({"shares": why.as_json()} if why is not None else {}))
         else:
-            say(compare_text((entries[0], shown), (entries[1], other)))
+            say(compare_text((entries[0], shown), (entries[1], beside)))
             if why is not None:
                 say(f"\n{why.summary()}")
 

@@ -111,9 +111,9 @@ TABLE: Mapping[str, tuple[Needs | Apart | Idle, ...]] = {
     "matchup": (Apart("dial", ("seconds",), "which fights until it knows each setting"),),
     "odds": (Needs("drawings", ("as_json",)),),
     "history": (
-        Apart("verify", ("number", "compare", "shares"), "which looks at all studies"),
-        Needs("compare", ("number",), "two studies: mint-ledger history STORE 1 --compare 2"),
-        Needs("shares", ("compare",), "two studies: mint-ledger history STORE 1 --compare 2 --shares"),
+        Apart("verify", ("number", "other", "compare", "shares"), "which looks at all studies"),
+        Needs("compare", ("number",), "two studies: mint-ledger history STORE 1 2"),
+        Needs("shares", ("other", "compare"), "two studies: mint-ledger history STORE 1 2 --shares"),
     ),
     "sweep": (Needs("spread", ("points",)),),
     "tune": (

@@ -38,7 +38,7 @@ def history_text(entries: list[Entry], store: str, banks: int = 0, damaged: Sequ
             lines.append(f"{'':>42}{_dials(entry)}")
     lines += broken
     lines += ["", f"and {kept}"] if kept else []
-    lines += ["", f"mint-ledger history {store} {entries[-1].number}", f"mint-ledger history {store} 1 --compare 2"]
+    lines += ["", f"mint-ledger history {store} {entries[-1].number}", f"mint-ledger history {store} 1 2"]
     return "\n".join(lines[: -1 if len(entries) < 2 else None])
 
 
