@@ -32,6 +32,9 @@ _SPAN = re.compile(rf"({_NUMBER})\s*\.\.\s*({_NUMBER})(?:\s+by\s+({_NUMBER}))?")
 _SHARE = re.compile(rf"(?:±|\+-|\+/-)\s*({_NUMBER})\s*%(?:\s+by\s+({_NUMBER})\s*%)?")
 
 
+_PER_CENT = re.compile(r"(\d+(?:\.\d+)?)\s*%")
+
+
 def read_range(text: str, today: float) -> list[float]:
     """The values that a range means, going up.
 
@@ -268,6 +271,8 @@ def _read_want(want: str | Number | Numbers) -> Span:
         if len(want) != 2:
             raise BadRequest(f"what is wanted lies between two numbers, like (0.55, 0.65), not {want}")
         want = "..".join(repr(float(end)) for end in want)
+    if isinstance(want, str):
+        want = _PER_CENT.sub(lambda found: f"{float(found[1]) / 100.0!r}", want)
     try:
         plain = want.item() if hasattr(want, "item") else want
         return parse_span(float(plain) if isinstance(plain, str) and ".." not in plain else plain)

@@ -201,10 +201,15 @@ def read_dials(settings: list[str] | None) -> dict[str, Value]:
 
 
 def _value(text: str, setting: str, option: str) -> Value:
+    from mint_ledger.game.dial_value import from_per_cent  # late: `--help` should not wait for pydantic
+
     if text in ("true", "yes"):
         return True
     if text in ("false", "no"):
         return False
+    in_per_cent = from_per_cent(text)
+    if in_per_cent is not None:
+        return in_per_cent
     try:
         value = float(text)
     except ValueError:

@@ -16,6 +16,8 @@ from mint_ledger.errors import BadRequest, MintError
 
 # With so few, `check` only says what is certainly off.
 FEW_RUNS = 200
+# So many are played of each habit and variant where the targets are asked for.
+MANY_RUNS = 2_000
 
 
 def check(
@@ -27,6 +29,9 @@ def check(
     junit: Annotated[
         Path | None, typer.Option(help="Write playtests and targets as JUnit XML into this file, for build servers.")
     ] = None,
+    judge: Annotated[
+        bool, typer.Option("--targets", help="Judge the targets as well, by 2,000 runs of each habit and variant.")
+    ] = False,
     upgrade: Annotated[
         bool,
         typer.Option("--upgrade", help="Write files of an older format anew first; comments stay."),
@@ -45,7 +50,7 @@ def check(
         if codes and codes[-1] != UNUSABLE and not as_json:
             say("")
         try:
-            codes.append(_check(game, junit, looked if as_json else None, order=order))
+            codes.append(_check(game, junit, looked if as_json else None, order=order, judge=judge))
         except MintError as error:
             if len(games) == 1:
                 raise
@@ -72,7 +77,7 @@ def _upgrade(game: Path) -> None:
         hint(f"{show_change(game, source.text, text)}\n\n{game} is written\n")
 
 
-def _check(game: Path, junit: Path | None, looked: list[dict[str, Any]] | None, *, order: bool) -> int:
+def _check(game: Path, junit: Path | None, looked: list[dict[str, Any]] | None, *, order: bool, judge: bool) -> int:
     """Look at one game; the exit code that it asks for. With `looked` what was seen is added to that, and not said."""
     from mint_ledger.views.balance_text import targets_text
     from mint_ledger.views.check_text import check_text, order_text
@@ -83,7 +88,9 @@ def _check(game: Path, junit: Path | None, looked: list[dict[str, Any]] | None, 
         return 0
     results = loaded.play_tests()
     audited = loaded.audit(runs=0)
-    judged = loaded.judge(FEW_RUNS) if loaded.targets else []
+    if judge and not loaded.targets:
+        raise BadRequest(f"{game} has no targets; write some, like {{name: fair, measure: rate(win), want: 0.4..0.6}}")
+    judged = loaded.judge(MANY_RUNS if judge else FEW_RUNS) if loaded.targets else []
     missed = [one for one in judged if one.verdict == "missed"]
     if junit:
         from mint_ledger.cli.files import write_output
@@ -114,12 +121,16 @@ def _check(game: Path, junit: Path | None, looked: list[dict[str, Any]] | None, 
                 "findings": [finding.as_json() for finding in audited.findings],
                 "unnamed_luck": [loaded.source.place(path).line for path in loaded.lowered.unnamed_luck],
                 "missed": [one.as_json() for one in missed],
+                **({"targets": [one.as_json() for one in judged]} if judge else {}),
             }
         )
     else:
         say(check_text(loaded, loaded.lowered, results, audited))
-        if missed:
+        if judge:
+            say(f"  targets, by {MANY_RUNS:,} runs of each habit and variant:\n{targets_text(judged)}")
+        elif missed:
             say(f"  targets that are certainly missed, after {FEW_RUNS} runs:\n{targets_text(missed)}")
+        if missed:
             next_step("find a number that meets it", game, "tune GAME --dial DIAL=RANGE --target 'NAME'")
         elif audited.open:
             next_step("what a finding means", game, f"audit --about {audited.open[0].check.name}")

@@ -59,7 +59,7 @@ from mint_ledger.cli.own_fault import error_line, fault_line
 from mint_ledger.cli.players import players
 from mint_ledger.cli.report import report
 from mint_ledger.cli.study import history, study
-from mint_ledger.cli.tables import export, tables
+from mint_ledger.cli.tables import export, schema_text, tables
 from mint_ledger.cli.watch import watch
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import BadRequest, BooksError, BrokenProgram, MintError, NobodyPlays
@@ -123,7 +123,7 @@ def new(path: Annotated[Path, typer.Argument(metavar="GAME", help="The file to w
 
     if path.exists():
         raise BadRequest(f"{path} is there already; it is left as it is")
-    write_text(path.parent / SCHEMA, _schema_text())
+    write_text(path.parent / SCHEMA, schema_text())
     write_text(path, f"# yaml-language-server: $schema={SCHEMA}\n{starter_text()}")
     hint(f"{path} is written. Now try:\n  mint-ledger check {path}\n  mint-ledger run {path}")
 
@@ -135,19 +135,11 @@ def schema(
     from mint_ledger.cli.files import write_output
 
     if output is None:
-        say(_schema_text().rstrip())
+        say(schema_text().rstrip())
         return
-    write_output(output, _schema_text())
+    write_output(output, schema_text())
     hint(f"{output} is written; the first line of a game file points an editor to it:")
     hint(f"# yaml-language-server: $schema={output.name}")
-
-
-def _schema_text() -> str:
-    import json
-
-    from mint_ledger.game.schema import game_schema
-
-    return json.dumps(game_schema(), indent=1, ensure_ascii=False) + "\n"
 
 
 # A story of fewer lines is told whole.

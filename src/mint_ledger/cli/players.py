@@ -89,7 +89,10 @@ def players(
     write: Annotated[
         str | None,
         typer.Option(
-            "--as", "--write", metavar="NAME", help="Write what was found into the file, as this habit; with --fit: its numbers."
+            "--as",
+            "--write",
+            metavar="NAME",
+            help="Write what was found into the file, as this habit; with --fit: its numbers.",
         ),
     ] = None,
     sure: SureOption = 0.95,

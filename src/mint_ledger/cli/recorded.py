@@ -114,7 +114,8 @@ def _write(path: Path, answer: Any, asked: Asked, name: str, variant: str | None
     from mint_ledger.cli.balance import write_numbers
 
     if name != answer.habit:
-        raise BadRequest(f"the fitted numbers are those of '{answer.habit}': --as {answer.habit} (as --write {answer.habit} does)")
+        own = answer.habit
+        raise BadRequest(f"the fitted numbers are those of '{own}': --as {own} (as --write {own} does)")
     if not answer.fits and not asked.anyway:
         raise BadRequest(
             "the fitted habit does not play like the recorded plays; --anyway writes its numbers all the same"

@@ -77,15 +77,30 @@ add_command(tables, tables_export, WRITE, name="export")
 add_command(tables, tables_import, WRITE, name="import")
 
 
+def schema_text() -> str:
+    """The JSON Schema of the game file, as it is printed and written."""
+    from mint_ledger.game.schema import game_schema
+
+    return json_text(game_schema(), indent=1) + "\n"
+
+
 def export(
-    game: GameArgument,
+    game: Annotated[Path | None, typer.Argument(metavar="GAME", help="The game file; - reads it from stdin.")] = None,
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write it here (.json or .csv).")] = None,
     variant: Annotated[
         list[str] | None, typer.Option(help="With the dials of this variant (repeatable); 'today' is the file itself.")
     ] = None,
     every: Annotated[bool, typer.Option("--all", help="The file itself and all its variants.")] = False,
+    as_schema: Annotated[
+        bool, typer.Option("--schema", help="The JSON Schema of the game file instead, for editors; without GAME.")
+    ] = False,
 ) -> None:
     """Give the numbers that a game engine loads: every dial by name, with the game file's hash."""
+    if as_schema:
+        _give(schema_text(), output, "")
+        return
+    if game is None:
+        raise BadRequest("export needs a game file, or --schema")
     from mint_ledger.tables.numbers import TODAY, numbers_csv, numbers_of
 
     loaded = load_game(game)
@@ -97,8 +112,13 @@ def export(
         text = numbers_csv(loaded, names)
     else:
         text = json_text(numbers_of(loaded, names), indent=1) + "\n"
+    _give(text, output, f": {len(loaded.dials.names)} numbers of {', '.join(names) or TODAY}")
+
+
+def _give(text: str, output: Path | None, what: str) -> None:
+    """Print a text for machines, or write it into a file and say what it holds."""
     if output is None:
         say_json_text(text.rstrip("\n"))
-        return
-    write_output(output, text)
-    hint(f"{output} is written: {len(loaded.dials.names)} numbers of {', '.join(names) or TODAY}")
+    else:
+        write_output(output, text)
+        hint(f"{output} is written{what}")

@@ -62,7 +62,7 @@ def _looks() -> list[Apart]:
 
 
 TABLE: Mapping[str, tuple[Needs | Apart | Idle, ...]] = {
-    "check": (Apart("order", ("junit", "as_json"), "which shows the order alone"),),
+    "check": (Apart("order", ("junit", "as_json", "judge"), "which shows the order alone"),),
     "run": (
         Apart("only", ("output", "plot", "timeline", "readout", "as_json"), "which chooses rows of the story alone"),
         Apart("readout", ("start", "end", "as_json"), "which shows the readout at its own times"),
@@ -125,7 +125,10 @@ TABLE: Mapping[str, tuple[Needs | Apart | Idle, ...]] = {
         Needs("as_variant", ("write",)),
     ),
     "sensitivity": (Apart("sobol", ("plot", "share", "sure"), "which works out indices"),),
-    "export": (Apart("every", ("variant",), "which gives all variants"),),
+    "export": (
+        Apart("as_schema", ("variant", "every"), "which gives the schema of all game files"),
+        Apart("every", ("variant",), "which gives all variants"),
+    ),
 }
 
 

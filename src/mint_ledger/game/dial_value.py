@@ -14,6 +14,21 @@ Value = float | bool | str
 _TIMES = re.compile(r"\s*[x×]\s*(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?\s*")
 
 
+_PER_CENT = re.compile(r"\s*([+-−]?)\s*(\d+\.?\d*|\.\d+)\s*%\s*".replace("+-−", "+−-"))
+
+
+def from_per_cent(text: str) -> float | str | None:
+    """Return what a text in per cent sets a dial to: `60%` is 0.6, and `+20%` is 1.2 times its value (`x1.2`)."""
+    match = _PER_CENT.fullmatch(text)
+    if match is None:
+        return None
+    share = float(match[2]) / 100.0
+    if not match[1]:
+        return share
+    factor = round(1.0 + share if match[1] == "+" else 1.0 - share, 12)
+    return times(factor) if factor >= 0.0 else None
+
+
 def times(factor: float) -> str:
     """A multiple as it is written: `x0.8`."""
     whole = factor == int(factor) and factor < 1e15

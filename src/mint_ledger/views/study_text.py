@@ -81,23 +81,25 @@ def study_answer(study: Study) -> list[str]:
         shares = ", ".join(f"{winner} {_per_cent(study.winner(winner))}" for winner in winners[:MOST_WINNERS])
         sentences.append(f"Won by {shares}.")
     elif wins.value:
-        sentences.append(f"{_per_cent(wins)} are won.")
+        share, _, span = _per_cent(wins).partition(" (")
+        sentences.append(f"{share} of runs are won ({span}.")
     elif study.rate("lose").value:
-        sentences.append(f"No run was won ({_per_cent(study.rate('lose'))} are lost).")
+        share, _, span = _per_cent(study.rate("lose")).partition(" (")
+        sentences.append(f"No run is won; {share} are lost ({span}.")
     else:
-        sentences.append("No run was won or lost.")
+        sentences.append("No run is won or lost.")
     low, half, high = (study.quantile("time", q).value for q in (0.1, 0.5, 0.9))
     unit = " s" if study.unit == "s" else ""
     turn = "turn " if study.unit != "s" else ""
     if low == high:
         sentences.append(f"Nearly all runs end at {turn}{number(half)}{unit}.")
     else:
-        sentences.append(f"Half of the runs are over by {turn}{number(half)}{unit}.")
+        sentences.append(f"Half of the runs end by {turn}{number(half)}{unit}.")
     taken = [row for account in study.accounts[:1] for row in study.causes(account) if row.total < 0.0]
     if taken:
         most = min(taken, key=lambda row: row.total)
         cause = short(most.cause, room(26, [most.cause]))
-        sentences.append(f"What takes most from {study.accounts[0]} is {cause}, {number(-most.total, 1)} a run.")
+        sentences.append(f"{cause} takes the most from {study.accounts[0]}: {number(-most.total, 1)} a run.")
     return sentences
 
 
