@@ -15,6 +15,7 @@ from mint_ledger.formula.syntax import (
     parse_statement,
     shorten,
 )
+from mint_ledger.formula.trade_words import sign_hint
 
 PostingMode = Literal["add", "subtract", "multiply", "divide", "set", "fill", "empty"]
 
@@ -64,6 +65,8 @@ def parse_posting(text: str) -> PostingText:
 
 
 def _not_an_assignment(text: str) -> str:
+    if hint := sign_hint(text):
+        return f"'{shorten(text)}' cannot be read: {hint}"
     return (
         f"'{shorten(text)}' is no change to a stat; write it like "
         "'health -= 10', 'lives = 3', 'fill health' or 'empty health'"

@@ -14,7 +14,7 @@ import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from mint_ledger.errors import nearest
+from mint_ledger.formula.trade_words import call_hint, sign_hint
 
 MAX_LENGTH = 2_000
 MAX_DEPTH = 60
@@ -310,11 +310,10 @@ def _ast_of(text: str, mode: str) -> ast.AST:
             warnings.simplefilter("ignore")
             return ast.parse(text.strip(), mode=mode)
     except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
-        hint = ""
-        if "=" in text.replace("==", "").replace("<=", "").replace(">=", "").replace("!=", "") and mode == "eval":
-            hint = " (to compare, write '==')"
-        elif "&&" in text or "||" in text or "!" in text.replace("!=", ""):
-            hint = " (write 'and', 'or', 'not')"
+        hint = sign_hint(text)
+        if not hint and "=" in text.replace("==", "").replace("<=", "").replace(">=", "").replace("!=", ""):
+            hint = "to compare, write '=='" if mode == "eval" else ""
+        hint = f" ({hint})" if hint else ""
         raise FormulaError(f"'{shorten(text)}' is not a formula{hint}") from error
 
 
@@ -389,10 +388,12 @@ def _check_constant(node: ast.Constant) -> None:
 
 def _check_call(node: ast.Call, text: str, calls: Sequence[str]) -> None:
     if not isinstance(node.func, ast.Name):
-        raise FormulaError(f"'{shorten(_source(node.func, text))}' cannot be called")
+        last = node.func.attr if isinstance(node.func, ast.Attribute) else ""
+        hint = f"; write {last}(…)" if last in calls else call_hint(last, ()) if last else ""
+        raise FormulaError(f"'{shorten(_source(node.func, text))}' cannot be called{hint}")
     name = node.func.id
     if name not in calls and (calls is not CALLS or name.startswith("_")):
-        raise FormulaError(f"unknown call '{shorten(name)}'{nearest(name, calls)}")
+        raise FormulaError(f"unknown call '{shorten(name)}'{call_hint(name, calls)}")
     if name == "pick" and [keyword.arg for keyword in node.keywords] == ["weights"]:
         given = node.keywords[0].value
         elements = given.elts if isinstance(given, (ast.Tuple, ast.List)) else [given]

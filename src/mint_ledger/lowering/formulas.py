@@ -9,6 +9,7 @@ from dataclasses import replace
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CALLS, CHANCE_CALLS, COUNT_CALLS, parse_expression, shorten, written
+from mint_ledger.formula.trade_words import call_hint, name_hint
 from mint_ledger.game.dials import COORDINATES
 from mint_ledger.lowering import chance, counts, entities, reading, table
 from mint_ledger.lowering.columns import level_began_column
@@ -322,7 +323,7 @@ class FormulaLowerer:
         if owners and scope.self_ is not None:
             without = [m.name for m in scope.self_.members if name not in m.kind.stats]
             return f"unknown name '{name}': {', '.join(without[:3])} has no such stat ({owners[0]} has)"
-        return f"unknown name '{shorten(name)}'{nearest(name, known)}"
+        return f"unknown name '{shorten(name)}'{name_hint(name, known)}"
 
     def _attribute(self, node: ast.Attribute) -> Typed:
         if isinstance(node.value, ast.Name) and node.value.id in ("cue", "hit"):
@@ -444,7 +445,7 @@ class FormulaLowerer:
             return lower_call(self, name, arguments)
         if name not in CALLS:
             raise Problem(
-                f"unknown call '{shorten(name)}'{nearest(name, (*CALLS, *self.scope.lowering.game.formulas))}"
+                f"unknown call '{shorten(name)}'{call_hint(name, (*CALLS, *self.scope.lowering.game.formulas))}"
             )
         if name in CHANCE_CALLS:
             return chance.call(self, name, arguments)

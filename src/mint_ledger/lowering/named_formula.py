@@ -12,6 +12,7 @@ from dataclasses import replace
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import CALLS, CHANCE_CALLS, MEASURE_CALLS, shorten
+from mint_ledger.formula.trade_words import call_hint
 from mint_ledger.game.named_formula import NamedFormula
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
@@ -117,7 +118,7 @@ def _faults(lowering: Lowering, name: str, named: NamedFormula) -> Iterator[str]
         if to in game.formulas:
             yield from _wrong_number(to, game.formulas[to], len(node.args))
         elif to not in CALLS:
-            yield f"unknown call '{shorten(to)}'{nearest(to, (*CALLS, *game.formulas))}"
+            yield f"unknown call '{shorten(to)}'{call_hint(to, (*CALLS, *game.formulas))}"
     called = {id(node.func) for _, node in calls_in(named.is_.tree)}
     names = [n.id for n in ast.walk(named.is_.tree) if isinstance(n, ast.Name) and id(n) not in called]
     known = {*named.of, *_SHARED, *lowering.words, *lowering.cast.members}
