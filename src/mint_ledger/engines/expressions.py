@@ -16,7 +16,7 @@ from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
-from mint_ledger.program.walking import locals_needed
+from mint_ledger.program.walking import EXPRESSIONS, check_complete, locals_needed
 
 Condition = Callable[[Frame], bool]
 
@@ -339,3 +339,10 @@ class Expressions(Moment):
 
     def _stop(self, message: str, formula: int | None = None) -> NoReturn:
         raise RunStopped(describe_stop(self, message, self._formula if formula is None else formula))
+
+
+check_complete(
+    "engines/expressions.py",
+    [kind for kind in EXPRESSIONS if hasattr(Expressions, f"_{kind.__name__.lower()}_expression")],
+    EXPRESSIONS,
+)

@@ -12,6 +12,7 @@ from mint_ledger.program import statements as st
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program
 from mint_ledger.program.row import WHAT_CODES, Row
+from mint_ledger.program.walking import STATEMENTS, check_complete
 
 GO_ON, LEFT_EACH, LEFT_PROCEDURE = 0, 1, 2
 MAX_EVENTS = 100_000
@@ -292,3 +293,10 @@ class Statements(Accounts):
             return GO_ON
 
         return finish
+
+
+check_complete(
+    "engines/statements.py",
+    [kind for kind in STATEMENTS if hasattr(Statements, f"_{kind.__name__.lower()}_statement")],
+    STATEMENTS,
+)

@@ -1,6 +1,6 @@
 """What each key of the game file does, in a sentence, with an example: for editors and for the page of all keys.
 
-The words stand in `keys.txt`, so that they can be read and mended as one text.
+The words stand in `keys.txt`, so that they can be read and changed as one text.
 """
 
 from __future__ import annotations
@@ -31,6 +31,19 @@ class Words:
     unit: str
     names: str
     names_at: Literal["value", "of", "each"]
+
+
+def words_for(part: str, key: str) -> Words:
+    """Return the words of one key.
+
+    Raises:
+        NotImplementedError: `keys.txt` has no line for it.
+    """
+    known = key_words().get((part, key))
+    if known is None:
+        line = f"{key} | what it does. | an example | its unit"
+        raise NotImplementedError(f"keys.txt has no line for the key '{key}' of '{part}'; write below [{part}]: {line}")
+    return known
 
 
 @cache

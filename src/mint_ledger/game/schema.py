@@ -16,7 +16,7 @@ from pydantic.fields import FieldInfo
 
 from mint_ledger.game import attack, do, kind, level, lot, parts, readout, rule, space, stat, status, turns
 from mint_ledger.game.document import GameFile
-from mint_ledger.game.key_words import key_words
+from mint_ledger.game.key_words import words_for
 
 Schema = dict[str, Any]
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -97,7 +97,7 @@ def _object(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
 
 def _words(part: str, key: str, field: FieldInfo) -> Schema:
     """What is said of a key: what it does, what it is where it is left out, and an example."""
-    words = key_words()[part, key]
+    words = words_for(part, key)
     said: Schema = {"description": words.does + _in_unit(words.unit)}
     default = field.get_default(call_default_factory=True, validated_data={}) if not field.is_required() else None
     if default is not None:

@@ -13,6 +13,19 @@ from mint_ledger.program.statements import Statement
 
 EXPRESSIONS: tuple[type, ...] = Expr.__args__
 STATEMENTS: tuple[type, ...] = Statement.__args__
+
+
+def check_complete(what: str, handled: Iterable[type], wanted: Iterable[type]) -> None:
+    """Check that a table or a class has a function for every sort of node.
+
+    Raises:
+        NotImplementedError: it lacks some; they are named.
+    """
+    missing = sorted({kind.__name__ for kind in wanted} - {kind.__name__ for kind in handled})
+    if missing:
+        raise NotImplementedError(f"{what} has no function for {', '.join(missing)}; write one, as for the others")
+
+
 Node = Any
 """A statement or an expression; a block is a tuple of statements."""
 

@@ -16,6 +16,7 @@ from mint_ledger.program import expressions as ex
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Account
 from mint_ledger.program.state import Column
+from mint_ledger.program.walking import EXPRESSIONS, check_complete
 
 # Entities' numbers and places in columns lie far inside.
 SMALL = 10**9
@@ -501,3 +502,4 @@ _LOWERING: dict[type, Callable[[Body, Any], str]] = {
     ex.Only: _only,
     ex.With: _with,
 }
+check_complete("engines/native/expressions.py", (*_LOWERING, *FLAGS), EXPRESSIONS)

@@ -40,7 +40,7 @@ from mint_ledger.program import statements as st
 from mint_ledger.program.arithmetic import functions
 from mint_ledger.program.expressions import Ranges
 from mint_ledger.program.row import MAX_VALUES
-from mint_ledger.program.walking import nodes
+from mint_ledger.program.walking import STATEMENTS, check_complete, nodes
 
 MANY_PARTS = 40
 
@@ -393,5 +393,6 @@ _LOWERING: dict[type, Callable[[Body, Any, Exits], None]] = {
     st.Guard: _guard,
     st.Finish: _finish,
 }
+check_complete("engines/native/statements.py", _LOWERING, STATEMENTS)
 
 __all__ = ["Exits", "arithmetic_text", "block", "is_concerned", "lower_procedure"]
