@@ -319,7 +319,7 @@ class Game(SharedGame):
         engine: EngineName = "auto",
         progress: Progress | None = None,
     ) -> Ends:
-        """Where and why runs end, and what is lost on the way: by level, visit, time and last cause.
+        """Return where and why runs end, and what is lost on the way: by level, visit, time and last cause.
 
         Args:
             runs: how many runs.
@@ -580,7 +580,7 @@ class Game(SharedGame):
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Changed:
-        """What changed dials would do for those who play as was fitted, over all settings that fit.
+        """Return what changed dials would do for those who play as was fitted, over all settings that fit.
 
         Args:
             fit: from `fit_plays`.
@@ -730,7 +730,7 @@ class Game(SharedGame):
         executor: Executor | None = None,
         progress: Progress | None = None,
     ) -> Grid:
-        """Who is best, and where: each choice of one side, or with each of another, all under the same luck.
+        """Return who is best, and where: each choice of one side, or with each of another, all under the same luck.
 
         Args:
             each: `habit`, `variant` or a dial, and its choices: names or a range of values; None for all habits, or

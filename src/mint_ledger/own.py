@@ -45,5 +45,5 @@ def own_parts(group: str) -> tuple[Own, ...]:
 
 
 def told(error: BaseException) -> str:
-    """What went wrong in somebody else's code, in one line."""
+    """Return what went wrong in somebody else's code, in one line."""
     return f"{type(error).__name__}: {' '.join(str(error).split())[:200]}"

@@ -114,7 +114,7 @@ def cell_text(text: str) -> str:
 
 
 def unguarded(text: str) -> str:
-    """What `guarded` was given."""
+    """Return what `guarded` was given."""
     return text[1:] if text.startswith("'") and is_formula_like(text) else text
 
 

@@ -79,12 +79,12 @@ class GameItems(pytest.File):
 
     @cached_property
     def played(self) -> dict[str, PlaytestResult]:
-        """What came of all playtests."""
+        """Return what came of all playtests."""
         return {result.name: result for result in self.game.play_tests()}
 
     @cached_property
     def judged(self) -> list[Judged]:
-        """What came of all targets, in their order: the games that they share are played once."""
+        """Return what came of all targets, in their order: the games that they share are played once."""
         option = self.config.getoption
         return self.game.judge(option("--mint-runs"), option("--mint-seed"))
 
@@ -105,13 +105,13 @@ class GameItem(pytest.Item):
         self.funcargs: dict[str, object] = {}
 
     def repr_failure(self, excinfo: Any, style: Any = None) -> Any:
-        """What fell short in our words; a traceback only for what is a fault of ours."""
+        """Return what fell short in our words; a traceback only for what is a fault of ours."""
         if isinstance(excinfo.value, FellShort):
             return str(excinfo.value)
         return super().repr_failure(excinfo, style)
 
     def at(self, place: Place) -> tuple[Path, int, str]:
-        """Where it stands, in the game file or in one that it includes."""
+        """Return where it stands, in the game file or in one that it includes."""
         return Path(place.file), place.line - 1, self.name
 
 
@@ -131,7 +131,7 @@ class PlaytestItem(GameItem):
             raise FellShort(playtest_text(result))
 
     def reportinfo(self) -> tuple[Path, int, str]:
-        """Where it stands."""
+        """Return where it stands."""
         return self.at(self.parent.game.source.place(("playtests", self.which)))
 
 
@@ -155,7 +155,7 @@ class TargetItem(GameItem):
             pytest.skip(f"undecided\n{targets_text(judged)}")
 
     def reportinfo(self) -> tuple[Path, int, str]:
-        """Where it stands."""
+        """Return where it stands."""
         game = self.parent.game
         index = next(i for i, target in enumerate(game.targets) if target.name == self.which.name)
         return self.at(game.source.place(("targets", index)))

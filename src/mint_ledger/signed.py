@@ -36,7 +36,7 @@ def cache_folder() -> Path:
 
 
 def load_entry(key: str, sort: str = CODE) -> bytes | None:
-    """What was kept under a name; none if there is nothing, or nothing to be trusted."""
+    """Return what was kept under a name; none if there is nothing, or nothing to be trusted."""
     folder = cache_folder()
     path = folder / f"{key}.{sort}"
     try:
@@ -73,7 +73,7 @@ def _head(key: str, sort: str) -> bytes:
 
 
 def key_file() -> Path:
-    """Where the key lies that entries are signed with: not with the cache, which may be handed on."""
+    """Return where the key lies that entries are signed with: not with the cache, which may be handed on."""
     import platformdirs
 
     return Path(platformdirs.user_data_dir("mint-ledger", appauthor=False)) / "machine-code.key"

@@ -124,17 +124,17 @@ class Audit(Result):
 
     @property
     def open(self) -> tuple[Finding, ...]:
-        """What is wrong or may be, and the file does not accept; without notes."""
+        """Return what is wrong or may be, and the file does not accept; without notes."""
         return tuple(finding for finding in self.findings if not finding.accepted and finding.grade != "note")
 
     @property
     def wrong(self) -> tuple[Finding, ...]:
-        """What is wrong, by a play or a proof, and the file does not accept."""
+        """Return what is wrong, by a play or a proof, and the file does not accept."""
         return tuple(finding for finding in self.open if finding.grade == "wrong")
 
     @property
     def notes(self) -> tuple[Finding, ...]:
-        """What is only worth knowing."""
+        """Return what is only worth knowing."""
         return tuple(finding for finding in self.findings if not finding.accepted and finding.grade == "note")
 
     @labelled_table

@@ -172,7 +172,7 @@ def _differences(subject: Subject, usual: Study, other: Study, length: float) ->
 
 
 def _two_sided(difference: float, error: float) -> float:
-    """How likely a difference as large is by chance."""
+    """Return how likely a difference as large is by chance."""
     return math.erfc(abs(difference) / error / math.sqrt(2.0)) if error else 0.0
 
 

@@ -188,7 +188,7 @@ def _struck_for(plays: Plays, some: list[Play], stat: str) -> list[str]:
 
 
 def _lives(subject: Subject, play: Play, kind: str) -> tuple[int, int]:
-    """How many of a kind there were in a run, and how many of them went."""
+    """Return how many of a kind there were in a run, and how many of them went."""
     entities = set(subject.facts.cast.members[kind].entities)
     present = subject.opening.program.columns.present.offset
     lived = sum(subject.opening.state[present + entity] != 0.0 for entity in entities)

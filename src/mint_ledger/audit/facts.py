@@ -38,7 +38,7 @@ class Facts:
 
     @cached_property
     def sites(self) -> Sites:
-        """What stands at each place of the file, what the targets measure among it."""
+        """Return what stands at each place of the file, what the targets measure among it."""
         texts = [text for target in self.game.targets for text in measured(self.game, target.measure)]
         if not texts:
             return self.game.lowered.sites
@@ -48,7 +48,7 @@ class Facts:
 
     @cached_property
     def effects(self) -> Effects:
-        """What the program may do to its accounts, and between which values they lie."""
+        """Return what the program may do to its accounts, and between which values they lie."""
         lowered = self.game.lowered
         return effects_of(lowered.program, [item.procedure for test in lowered.playtests for item in test.script])
 
@@ -71,7 +71,7 @@ class Facts:
         return bounds or ANY
 
     def room(self, owner: str, stat: str) -> Between:
-        """What the limits of a stat let through."""
+        """Return what the limits of a stat let through."""
         limits: Between | None = None
         for entity in self._entities(owner):
             limits = joined(limits, self.effects.bounds.limit(stat, entity))
@@ -101,7 +101,7 @@ class Facts:
         return known
 
     def _stat_path(self, family: tuple[str, ...], name: str) -> Path:
-        """Where a stat of a kind is written: in the kind itself, or in one that it is like."""
+        """Return where a stat of a kind is written: in the kind itself, or in one that it is like."""
         for kind in family:
             if name in self.game.kinds[kind].stats:
                 return ("kinds", kind, "stats", name)
@@ -221,11 +221,11 @@ class Facts:
 
     @cached_property
     def comparisons(self) -> Comparisons:
-        """What the formulas of the file hold accounts against."""
+        """Return what the formulas of the file hold accounts against."""
         return comparisons_of(self.game.lowered.program)
 
     def compared(self, path: Path) -> list[Comparison]:
-        """What the formula at a path holds accounts against."""
+        """Return what the formula at a path holds accounts against."""
         return self.comparisons.by_path.get(path, [])
 
     # What sets what off
@@ -284,17 +284,17 @@ class Facts:
 
     @cached_property
     def _set_off_by(self) -> Counter[Path]:
-        """How many rules, branches, actions and attacks set each of them off."""
+        """Return how many rules, branches, actions and attacks set each of them off."""
         return Counter(path for paths in self._sets_off.values() for path in paths)
 
     # What people call it
 
     def name(self, path: Path) -> str:
-        """What people call a place of the file."""
+        """Return what people call a place of the file."""
         return path_name(path, self.game.source.data)
 
     def account(self, owner: str, stat: str) -> str:
-        """What people call a stat of a kind."""
+        """Return what people call a stat of a kind."""
         return f"{owner}.{stat}" if owner else stat
 
 

@@ -72,7 +72,7 @@ class Finding:
 
     @property
     def grade(self) -> Grade:
-        """How sure it is that this is to be mended."""
+        """Return how sure it is that this is to be mended."""
         return self.caught.grade or self.check.grade
 
     @finite

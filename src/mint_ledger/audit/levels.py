@@ -156,7 +156,7 @@ def _runs(plays: Plays, anew: list[_Anew]) -> str:
 
 
 def _opens(facts: Facts, owner: str, stat: str, anew: _Anew) -> tuple[Path, str]:
-    """Where it stands that an account opens anew, and how it does."""
+    """Return where it stands that an account opens anew, and how it does."""
     path, model = facts.stats[owner, stat]
     if anew.by.sort == "rule":
         return anew.by.path, f"the rule '{anew.by.name}' does that"
@@ -259,7 +259,7 @@ def filled_at_the_end(subject: Subject) -> Iterator[Caught]:
 
 
 def _asked(plays: Plays, play: Play, number_: int, site: AskedLevel) -> tuple[int, int]:
-    """How often a change was asked for in a run, and how often it came."""
+    """Return how often a change was asked for in a run, and how often it came."""
     layout = plays.program.layout
     times, first = (int(play.state[layout.column(handle).base]) for handle in (site.times, site.first))
     waits = play.state[layout.column(WAITING).base] == number_

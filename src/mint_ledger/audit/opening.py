@@ -101,7 +101,7 @@ def _left_undone(subject: Subject, path: Path, formula: Formula, owner: str) -> 
 
 
 def _standing(engine: ReferenceEngine) -> dict[str, str]:
-    """How everything stands: accounts, and who has which status."""
+    """Return how everything stands: accounts, and who has which status."""
     program, state = engine.program, engine.state
     words = Words(program)
     standing = {}

@@ -100,7 +100,7 @@ def _pairs(facts: Facts) -> Iterator[tuple[Path, int, int]]:
 
 
 def _triggers(rule: RuleSite) -> set[str]:
-    """What can set a rule off, so that two with something in common can come in one step."""
+    """Return what can set a rule off, so that two with something in common can come in one step."""
     polled = ((trigger, item) for trigger, item in rule.hears if trigger in POLLED)
     return {"a step" if trigger in ("every", "while") else f"{trigger} {item}" for trigger, item in polled}
 
@@ -111,7 +111,7 @@ def _writes(facts: Facts, path: Path) -> set[StatOf]:
 
 
 def _touches(facts: Facts, path: Path) -> set[StatOf]:
-    """What a rule reads or sets."""
+    """Return what a rule reads or sets."""
     return facts.read_by(path) | _writes(facts, path)
 
 

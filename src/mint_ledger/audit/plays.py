@@ -77,11 +77,11 @@ class Plays:
 
     @cached_property
     def words(self) -> Words:
-        """What the numbers of rows are called."""
+        """Return what the numbers of rows are called."""
         return Words(self.program)
 
     def rule_count(self, path: Path) -> int:
-        """How often a rule was carried out, in all runs."""
+        """Return how often a rule was carried out, in all runs."""
         column = self.program.layout.column(rule_count(path))
         return int(sum(play.state[column.base] for play in self.runs))
 
@@ -105,7 +105,7 @@ class Plays:
 
     @cached_property
     def seen(self) -> frozenset[tuple[str, str]]:
-        """What happened in any run: (hit, attack), (act, action), (status, name) …"""
+        """Return what happened in any run: (hit, attack), (act, action), (status, name) …"""
         pairs = {(int(row.what), int(row.cause)) for play in self.runs for row in play.rows}
         return frozenset((WHATS[what], self.program.causes[cause].name) for what, cause in pairs if cause >= 0)
 

@@ -38,7 +38,7 @@ class Subject:
 
     @cached_property
     def facts(self) -> Facts:
-        """What is known of the file."""
+        """Return what is known of the file."""
         return look_at(self.game)
 
     @cached_property
@@ -48,7 +48,7 @@ class Subject:
         return self.play()
 
     def once(self, look: Callable[[Subject], T]) -> T:
-        """What a look at the plays gives that several checks ask for."""
+        """Return what a look at the plays gives that several checks ask for."""
         if look not in self._looks:
             self._looks[look] = look(self)
         return self._looks[look]  # type: ignore[no-any-return]
@@ -64,7 +64,7 @@ class Subject:
 
     @property
     def unit(self) -> str:
-        """What times are told in."""
+        """Return what times are told in."""
         return "turns" if self.game.clock.unit == "turn" else "s"
 
     @cached_property
@@ -115,7 +115,7 @@ class Subject:
         return any(engine.ask(procedure, float(entity)) != 0.0 for entity in self.there(owner))
 
     def opened_with(self, owner: str, stat: str) -> list[float]:
-        """What the accounts of a stat open with, of all of a kind."""
+        """Return what the accounts of a stat open with, of all of a kind."""
         program = self.opening.program
         account = program.accounts[program.account_index[stat]]
         entities = self.facts.cast.members[owner].entities if owner else [0]

@@ -129,7 +129,7 @@ class AttackInPlay:
         return clustered_share(self.landed.astype(int).tolist(), self.strikes.astype(int).tolist(), self.sure)
 
     def costs(self) -> dict[str, Estimate]:
-        """What a point of damage that arrived cost: each stat that was paid, and the time in reach."""
+        """Return what a point of damage that arrived cost: each stat that was paid, and the time in reach."""
         arrived = sum(self.arrived.values(), np.zeros(len(self.reach)))
         if not arrived.sum() > 0.0:
             return {}
@@ -180,7 +180,7 @@ class Attacks(Result):
         return showing.text("attacks_text.attacks_text", self)
 
     def plot(self, ax: Axes | None = None) -> Figure:
-        """What each could do and did, and what it dealt to whom."""
+        """Draw what each could do and did, and what it dealt to whom."""
         return showing.figure("attacks_plot.plot_attacks", self, ax=ax)
 
     def _repr_html_(self) -> str:
@@ -284,7 +284,7 @@ Key = tuple[str, str]
 
 
 def _alone(game: PlayableGame, struck: set[tuple[str, str, str]]) -> dict[tuple[str, str, str], Rates]:
-    """What each attack of a kind deals a second to each kind that it struck, if that never fell.
+    """Return what each attack of a kind deals a second to each kind that it struck, if that never fell.
 
     Of copies with numbers of their own it is the first.
     """

@@ -69,7 +69,7 @@ def read_range(text: str, today: float) -> list[float]:
 
 
 def today_of(game: PlayableGame, name: str) -> float | str:
-    """What a dial is now; a pattern is 1 times what its numbers are.
+    """Return what a dial is now; a pattern is 1 times what its numbers are.
 
     Raises:
         NotFound: there is no such dial, or a pattern means none.
@@ -81,7 +81,7 @@ def today_of(game: PlayableGame, name: str) -> float | str:
 
 
 def number_today(game: PlayableGame, name: str) -> float:
-    """What a dial is now, where only a number makes sense.
+    """Return what a dial is now, where only a number makes sense.
 
     Raises:
         NotFound: there is no such dial.
@@ -133,7 +133,7 @@ def _words(game: PlayableGame, name: str, text: str) -> list[float | str]:
 
 
 def setting_of(name: str, value: float | str) -> Value:
-    """What a dial is set to at a value of its range; a pattern is multiplied by it."""
+    """Return what a dial is set to at a value of its range; a pattern is multiplied by it."""
     if isinstance(value, str):
         return value
     return times(value) if is_pattern(name) else plain_value(value)

@@ -92,7 +92,7 @@ def work_out(duels: Duels, pair: Duel, dials: tuple[float, ...]) -> Fought:
 
 
 def _foreseen(known: list[int]) -> float:
-    """How many states will wait, from how many waited after each round."""
+    """Return how many states will wait, from how many waited after each round."""
     growth = min((after / max(before, 1) for before, after in pairwise(known[-ROUNDS_AHEAD - 1 :])), default=1.0)
     return known[-1] * (max(growth, 1.0) ** ROUNDS_AHEAD if len(known) > ROUNDS_AHEAD else 1.0)
 
@@ -145,7 +145,7 @@ class _Ways:
         return self.fought
 
     def _ahead(self) -> int:
-        """How many states wait."""
+        """Return how many states wait."""
         return sum(len(states) for states in self.waiting.values())
 
     def _moment(self, step: int) -> str:
@@ -323,7 +323,7 @@ def _layer(program: Program, stat: str) -> Any:
 
 
 def _pool(engine: ReferenceEngine, pair: Duel) -> float:
-    """What has to be taken until the last layer is at its floor."""
+    """Return what has to be taken until the last layer is at its floor."""
     total = 0.0
     for stat in pair.layers:
         column = _layer(engine.program, stat)

@@ -89,7 +89,7 @@ class Grid(Result):
 
     @cached_property
     def sentences(self) -> tuple[str, ...]:
-        """What it comes to, in words."""
+        """Return what it comes to, in words."""
         told = [*self._of_columns()]
         circle = self.circle
         if circle:
@@ -251,7 +251,7 @@ def _names(text: str | Sequence[str] | None) -> list[str]:
 
 
 def estimate_gap(one: Study, other: Study, measure: str, sure: float) -> Estimate | None:
-    """How much higher an estimate is in the other study, run by run; None where no run has it in both."""
+    """Return how much higher an estimate is in the other study, run by run; None where no run has it in both."""
     match = ESTIMATE.fullmatch(measure)
     assert match is not None
     if is_share(measure):

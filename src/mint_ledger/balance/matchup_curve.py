@@ -36,7 +36,7 @@ class PairCurve:
 
     @property
     def name(self) -> str:
-        """What people call the pair."""
+        """Return what people call the pair."""
         return f"{self.attack} of {self.attacker} against {self.target}"
 
     def breaks(self) -> list[int]:

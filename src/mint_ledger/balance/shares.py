@@ -357,14 +357,14 @@ class _Sharing:
         return _mean(values, clusters, self.setting.sure if sure is None else sure, bounds)
 
     def _end(self, values: Floats) -> Estimate:
-        """What one of the two games comes to."""
+        """Return what one of the two games comes to."""
         if is_share(self.measure):
             return rate(int(values.sum()), len(values), self.setting.sure)
         return mean_of(values.tolist(), self.setting.sure)
 
     @property
     def count(self) -> int:
-        """How many parts there are."""
+        """Return how many parts there are."""
         return len(self.between.parts)
 
     def answer(self, titles: tuple[str, str]) -> Shares:
@@ -450,7 +450,7 @@ class _Sharing:
         return shares, (self.worth[frozenset()], self.worth[frozenset(everything)]), None
 
     def _single(self, made: Made) -> list[Estimate | None]:
-        """What each part does as the only one, or as the last."""
+        """Return what each part does as the only one, or as the last."""
         values, sign = self.worth[made], -1.0 if made else 1.0
         return [self._mean(sign * (self.worth[made ^ {part}] - values)) for part in range(self.count)]
 

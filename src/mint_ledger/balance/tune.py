@@ -362,7 +362,7 @@ def _between_steps(search: Search) -> dict[float, State]:
 
 
 def _still(values: Sequence[float]) -> int:
-    """How many of the first values are the same to the last digit; 0 if they are few."""
+    """Return how many of the first values are the same to the last digit; 0 if they are few."""
     same = next((place for place, value in enumerate(values) if value != values[0]), len(values))
     return same if same >= STILL else 0
 

@@ -298,11 +298,11 @@ class _Search:
         return tuple(point)
 
     def change(self, dials: Mapping[str, float]) -> float:
-        """How much a setting changes, each dial by its share of its range."""
+        """Return how much a setting changes, each dial by its share of its range."""
         return sum(abs(v - self.today[n]) / (self.bounds[n][1] - self.bounds[n][0]) for n, v in dials.items())
 
     def judge(self, point: Point, runs: int) -> list[Judged]:
-        """What a setting gives, with so many runs at least."""
+        """Return what a setting gives, with so many runs at least."""
         known = self.sure if runs > FEW else self.found
         if point not in known:
             self.spending.check()
@@ -322,7 +322,7 @@ class _Search:
         return judged
 
     def misfit(self, judged: Iterable[Judged], which: Iterable[int]) -> float:
-        """How far some targets are missed: 0 where all are met with room for the noise of a last look."""
+        """Return how far some targets are missed: 0 where all are met with room for the noise of a last look."""
         wanted = {id(self.targets[index]) for index in which}
         total = 0.0
         for result in judged:
@@ -369,7 +369,7 @@ class _Search:
             )
 
     def along(self) -> Along | None:
-        """What each target comes to along a dial that is the only one; none with several, or where some of its
+        """Return what each target comes to along a dial that is the only one; none with several, or where some of its
         settings make no game."""
         if len(self.names) > 1:
             return None

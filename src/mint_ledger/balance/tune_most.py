@@ -160,7 +160,7 @@ def tune_most(
 
 
 def _distance(values: Values, today: Values) -> float:
-    """How far a setting is from today's: shares by which numbers differ, and one for each other word."""
+    """Return how far a setting is from today's: shares by which numbers differ, and one for each other word."""
     total = 0.0
     for value, now in zip(values, today, strict=True):
         if isinstance(value, str) or isinstance(now, str):

@@ -95,7 +95,7 @@ class Search:
 
     @property
     def count(self) -> int:
-        """How many settings there are."""
+        """Return how many settings there are."""
         low, high, step = self.bounds
         return int((high - low) / step + 1e-9) + 1
 
@@ -244,7 +244,7 @@ class Search:
         return max(bend, 0.0) if math.isfinite(bend) else math.inf
 
     def state(self, low: float, high: float) -> State:
-        """What an interval says of the target."""
+        """Return what an interval says of the target."""
         if self.want.low <= low and high <= self.want.high:
             return "met"
         return "out" if high < self.want.low or low > self.want.high else "open"
@@ -340,7 +340,7 @@ class Search:
         return first == "out" and above[0] != above[1]
 
     def widest(self) -> float:
-        """How wide a part of the range is at most that was not looked at."""
+        """Return how wide a part of the range is at most that was not looked at."""
         return max((last - first for first, last in pairwise(self.places)), default=0.0) * self.bounds[2]
 
 

@@ -22,7 +22,7 @@ def written() -> list[str]:
 
 
 def _names(sort: str, end: str = "") -> Callable[[typer.Context, str], list[str]]:
-    """What completes with the names of one sort in the game; with none, where none can be read."""
+    """Return what completes with the names of one sort in the game; with none, where none can be read."""
 
     def complete(ctx: typer.Context, incomplete: str) -> list[str]:
         # Behind an option that waits for its value the arguments are not told apart yet.

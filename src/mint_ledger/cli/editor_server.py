@@ -89,7 +89,7 @@ def start_reading() -> None:
 
 
 def find(file: str, text: str, texts: Mapping[str, str]) -> tuple[Finding, ...]:
-    """What looks like a usual mistake in a game."""
+    """Return what looks like a usual mistake in a game."""
     from mint_ledger.editing.analysis import quick_findings
 
     known = _KNOWN.get(file)

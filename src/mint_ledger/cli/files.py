@@ -98,7 +98,7 @@ def write_game(before: Source, after: Source) -> list[str]:
 
 
 def show_changes(before: Source, after: Source) -> str:
-    """What changes in a game's file and those of its tables, line by line."""
+    """Return what changes in a game's file and those of its tables, line by line."""
     from mint_ledger.game.table_files import changed_files
 
     changed = changed_files(before, after)
@@ -106,7 +106,7 @@ def show_changes(before: Source, after: Source) -> str:
 
 
 def show_change(path: Path, before: str, after: str) -> str:
-    """What changes in a file, line by line."""
+    """Return what changes in a file, line by line."""
     import difflib
 
     lines = difflib.unified_diff(before.splitlines(), after.splitlines(), str(path), str(path), lineterm="", n=1)

@@ -113,12 +113,12 @@ def _table(rows: Sequence[str], columns: int) -> list[str]:
 
 
 def _least(parts: Sequence[_Column], gap: int) -> int:
-    """How wide a table is at least."""
+    """Return how wide a table is at least."""
     return sum(part.least + gap for part in parts) - gap
 
 
 def _heads(rows: Sequence[str]) -> int:
-    """How many rows are headings: those before the first whose columns are numbers for the most part."""
+    """Return how many rows are headings: those before the first whose columns are numbers for the most part."""
     for place, row in enumerate(rows):
         cells = _CHUNK.findall(row)[1:]
         if sum(bool(_NUMBER.match(cell)) for cell in cells) * 2 >= len(cells):
@@ -141,7 +141,7 @@ def _head_cells(head: str, spans: Sequence[tuple[int, int]]) -> list[str]:
 
 
 def _spans(rows: Sequence[str], indent: int) -> list[tuple[int, int]]:
-    """Where the columns stand: between gaps that all rows have."""
+    """Return where the columns stand: between gaps that all rows have."""
     width = max(map(len, rows))
     used = [any(place < len(row) and row[place] != " " for row in rows) for place in range(width)]
     used[indent] = True

@@ -31,7 +31,7 @@ class Table:
         self.watched: list[str] = []
 
     def answer(self, line: str) -> str | None:
-        """What comes of a line; None ends the conversation.
+        """Return what comes of a line; None ends the conversation.
 
         Raises:
             MintError: it cannot be done; nothing has changed.
@@ -66,7 +66,7 @@ class Table:
         return answers[command.name](command.rest)
 
     def seen(self) -> str:
-        """Where the game stands: the time and the readout."""
+        """Return where the game stands: the time and the readout."""
         session = self.session
         time = f"turn {session.time:g}" if self._unit == "turns" else f"{session.time:.2f} s"
         result, ending = session.outcome

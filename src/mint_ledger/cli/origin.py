@@ -52,7 +52,7 @@ def games_read() -> list[Game]:
 
 
 def origin() -> dict[str, Any]:
-    """What was asked, of which files (SHA-256 of their text), and the versions of what the numbers depend on."""
+    """Return what was asked, of which files (SHA-256 of their text), and the versions of what the numbers depend on."""
     from mint_ledger.versions import versions
 
     told: dict[str, Any] = {"schema": SCHEMA, "command": _Asked.command}

@@ -24,7 +24,7 @@ def error_line(error: BaseException) -> str:
 
 
 def _place(error: BaseException | None) -> str:
-    """Where in our code it was."""
+    """Return where in our code it was."""
     at = ""
     trace = error.__traceback__ if error is not None else None
     while trace is not None:

@@ -60,7 +60,7 @@ class NameCompleter(Completer):
                 yield Completion(name, start_position=-len(words[-1]))
 
     def _fitting(self, before: list[str]) -> list[str]:
-        """What can stand behind these words."""
+        """Return what can stand behind these words."""
         if not before:
             return list(HELP)
         session = self._session()

@@ -242,7 +242,7 @@ class _Played:
         return {"habit": self.habit, "variant": self.variant, "dials": self.dials, "sure": self.sure}
 
     def grid(self, game: Game, each: list[str], measure: list[str] | None) -> Callable[[Progress | None], Look]:
-        """What plays all choices of one side or two."""
+        """Return what plays all choices of one side or two."""
         if measure is not None and len(measure) > 1:
             raise BadRequest("--each compares one estimate, like --measure 'mean(time)'")
         sides = [(name.strip(), text.strip() or None) for name, _, text in (side.partition("=") for side in each)]
@@ -252,7 +252,7 @@ class _Played:
         return lambda progress: game.grid(dict(sides), estimate, self.runs, self.seed, progress=progress, **self._more)
 
     def look(self, game: Game, option: str, of: str, account: list[str] | None) -> Callable[[Progress | None], Look]:
-        """What plays the runs and finds what an option asks for, of a stretch or an account."""
+        """Return what plays the runs and finds what an option asks for, of a stretch or an account."""
         more = {**self._more, "engine": self.engine}
         finds: dict[str, Callable[..., Look]] = {
             "--ends": game.ends,

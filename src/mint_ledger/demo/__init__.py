@@ -22,5 +22,5 @@ def starter_text() -> str:
 
 
 def demo_path() -> Path:
-    """Where the demo's game file lies, to be read with `load`."""
+    """Return where the demo's game file lies, to be read with `load`."""
     return Path(str(files(__package__).joinpath("saltmere.yaml")))

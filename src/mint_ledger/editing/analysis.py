@@ -40,7 +40,7 @@ class Analysis:
 
     @cached_property
     def facts(self) -> Facts | None:
-        """What is known of the game without playing it."""
+        """Return what is known of the game without playing it."""
         return Facts(self.played) if self.played is not None else None
 
     @cached_property
@@ -54,7 +54,7 @@ class Analysis:
             return self.played.lowered.program.cast if self.played is not None else None
 
     def seen_at(self, path: Path) -> Seen:
-        """What formulas at a place can say; what those nearby can, where nothing is known of it."""
+        """Return what formulas at a place can say; what those nearby can, where nothing is known of it."""
         known = [self.sites.seen] + ([self.played.lowered.sites.seen] if self.played is not None else [])
         for seen in known:
             if path in seen:

@@ -35,7 +35,7 @@ class Offer:
 
 
 def offers(analysis: Analysis, text: str, line: int, column: int) -> list[Offer]:
-    """What may be typed at a place of a text, by its line and column from 0."""
+    """Return what may be typed at a place of a text, by its line and column from 0."""
     spot = spot_at(text, line, column)
     if spot is None:
         return []

@@ -44,7 +44,7 @@ class _Flow:
 
 
 def spot_at(text: str, line: int, column: int) -> Spot | None:
-    """Where a place stands, by its line and column from 0; none in a comment."""
+    """Return where a place stands, by its line and column from 0; none in a comment."""
     return _Walk(text, line, column).spot()
 
 

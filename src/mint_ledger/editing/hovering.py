@@ -27,7 +27,7 @@ class Told:
 
 
 def told_at(analysis: Analysis, text: str, line: int, column: int) -> Told | None:
-    """What is told of a place of a text, by its line and column from 0; none where nothing is known of it."""
+    """Return what is told of a place of a text, by its line and column from 0; none where nothing is known of it."""
     spot, content = spot_at(text, line, column), text.split("\n")[line]
     token = token_at(content, column)
     if spot is None or token is None:
@@ -78,7 +78,7 @@ def _numbers(analysis: Analysis, name: Name) -> list[str]:
 
 
 def _stat(analysis: Analysis, name: Name) -> str:
-    """What a stat is made of, who changes it, who reads it."""
+    """Return what a stat is made of, who changes it, who reads it."""
     facts = analysis.facts
     owners = name.owners or ("",)
     title = ", ".join(facts.account(owner, name.text) if facts else name.text for owner in owners)

@@ -277,7 +277,7 @@ def token_at(line: str, column: int) -> Token | None:
 
 
 def name_meant(analysis: Analysis, spot: Spot, token: Token) -> Name | None:
-    """What a name at a place means; none where nothing is known of it."""
+    """Return what a name at a place means; none where nothing is known of it."""
     game = analysis.game
     if game is None:
         return None
@@ -297,7 +297,7 @@ def name_meant(analysis: Analysis, spot: Spot, token: Token) -> Name | None:
 
 
 def _key_meant(spot: Spot, token: Token, standing: Standing) -> Name | None:
-    """What a key means that the file gives a name by: a kind, a stat, a rule's value …"""
+    """Return what a key means that the file gives a name by: a kind, a stat, a rule's value …"""
     path = (*spot.path, token.text)
     if any(key == token.text for _, key in standing.keys) or standing.name_keys:
         return None
@@ -321,7 +321,7 @@ def _of_sort(analysis: Analysis, sort: str, path: Path, token: Token) -> Name | 
 
 
 def in_formula(analysis: Analysis, path: Path, token: Token) -> Name | None:
-    """What a name in a formula means: as it was lowered there, or else by where it stands."""
+    """Return what a name in a formula means: as it was lowered there, or else by where it stands."""
     game = analysis.game
     assert game is not None
     base = token.dotted[: -len(token.text)].rstrip(".")

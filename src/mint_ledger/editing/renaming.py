@@ -38,7 +38,7 @@ class Edit:
 
 
 def renamed(analysis: Analysis, name: Name, new: str) -> list[Edit]:
-    """What changes in which files where a name is given another one.
+    """Return what changes in which files where a name is given another one.
 
     Raises:
         BadRequest: it cannot be; the message says why.
@@ -132,7 +132,7 @@ def applied(text: str, edits: list[Edit]) -> str:
 
 
 def _edits(file: str, text: str, name: Name, new: str) -> Iterator[Edit]:
-    """Where a text may say a name."""
+    """Return where a text may say a name."""
     word = re.compile(rf"(?<!\w){re.escape(name.text)}(?!\w)")
     within = name.path[:-1] if name.sort == "value" else ()
     if within[-1:] == ("let",):
@@ -201,7 +201,7 @@ def _from(mark: Any) -> tuple[int, int]:
 
 
 def _bare(value: Any) -> Any:
-    """What a program does, without the names and places in it."""
+    """Return what a program does, without the names and places in it."""
     if isinstance(value, (str, Place)):
         return ""
     if isinstance(value, bool) or value is None:

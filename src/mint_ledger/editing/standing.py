@@ -56,7 +56,7 @@ def _whole() -> dict[str, Any]:
 
 
 def standing_at(path: Path) -> Standing:
-    """What may stand at a path."""
+    """Return what may stand at a path."""
     options = list(_at(path))
     keys = dict.fromkeys((o.part, key) for o in options for key in o.schema.get("properties", ()))
     words = dict.fromkeys(str(word).lower() for o in options for word in _words(o.schema) if word is not None)
@@ -75,7 +75,7 @@ def standing_at(path: Path) -> Standing:
 
 
 def words_of(path: Path) -> Words | None:
-    """What is said of the key at the end of a path; none where that is a name of the file."""
+    """Return what is said of the key at the end of a path; none where that is a name of the file."""
     return next((words for part, _ in _keys(path) if (words := key_words().get((part, str(path[-1]))))), None)
 
 

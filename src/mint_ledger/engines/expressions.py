@@ -73,7 +73,7 @@ class Expressions(Moment):
         return make(expression)
 
     def _known(self, e: ex.Expr) -> float | None:
-        """What an expression always is, where it is a number of the program or a dial."""
+        """Return what an expression always is, where it is a number of the program or a dial."""
         if isinstance(e, ex.Checked):
             value = self._known(e.value)
             return value if value is not None and math.isfinite(value) else None
@@ -324,7 +324,7 @@ class Expressions(Moment):
         return nth
 
     def formula_reads(self) -> list[tuple[str, float]]:
-        """What the formula that stopped the run reads, by name, at this moment."""
+        """Return what the formula that stopped the run reads, by name, at this moment."""
         if not 0 <= self._formula < len(self.program.formulas):
             return []
         reads = self.program.formulas[self._formula].reads

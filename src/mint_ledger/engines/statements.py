@@ -83,7 +83,7 @@ class Statements(Accounts):
         return make(statement)
 
     def _spending(self) -> Callable[[int], None]:
-        """What counts the rounds of what is being made."""
+        """Return what counts the rounds of what is being made."""
         owner = self._owner
         if owner is None:
             return lambda _: None

@@ -20,7 +20,7 @@ class Stopped(Protocol):
         ...
 
     def formula_reads(self) -> list[tuple[str, float]]:
-        """What the formula that stopped the run read."""
+        """Return what the formula that stopped the run read."""
         ...
 
 

@@ -20,7 +20,7 @@ Floats = np.ndarray[Any, np.dtype[np.float64]]
 
 
 def tally_size(program: Program) -> int:
-    """How many numbers a tally has."""
+    """Return how many numbers a tally has."""
     return TALLY_HEAD + TALLY_OF_CAUSE * len(program.causes)
 
 

@@ -10,7 +10,7 @@ MOST_ROWS = 1_000_000
 
 
 def too_many_rows() -> str:
-    """What is said of a run whose journal is too long."""
+    """Return what is said of a run whose journal is too long."""
     return (
         f"its journal has more than {MOST_ROWS:,} rows; play a shorter time of it (an earlier clock.limit), or "
         "study it: studies keep no rows"

@@ -147,12 +147,12 @@ class Exact(Result):
 
     @cached_property
     def mean_time(self) -> float:
-        """How long a run takes on average; one that reaches the clock's limit counts with that."""
+        """Return how long a run takes on average; one that reaches the clock's limit counts with that."""
         return math.fsum((self.times * self.chances).tolist())
 
     @cached_property
     def time(self) -> Distribution:
-        """How long a run takes; those that reach the clock's limit count with that."""
+        """Return how long a run takes; those that reach the clock's limit count with that."""
         some = self.chances > 0.0
         return Distribution(self.times[some], self.chances[some])
 

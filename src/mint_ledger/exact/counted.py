@@ -114,7 +114,7 @@ def countable(lowered: Lowered, measures: Sequence[Measure]) -> tuple[tuple[Meas
 
 
 def taking_of(engine: ReferenceEngine, measures: Sequence[Measure], readings: Sequence[Reading]) -> Taking:
-    """How the measures are worked out of one column a reading."""
+    """Return how the measures are worked out of one column a reading."""
     columns: dict[Reading, tuple[int, ...]] = {reading: (index,) for index, reading in enumerate(readings)}
     slots = np.arange(len(columns), dtype=np.int64)
     return Taking(tuple(measures), (), slots, columns, engine.steps_per_second, engine.step_length, engine.is_whole)

@@ -94,7 +94,7 @@ class _Decided(Walk):
         return [(tuple(self.branching.path), to) for _, to in self._ways(self.engine.open, None)]
 
     def _from(self, start: Cut) -> Target:
-        """What a step comes to from a stage of it on."""
+        """Return what a step comes to from a stage of it on."""
         place = (start.stage, start.key, start.dirty, start.counts)
         known = self._known.get(place) if start.stage else None
         if known is None:
@@ -162,7 +162,7 @@ def best_play(
 
 
 def _worth(walk: _Decided, first: Target) -> float:
-    """What the beginning is worth: backward from the limit, where whoever is still going has not won."""
+    """Return what the beginning is worth: backward from the limit, where whoever is still going has not won."""
     endings = walk.program.endings
     won = [1.0 if ending < len(endings) and endings[ending].result == "win" else 0.0 for ending, _, _ in walk.overs]
     states, ends, knots = len(walk.numbers), len(won), walk.knots

@@ -139,7 +139,7 @@ class NormalForm:
         state[self._step.base] = now - back
 
     def key(self) -> bytes:
-        """What tells this state from others, as float64; differences of a rounding are none."""
+        """Return what tells this state from others, as float64; differences of a rounding are none."""
         state = self._engine.state
         slots = self._slots if self._period == 1 else (self._step.base, *self._slots)
         values = array("d", [state[slot] for slot in slots])

@@ -185,7 +185,7 @@ class Walk:
                 self.work.progress(number, len(self.waiting))
 
     def _spread(self, start: Cut) -> dict[int | Over, float]:
-        """What a step comes to from a stage of it on, with chances.
+        """Return what a step comes to from a stage of it on, with chances.
 
         After a stage in which something was drawn a step is cut, and many ways go on as one.
         """
@@ -225,14 +225,14 @@ class Walk:
         return bool(self.branching.path) and not self.counted.on_the_way
 
     def opening_chances(self) -> Floats:
-        """How likely a run is in each state as it opens."""
+        """Return how likely a run is in each state as it opens."""
         going = np.zeros(len(self.numbers))
         for number, chance in self.first.items():
             going[number] = chance
         return going
 
     def _carried_on(self, going: Floats) -> Floats:
-        """How likely a run is in each state one step later."""
+        """Return how likely a run is in each state one step later."""
         if not self.moves[0]:
             return np.zeros(len(self.numbers))
         at, to, chances = (np.frombuffer(side, dtype=side.typecode).copy() for side in self.moves)
@@ -290,7 +290,7 @@ class Walk:
             )
 
     def _foreseen(self) -> float:
-        """How many states there are if it goes on for a while as it has gone so far."""
+        """Return how many states there are if it goes on for a while as it has gone so far."""
         reached = [0] * (self._depth + 1)
         for depth in self.depths:
             reached[min(depth, self._depth)] += 1
@@ -308,7 +308,7 @@ class Walk:
         return max(foreseen, known + soon, known + min(again, soon * self._depth))
 
     def _too_slow(self) -> str:
-        """How far it came in its time, and what to do about it."""
+        """Return how far it came in its time, and what to do about it."""
         here = self.engine.time_of(float(self._depth))
         limit = self.engine.time_of(float(self.last))
         return (

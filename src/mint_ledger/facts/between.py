@@ -65,7 +65,7 @@ def truth(always: bool, never: bool) -> Between:
 
 
 def joined(first: Between | None, second: Between | None) -> Between | None:
-    """What is either; none is nothing at all."""
+    """Return what is either; none is nothing at all."""
     if first is None or second is None or first == second:
         return second if first is None else first
     named = first.named | second.named if first.named is not None and second.named is not None else None
@@ -75,7 +75,7 @@ def joined(first: Between | None, second: Between | None) -> Between | None:
 
 
 def within(value: Between, limits: Between) -> Between:
-    """What is held within limits."""
+    """Return what is held within limits."""
     low = min(max(value.low, limits.low), limits.high)
     high = max(min(value.high, limits.high), limits.low)
     return Between(low, high)

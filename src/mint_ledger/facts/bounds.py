@@ -148,7 +148,7 @@ class Carrying:
                 self._flow(*now)
 
     def found(self) -> Bounds:
-        """What was found."""
+        """Return what was found."""
         stats = {account.column.base: account.stat for account in self.program.accounts}
         known = {(stats[base], first): found for (base, first), found in self.accounts.items() if found is not None}
         ends = {(stats[base], first): end for (base, first), end in self._ends.items()}
@@ -171,7 +171,7 @@ class Carrying:
     # What is known so far
 
     def _grow(self, key: object, old: Between | None, new: Between | None) -> Between | None:
-        """What is known of something, with more of it; what grew often enough has no end on that side."""
+        """Return what is known of something, with more of it; what grew often enough has no end on that side."""
         whole = joined(old, new)
         if whole == old or whole is None:
             return old
@@ -571,7 +571,7 @@ def _last_asked(procedure: st.Procedure) -> dict[int, list[int]]:
 
 
 def _either(first: Locals | None, second: Locals | None) -> Locals | None:
-    """What is known of locals where two ways meet."""
+    """Return what is known of locals where two ways meet."""
     if first is None or second is None:
         return second if first is None else first
     zero = one(0.0)

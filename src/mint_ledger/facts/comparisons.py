@@ -44,7 +44,7 @@ class Comparisons:
 
 
 def comparisons_of(program: Program) -> Comparisons:
-    """What the formulas of a program hold accounts against."""
+    """Return what the formulas of a program hold accounts against."""
     stats = {account.column.base: account.stat for account in program.accounts}
     known = Comparisons({}, set())
     for formula, node in _within_formulas(program):
@@ -78,7 +78,7 @@ def moves(program: Program, value: ex.Expr | None, stats: Collection[str]) -> bo
 
 
 def _within_formulas(program: Program) -> Iterator[tuple[int, Node]]:
-    """What whole formulas of the file are made of, each with the formula's number."""
+    """Return what whole formulas of the file are made of, each with the formula's number."""
     for procedure in program.procedures.values():
         for node in nodes((procedure.body, procedure.result)):
             if isinstance(node, ex.Checked) and node.formula >= 0:

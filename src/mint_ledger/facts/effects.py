@@ -238,7 +238,7 @@ class Effects:
     bounds: Bounds
 
     def of(self, stat: str, entity: int) -> list[Effect]:
-        """What may be posted to an account; its opening is among it."""
+        """Return what may be posted to an account; its opening is among it."""
         return [e for e in self.postings if e.stat == stat and any(f <= entity < f + n for f, n in e.owners)]
 
     def causes(self, effect: Effect) -> list[Cause]:
@@ -246,7 +246,7 @@ class Effects:
         return [self.program.causes[number] for number in sorted(effect.causes)]
 
     def flows(self, stat: str, entity: int) -> tuple[bool, bool]:
-        """How an account may move by itself: whether it may rise, and whether it may fall."""
+        """Return how an account may move by itself: whether it may rise, and whether it may fall."""
         known, end = self.bounds.account(stat, entity), self.bounds.end(stat, entity)
         if known is None or end is None:
             return False, False
@@ -254,7 +254,7 @@ class Effects:
 
 
 def effects_of(program: Program, scripts: Iterable[Handle] = ()) -> Effects:
-    """What a program may do to its accounts; `scripts` are happenings that are reckoned with besides."""
+    """Return what a program may do to its accounts; `scripts` are happenings that are reckoned with besides."""
     watched = _Watching(program)
     watched.run(scripts)
     return Effects(program, tuple(watched.effects.values()), watched.found())

@@ -45,7 +45,7 @@ def rounds_of(statements: st.Block) -> Rounds | None:
 
 
 def _split(statements: st.Block) -> tuple[st.Block, st.Block] | None:
-    """What is tried of a block, and what follows; none where no round is in it."""
+    """Return what is tried of a block, and what follows; none where no round is in it."""
     tried: list[st.Statement] = []
     following: list[st.Statement] = []
     for statement in statements:

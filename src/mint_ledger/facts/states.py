@@ -241,7 +241,7 @@ class _Look:
 
 
 def horizon(program: Program, carried_out: dict[Handle | str, st.Procedure], column: Column, worth: Worth) -> float:
-    """How long ago something may be and still matter: the longest wait that is counted from a moment.
+    """Return how long ago something may be and still matter: the longest wait that is counted from a moment.
 
     Infinite where that is not known; `worth` gives the value of a constant or dial, and none of anything else.
     """

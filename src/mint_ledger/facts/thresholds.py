@@ -107,7 +107,7 @@ class DrawingPlace:
         return tuple(sorted(found))
 
     def thrown(self, dials: Sequence[float]) -> tuple[int, int] | None:
-        """How many dice are thrown at once, and their sides; none for one alone, or for what is no throw."""
+        """Return how many dice are thrown at once, and their sides; none for one alone, or for what is no throw."""
         if self.dice is None:
             return None
         count, sides = (number(dials) for number in self.dice)

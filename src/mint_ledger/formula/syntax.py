@@ -202,7 +202,7 @@ class Formula:
         return {node.id for node in ast.walk(self.tree) if isinstance(node, ast.Name)}
 
     def plain(self) -> float | bool | str:
-        """What would be written in a file for it."""
+        """Return what would be written in a file for it."""
         if self.number is None:
             return self.text
         return bool(self.number) if self.is_flag else self.number

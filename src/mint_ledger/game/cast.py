@@ -56,7 +56,7 @@ class Cast:
 
     @property
     def size(self) -> int:
-        """How many entities there can be, the game itself included."""
+        """Return how many entities there can be, the game itself included."""
         return 1 + sum(member.room for member in self.members.values())
 
     def family(self, name: str) -> list[Member]:
@@ -73,7 +73,7 @@ class Cast:
         return next((m for m in self.members.values() if entity in m.entities), None)
 
     def entity_name(self, entity: int) -> str:
-        """What people call an entity: `keeper`, `crab[2]`; the game itself has no name."""
+        """Return what people call an entity: `keeper`, `crab[2]`; the game itself has no name."""
         member = self.member_of(entity)
         if member is None:
             return ""

@@ -49,7 +49,7 @@ def is_pattern(name: str) -> bool:
 
 
 def read_value(value: object) -> Value:
-    """What a file sets a dial to.
+    """Return what a file sets a dial to.
 
     Raises:
         ValueError: it is none of what a dial can be.

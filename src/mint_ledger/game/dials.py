@@ -116,7 +116,7 @@ class Dials(Mapping[str, Value]):
         raise NotFound(f"there is no dial '{name}'{nearest(name, (*self.names, *self.formulas))}")
 
     def place(self, name: str) -> Path:
-        """Where the number of that name stands in the file, or the formula that a number would replace.
+        """Return where the number of that name stands in the file, or the formula that a number would replace.
 
         Raises:
             NotFound: there is none of that name.
@@ -270,7 +270,7 @@ def _sets(kind: Kind, unit: Path) -> bool:
 
 
 def _written_at(game: GameFile, cast: Cast, path: Path) -> Path:
-    """Where a number stands in the file: coordinates are written as `where` and `faces`, if not as stats."""
+    """Return where a number stands in the file: coordinates are written as `where` and `faces`, if not as stats."""
     if path[0] != "kinds" or path[2] != "stats" or path[3] not in COORDINATES or path[4:] != ("start",):
         return path
     member = cast.members[str(path[1])]

@@ -189,7 +189,7 @@ class _Rule(str):
 
 
 def _keys(one: Sequence[Any], other: Sequence[Any]) -> list[list[_Rule]]:
-    """What the rules of two lists are known by: their names; without one their content; else by their turn."""
+    """Return what the rules of two lists are known by: their names; without one their content; else by their turn."""
     sides = [_named(rules) for rules in (one, other)]
     common = set(sides[0]) & set(sides[1])
     # What has no name and differs is held against what has none and differs there.
@@ -214,7 +214,7 @@ def _named(rules: Iterable[Any]) -> list[str]:
 
 
 def _empty(path: Path, key: Any) -> dict[Any, Any] | list[Any] | None:
-    """What stands for parts by name, or a list of them, that a file does not have."""
+    """Return what stands for parts by name, or a list of them, that a file does not have."""
     of_a_kind = path[:1] == ("kinds",) and len(path) == 2
     if (not path and key in sections("by name")) or (of_a_kind and key == "stats"):
         return {}

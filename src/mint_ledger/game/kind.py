@@ -19,7 +19,7 @@ MAX_ENTITIES = 5_000
 
 
 def read_copies(value: Any) -> Any:
-    """How many copies, or what differs in each."""
+    """Return how many copies, or what differs in each."""
     if isinstance(value, list):
         if len(value) > MAX_ENTITIES:
             raise ValueError(f"{len(value):,} copies are too many; the most is {MAX_ENTITIES:,}")
@@ -66,5 +66,5 @@ class Kind(Part):
 
     @property
     def copy_count(self) -> int:
-        """How many there are at the start."""
+        """Return how many there are at the start."""
         return len(self.copies) if isinstance(self.copies, list) else self.copies

@@ -98,7 +98,7 @@ def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
 
 
 def fault_message(detail: ErrorDetails, path: Path) -> str:
-    """What one of pydantic's findings means, in a designer's words."""
+    """Return what one of pydantic's findings means, in a designer's words."""
     kind = detail["type"]
     given = detail.get("input")
     if kind == "missing":

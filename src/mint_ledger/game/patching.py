@@ -186,7 +186,7 @@ def _written(value: float | bool | str) -> str:
 
 
 def _entry(path: Path, value: float | bool | str) -> str:
-    """What is written for the rest of a path: `stats: {bite: 9}`."""
+    """Return what is written for the rest of a path: `stats: {bite: 9}`."""
     if len(path) == 1:
         return f"{path[0]}: {_written(value)}"
     return f"{path[0]}: {{{_entry(path[1:], value)}}}"

@@ -54,7 +54,7 @@ def matching(dials: Dials, cast: Cast, pattern: str) -> list[int]:
 
 
 def _names(dials: Dials, cast: Cast, index: int) -> list[str]:
-    """What a dial may be called: by its own kind, and by those that it is like."""
+    """Return what a dial may be called: by its own kind, and by those that it is like."""
     path, name = dials.paths[index], dials.names[index]
     if path[0] != "kinds":
         return [name]

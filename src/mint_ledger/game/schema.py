@@ -96,7 +96,7 @@ def _object(part: type[parts.Part], definitions: dict[str, Schema]) -> Schema:
 
 
 def _words(part: str, key: str, field: FieldInfo) -> Schema:
-    """What is said of a key: what it does, what it is where it is left out, and an example."""
+    """Return what is said of a key: what it does, what it is where it is left out, and an example."""
     words = words_for(part, key)
     said: Schema = {"description": words.does + _in_unit(words.unit)}
     default = field.get_default(call_default_factory=True, validated_data={}) if not field.is_required() else None

@@ -46,7 +46,7 @@ class Source:
     included: tuple[str, ...] = ()
 
     def beside(self, name: str) -> str:
-        """How a file is called that stands beside this one."""
+        """Return how a file is called that stands beside this one."""
         return posixpath.join(posixpath.dirname(self.file.replace("\\", "/")), name)
 
     def name_at(self, place: Place) -> str:
@@ -235,7 +235,7 @@ def _refuse_unfolding(text: str, file: str) -> None:
 
 
 def _unreadable(file: str, text: str, error: Exception) -> GameError:
-    """What the reader trips over without a word on where it stands."""
+    """Return what the reader trips over without a word on where it stands."""
     digits = re.search(r"\d{4000,}", text)
     if digits is not None:
         line = text[: digits.start()].count("\n") + 1
@@ -249,7 +249,7 @@ def _unreadable(file: str, text: str, error: Exception) -> GameError:
 
 
 def _bracket_depth(text: str) -> int:
-    """How deep brackets are nested, before a reader takes long over them."""
+    """Return how deep brackets are nested, before a reader takes long over them."""
     depth = deepest = 0
     for character in text:
         if character in "[{":

@@ -143,7 +143,7 @@ class Stat(Part):
 
     @property
     def value_type(self) -> Literal["number", "flag", "word"]:
-        """What sort of value it holds."""
+        """Return what sort of value it holds."""
         if self.one_of is not None:
             return "word"
         return "flag" if self.start is not None and self.start.is_flag else "number"

@@ -33,7 +33,7 @@ def own_texts(source: Source) -> dict[str, str]:
 
 
 def yaml_editor() -> YAML:
-    """What reads YAML and writes it again as it stood, with its comments."""
+    """Return what reads YAML and writes it again as it stood, with its comments."""
     from ruamel.yaml import YAML
 
     editor = YAML()

@@ -31,7 +31,7 @@ def all_accounts(program: Program) -> list[AccountKey]:
 
 
 def account_name(program: Program, key: AccountKey) -> str:
-    """What people call an account: `keeper.health`, `crab[2].health`, `ships`."""
+    """Return what people call an account: `keeper.health`, `crab[2].health`, `ships`."""
     return Words(program).account(key.entity, key.stat)
 
 

@@ -43,7 +43,7 @@ def decimals(values: Sequence[float], most: int = 3) -> int:
 
 
 def shown(value: float | bool | str, digits: int = 6) -> str:
-    """What a dial is set to: a number, yes or no, a word."""
+    """Return what a dial is set to: a number, yes or no, a word."""
     if isinstance(value, str):
         return value
     return ("yes" if value else "no") if isinstance(value, bool) else number(value, digits)
@@ -91,7 +91,7 @@ class Words:
         return f"{owner}.{self.stat(stat)}" if owner else self.stat(stat)
 
     def cause(self, cause: float) -> str:
-        """What people call a cause."""
+        """Return what people call a cause."""
         return self.program.cause_labels[int(cause)] if cause >= 0 else ""
 
     def model(self, entity: float, stat: float) -> Stat | None:
@@ -134,7 +134,7 @@ class Words:
         return self._plain(row)
 
     def text(self, row: Row) -> str:
-        """What a row says, without its time."""
+        """Return what a row says, without its time."""
         what = WHATS[int(row.what)]
         who, by, cause = self.entity(row.entity), self.entity(row.by), self.cause(row.cause)
         match what:

@@ -25,7 +25,7 @@ NEVER = -1e18
 
 
 def busy_column(lowering: Lowering) -> Column:
-    """What an entity is busy with: 0 for nothing, else the number of an action or of an attack's wind-up."""
+    """Return what an entity is busy with: 0 for nothing, else the number of an action or of an attack's wind-up."""
     return lowering.layout.column(Handle("busy"), "flag", 0, lowering.cast.size)
 
 
@@ -64,7 +64,7 @@ class ActionLowering:
         self.event = lowering.event(acted_event(name), "hit")
 
     def scope(self, b: BlockBuilder, entity: Expr) -> Scope:
-        """What the action's formulas see: whoever does it as self."""
+        """Return what the action's formulas see: whoever does it as self."""
         return Scope(
             self.lowering,
             b,
@@ -74,7 +74,7 @@ class ActionLowering:
         )
 
     def ready_at(self) -> Column:
-        """When an entity may do it again."""
+        """Return when an entity may do it again."""
         return self.lowering.entity_column(Handle("ready at", self.path), self.doers, opening=NEVER)
 
     def lower(self) -> None:
@@ -141,7 +141,7 @@ class ActionLowering:
         return reasons
 
     def price(self, b: BlockBuilder, who: Expr, stat: str) -> Expr:
-        """How much of a stat it costs."""
+        """Return how much of a stat it costs."""
         scope = self.scope(b, who).pure("what an action needs and costs")
         return amount(scope, (self.action.costs or {})[stat], "costs", stat)
 

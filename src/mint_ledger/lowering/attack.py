@@ -69,7 +69,7 @@ class AttackLowering:
         self.cause = Constant(float(lowering.cause("attack", name, self.path, attack.type or "")))
 
     def scope(self, b: BlockBuilder, striker: Expr, target: Expr | None, what: str = "") -> Scope:
-        """What the attack's formulas see: the striker as self, the target as other."""
+        """Return what the attack's formulas see: the striker as self, the target as other."""
         other = EntityRef(target, self.targets) if target is not None else None
         luck = Luck(self.path, (f"attack {self.name}",))
         luck = luck.of(what) if what else luck
@@ -174,7 +174,7 @@ class AttackLowering:
         return And((self.lowering.present(striker), some))
 
     def alike_in_reach(self, b: BlockBuilder, strikers: Members) -> Expr | None:
-        """How many of some strikers have somebody in reach, where none of them differs from another in that."""
+        """Return how many of some strikers have somebody in reach, where none of them differs from another in that."""
         apart = not {m.name for m in strikers} & {m.name for m in self.targets} and self.attack.spares != "maker"
         if (
             not apart

@@ -48,7 +48,7 @@ def _spans(scope: Scope) -> list[tuple[str, int, int]]:
 
 
 def draw_places(scope: Scope, call: int) -> tuple[tuple[int, int, int], ...]:
-    """Where a chance call draws from: for each run of entities (first, how many, hash of the place)."""
+    """Draw where a chance call draws from: for each run of entities (first, how many, hash of the place)."""
     assert scope.luck is not None, "chance stands where nobody's luck is known"
     return tuple((first, count, scope.luck.place(name, call)) for name, first, count in _spans(scope))
 

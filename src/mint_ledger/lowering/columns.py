@@ -24,7 +24,7 @@ def winner_column(lowering: Lowering) -> Column:
 
 
 def script_position_column(lowering: Lowering) -> Column:
-    """How many happenings of the script are over."""
+    """Return how many happenings of the script are over."""
     return lowering.layout.column(Handle("script position"), "mark")
 
 
@@ -54,7 +54,7 @@ def level_column(lowering: Lowering) -> Column:
 
 
 def level_began_column(lowering: Lowering) -> Column:
-    """When the level began."""
+    """Return when the level began."""
     return lowering.layout.column(Handle("level began"), "time")
 
 
@@ -70,7 +70,7 @@ def account_column(lowering: Lowering, stat: str) -> Column:
 
 
 def flow_columns(lowering: Lowering, values: Column, stat: str) -> FlowColumns:
-    """Where the flows of a stat keep their state."""
+    """Return where the flows of a stat keep their state."""
 
     def column(what: str, role: str = "time") -> Column:
         return lowering.layout.column(Handle(f"flow {what}", (stat,)), role, values.first, values.count)  # type: ignore[arg-type]
@@ -92,7 +92,7 @@ def turn_column(lowering: Lowering) -> Column:
 
 
 def without_column(lowering: Lowering, lot: str, branch: str) -> Column:
-    """How many drawings of a self (or of all) there have been since a branch came."""
+    """Return how many drawings of a self (or of all) there have been since a branch came."""
     shared = lowering.game.lots[lot].shared
     handle = Handle("drawn without", ("lots", lot, "of", branch))
     return lowering.layout.column(handle, "counter", 0, 1 if shared else lowering.cast.size)

@@ -26,7 +26,7 @@ def _column(lowering: Lowering, what: str, attack: str) -> Column:
 
 
 def visits_column(lowering: Lowering) -> Column:
-    """How often each level has begun, by its number."""
+    """Return how often each level has begun, by its number."""
     return lowering.layout.column(Handle("visits"), "flag", 0, len(lowering.game.levels))
 
 
@@ -38,7 +38,7 @@ def count_row(lowering: Lowering, b: BlockBuilder, what: str, attack: str) -> No
 
 
 def counted(lowering: Lowering, what: str, attack: str) -> Expr:
-    """How often an attack has landed (missed …) so far in the run.
+    """Return how often an attack has landed (missed …) so far in the run.
 
     Raises:
         Problem: there is no such attack.
@@ -52,7 +52,7 @@ def counted(lowering: Lowering, what: str, attack: str) -> Expr:
 
 
 def visit(lowering: Lowering) -> Expr:
-    """How often the level that is played has begun so far: 1 on the first visit, 0 before any.
+    """Return how often the level that is played has begun so far: 1 on the first visit, 0 before any.
 
     Raises:
         Problem: the game has no levels.

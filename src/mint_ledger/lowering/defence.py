@@ -44,7 +44,7 @@ MAX_LAYERS = 2
 
 
 def when_hit_of(member: Member) -> WhenHit:
-    """What a hit meets; by default it goes to health."""
+    """Return what a hit meets; by default it goes to health."""
     return member.kind.when_hit or WhenHit()
 
 

@@ -82,7 +82,7 @@ class Duels:
 
     @cached_property
     def carried_out(self) -> dict[Handle | str, Procedure]:
-        """What a duel carries out, whoever fights it."""
+        """Return what a duel carries out, whoever fights it."""
         return procedures(self.lowered.program)
 
     @cached_property
@@ -91,7 +91,7 @@ class Duels:
         return columns_read(self.lowered.program, self.carried_out)
 
     def starts(self, pair: Duel) -> tuple[Start, ...]:
-        """What sets a pair as a run opens."""
+        """Return what sets a pair as a run opens."""
         values = ((self.striker, pair.striker), (self.target, pair.target), (self.attack, pair.number))
         return tuple(Start(column, 0, float(value)) for column, value in values)
 
@@ -210,7 +210,7 @@ class _Duels:
     # The parts of a step
 
     def _beginnings(self) -> Iterator[Procedure]:
-        """What begins as one of a kind appears, without what rules wait for."""
+        """Return what begins as one of a kind appears, without what rules wait for."""
         names = [name for name, _ in self.attacks]
         for member in self.lowering.cast.members.values():
             if member.room:
@@ -290,7 +290,7 @@ class _Duels:
         return b.procedure(parts.PLAYERS)
 
     def _strikes(self, taken: int) -> Procedure:
-        """What the attack's own timer does; what has none strikes as soon as it may."""
+        """Return what the attack's own timer does; what has none strikes as soon as it may."""
         b = BlockBuilder()
         b.locals = taken
         polled = dict(self.lowering.polled_blocks)

@@ -127,7 +127,7 @@ def maker_of(scope: Scope, ref: EntityRef) -> EntityRef:
 
 
 def maker_column(scope: Scope) -> Column:
-    """Where the makers of entities are kept."""
+    """Return where the makers of entities are kept."""
     return scope.lowering.layout.column(Handle("maker"), "flag", 0, scope.lowering.cast.size)
 
 

@@ -75,7 +75,7 @@ class _Writing:
         self._at: dict[int, tuple[int, Any]] = {}
 
     def number(self, value: Any) -> int:
-        """Where a value stands, written now if it was not."""
+        """Return where a value stands, written now if it was not."""
         if type(value) in _PLAIN:
             # By its text: 0 and -0, 1 and true are not the same.
             key = (type(value), repr(value))
@@ -159,7 +159,7 @@ def _number(text: str, number: float, is_flag: bool) -> Formula:
 
 
 def _maker(module: str, name: str, names: list[str]) -> _Maker:
-    """What makes a value of a class of its parts."""
+    """Return what makes a value of a class of its parts."""
     if not module.startswith(HOMES):
         raise NotFlat(f"{module} holds nothing that is written out")
     kind: Any = getattr(importlib.import_module(module), name)

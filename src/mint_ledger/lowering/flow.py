@@ -121,7 +121,7 @@ def _joined(value: Expr, up: FlowSpec, down: FlowSpec) -> FlowSpec:
 def _followed(
     lowering: Lowering, scope: Scope, own: Path, follow: Follow, to: Formula | None
 ) -> tuple[Expr, Expr | None]:
-    """What a stat follows, and since when it may: the other has been left alone for so long."""
+    """Return what a stat follows, and since when it may: the other has been left alone for so long."""
     assert to is not None
     end = amount(scope, to, "stat")
     try:

@@ -340,7 +340,7 @@ class FormulaLowerer:
         scope.lowering.sites.mean(scope.stands_at or scope.path, text, meant)
 
     def _stat(self, node: ast.expr, name: str, read: Callable[[], Typed]) -> Typed:
-        """What a name reads; whose stat it is, where it is one, is noted."""
+        """Return what a name reads; whose stat it is, where it is one, is noted."""
         outside, self.accounts = self.accounts, set()
         try:
             typed = read()

@@ -42,7 +42,7 @@ class HabitLowering:
         self.cause = const(lowering.cause("habit", name, self.path))
 
     def scope(self, b: BlockBuilder, who: Expr, what: str = "") -> Scope:
-        """What the habit's formulas see: the player as self; luck has a place for each use."""
+        """Return what the habit's formulas see: the player as self; luck has a place for each use."""
         luck = Luck(self.path, (f"habit {self.name}",))
         luck = luck.of(what) if what else luck
         return Scope(self.lowering, b, self.path, self_=EntityRef(who, self.players), luck=luck)

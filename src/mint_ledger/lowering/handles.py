@@ -29,7 +29,7 @@ def motion(kind: str) -> Handle:
 
 
 def defend(kind: str) -> Handle:
-    """What a hit meets in one of a kind."""
+    """Return what a hit meets in one of a kind."""
     return Handle("defend", ("kinds", kind))
 
 

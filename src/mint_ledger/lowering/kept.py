@@ -99,7 +99,7 @@ def _key(name: str, text: str) -> str:
 
 @cache
 def _own_code() -> str:
-    """What of this package makes games and programs, which may change within a version while it is worked on."""
+    """Return what of this package makes games and programs, which may change within a version while it is worked on."""
     package = Path(__file__).parent.parent
     files = [path for folder in ("formula", "game", "lowering", "program") for path in (package / folder).glob("*.py")]
     known = sorted((path.parent.name, path.name, path.stat()) for path in files)

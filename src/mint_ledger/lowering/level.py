@@ -282,7 +282,7 @@ def _emit_resets(lowering: Lowering, b: BlockBuilder, cause: Expr) -> None:
 def _opened_anew(
     lowering: Lowering, b: BlockBuilder, ref: EntityRef, name: str, member: Member | None, stat: Stat
 ) -> Expr:
-    """What a stat starts with in this level; a formula is worked out again."""
+    """Return what a stat starts with in this level; a formula is worked out again."""
     value = opening_value(lowering, b, ref, name, member, stat)
     if stat.starts_by_formula:
         value = b.let(value)

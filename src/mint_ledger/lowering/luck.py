@@ -55,7 +55,7 @@ class Luck:
         return self.calls[0]
 
     def handle(self, kinds: Path, call: int) -> Handle:
-        """What counts the draws of a call, for some kinds."""
+        """Return what counts the draws of a call, for some kinds."""
         return Handle("draws", (*self.owner, *self.what, *kinds, call))
 
     def place(self, kind: str, call: int) -> int:

@@ -183,7 +183,7 @@ class _Measures:
         return values[0], values[1]
 
     def _words_of(self, scope: Scope, node: ast.expr) -> tuple[str, ...] | None:
-        """What `closing` of a word may be; none of anything else."""
+        """Return what `closing` of a word may be; none of anything else."""
         match node:
             case ast.Call(func=ast.Name(id="closing"), args=[account]):
                 stat = self._formula_of(scope, account) or self._stat(scope, account)
@@ -339,7 +339,7 @@ class _Measures:
         return self.lowering.layout.column(Handle(f"measure {name}", texts), "measure", opening=opening)
 
     def _escapes(self, scope: Scope, account: ast.expr, share: ast.expr) -> Reading:
-        """How often an account came near its lower limit, and away from it again."""
+        """Return how often an account came near its lower limit, and away from it again."""
         key = ("escapes", written(account), written(share))
         if key not in self.watched:
             b = self.builder
@@ -363,7 +363,7 @@ class _Measures:
         return Calculation("*", (self.watched[key], Reading("ended", ending_column(self.lowering).base, tuple(wins))))
 
     def _lead_changes(self, scope: Scope, one: ast.expr, other: ast.expr) -> Reading:
-        """How often the greater of two values changed; while they are equal whoever led leads on."""
+        """Return how often the greater of two values changed; while they are equal whoever led leads on."""
         key = ("lead_changes", written(one), written(other))
         if key not in self.watched:
             b = self.builder
@@ -378,7 +378,7 @@ class _Measures:
         return self.watched[key]
 
     def _in_reach(self, attack: str, kind: str = "") -> Reading:
-        """How long those who have an attack had somebody to strike with it, all of them together."""
+        """Return how long those who have an attack had somebody to strike with it, all of them together."""
         lowering = self.lowering
         if attack not in lowering.game.attacks:
             raise Problem(f"unknown attack '{attack}'{nearest(attack, lowering.game.attacks)}")

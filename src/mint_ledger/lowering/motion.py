@@ -122,7 +122,7 @@ class _Aims:
                     self._known[first] = x, y
 
     def place(self, lowering: Lowering, b: BlockBuilder, target: EntityRef) -> tuple[Expr, Expr]:
-        """Where somebody stands."""
+        """Return where somebody stands."""
         if len(target.members) == 1 and target.members[0].room == 1 and target.members[0].first in self._known:
             return self._known[target.members[0].first]
         x, y = (b.let(coordinate(lowering, target, axis)) for axis in AXES)
@@ -183,7 +183,7 @@ def _forget_course(lowering: Lowering, b: BlockBuilder, axis: str, who: Expr) ->
 
 
 def _place_before(lowering: Lowering, b: BlockBuilder, ref: EntityRef, axis: str, now: Expr) -> Expr:
-    """Where an entity was in the last step, worked out as its flow was then; where it is if it was nowhere."""
+    """Return where an entity was in the last step, worked out as its flow was then; where it is if it was nowhere."""
     place, anchor, rate, to = (
         b.let(At(_course(lowering, axis, what), ref.entity)) for what in ("place", "anchor", "rate", "to")
     )

@@ -110,7 +110,7 @@ def _depths(formulas: dict[str, NamedFormula]) -> tuple[dict[str, int], set[str]
 
 
 def _faults(lowering: Lowering, name: str, named: NamedFormula) -> Iterator[str]:
-    """What is wrong with one of them where it stands, whoever calls it."""
+    """Return what is wrong with one of them where it stands, whoever calls it."""
     game = lowering.game
     if name in CALLS or name in MEASURE_CALLS:
         yield f"'{name}' is a call that formulas know without the file; choose another name"

@@ -68,7 +68,7 @@ class PlayableGame(GameFile):
 
     @property
     def script(self) -> tuple[Happening, ...]:
-        """What happens from outside in every run; see `scripted`."""
+        """Return what happens from outside in every run; see `scripted`."""
         return self._script
 
     def scripted(self, script: ScriptItems) -> Self:
@@ -183,7 +183,7 @@ class PlayableGame(GameFile):
 
     @property
     def file(self) -> str:
-        """What it was read from."""
+        """Return what it was read from."""
         return str(self._turning.origin.file if self._turning is not None else self.source.file)
 
     def origin_text(self) -> str:

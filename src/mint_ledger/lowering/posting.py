@@ -88,7 +88,7 @@ def _stat_names(scope: Scope) -> set[str]:
 
 
 def account_owners(scope: Scope, ref: EntityRef, name: str) -> list[tuple[Member | None, Stat]]:
-    """Who the account can be of, with the stat of each.
+    """Return who the account can be of, with the stat of each.
 
     Raises:
         Problem: one of them has no such account.

@@ -175,7 +175,7 @@ def emit_appeared(lowering: Lowering, b: BlockBuilder, member: Member, entity: E
 
 
 def maker_column_of(lowering: Lowering) -> Column:
-    """Where the makers of entities are kept."""
+    """Return where the makers of entities are kept."""
     return maker_column(Scope(lowering, BlockBuilder(), ()))
 
 

@@ -107,7 +107,7 @@ def worked_out(f: InFormula, ref: EntityRef, name: str, member: Member | None, s
 
 
 def stat_path(lowering: Lowering, member: Member | None, stat: str) -> tuple[str | int, ...]:
-    """Where a stat stands in the file: with the kind, or with the nearest one that it is like."""
+    """Return where a stat stands in the file: with the kind, or with the nearest one that it is like."""
     if member is None:
         return ("stats", stat)
     for ancestor in member.family:
@@ -117,7 +117,7 @@ def stat_path(lowering: Lowering, member: Member | None, stat: str) -> tuple[str
 
 
 def _by_kind(f: InFormula, ref: EntityRef, name: str, one: Callable[[Member | None, Stat], Typed]) -> Typed:
-    """What `one` makes of a stat for each kind that the entity can be of, chosen by the entity at run time."""
+    """Return what `one` makes of a stat for each kind that the entity can be of, chosen by the entity at run time."""
     lowering = f.scope.lowering
     owners: list[Member | None] = list(ref.members) or [None]
     missing = [m for m in owners if name not in stats_of(lowering, m)]
@@ -181,7 +181,7 @@ def _no_such_stat(scope: Scope, member: Member | None, name: str) -> str:
 
 
 def no_space(lowering: Lowering) -> str:
-    """What else is missing for a place, where the game has none."""
+    """Return what else is missing for a place, where the game has none."""
     return "" if lowering.game.space is not None else ", and the game 'space: {}' at its top"
 
 
@@ -280,13 +280,13 @@ def member_stat_path(member: Member | None, stat: str) -> tuple[str | int, ...]:
 
 
 def opened_column(lowering: Lowering, stat: str) -> Column:
-    """What the accounts of a stat were opened with; kept where that is worked out."""
+    """Return what the accounts of a stat were opened with; kept where that is worked out."""
     values = account_column(lowering, stat)
     return lowering.layout.column(Handle("opened", (stat,)), "value", values.first, values.count)
 
 
 def start_path(lowering: Lowering, member: Member | None, stat: str) -> Path:
-    """Where the start of a stat stands in the file: a coordinate in `where`, or `faces`."""
+    """Return where the start of a stat stands in the file: a coordinate in `where`, or `faces`."""
     if (
         member is not None
         and stat in COORDINATES
@@ -298,7 +298,7 @@ def start_path(lowering: Lowering, member: Member | None, stat: str) -> Path:
 
 
 def start_value(scope: Scope, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Expr:
-    """What a stat starts with: the kind's number, a copy's own, or what its formula came to as it opened."""
+    """Return what a stat starts with: the kind's number, a copy's own, or what its formula came to as it opened."""
     lowering = scope.lowering
     if stat.starts_by_formula:
         return At(opened_column(lowering, name), ref.entity)
@@ -346,7 +346,7 @@ def _plain_start(lowering: Lowering, name: str, member: Member | None, stat: Sta
 
 
 def _share(f: InFormula, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Expr:
-    """How far an account is from its min (or 0) to its max (or start)."""
+    """Return how far an account is from its min (or 0) to its max (or start)."""
     low = limit(f, ref, name, member, stat, "min") or ZERO
     high = limit(f, ref, name, member, stat, "max") or start_value(f.scope, ref, name, member, stat)
     value = Read(account_column(f.scope.lowering, name), ref.entity)
@@ -454,5 +454,5 @@ def _count(f: InFormula, name: str, node: ast.expr) -> Typed:
 
 
 def hits_column(lowering: Lowering, attack: str) -> Column:
-    """How often an attack has landed in the run."""
+    """Return how often an attack has landed in the run."""
     return lowering.layout.column(Handle("hits", ("attacks", attack)), "measure")

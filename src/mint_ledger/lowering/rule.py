@@ -170,7 +170,7 @@ class RuleLowering:
         return EntityRef(OTHER, unique) if unique else None
 
     def _doers(self, when: When) -> list[Member]:
-        """Who can have made somebody go: those who can strike it; else anyone."""
+        """Return who can have made somebody go: those who can strike it; else anyone."""
         victims = self.holders if when.gone == ["self"] else tuple(self._kinds(when.gone or [], "gone"))
         strikers = [m for victim in victims for m in self.lowering.strikers_of(victim.name)]
         return strikers or [m for m in self.lowering.cast.members.values() if m.room]

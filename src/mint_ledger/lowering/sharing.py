@@ -59,7 +59,7 @@ class _Sharing:
         self._kept: dict[int, ex.Expr] = {}
 
     def size(self, e: ex.Expr) -> int:
-        """How many parts an expression has, written out."""
+        """Return how many parts an expression has, written out."""
         for part in self._upwards(e, self._sizes):
             self._sizes[id(part)] = 1 + sum(self._sizes[id(child)] for child in children(part))
         return self._sizes[id(e)]

@@ -53,7 +53,7 @@ def coordinate(lowering: Lowering, ref: EntityRef, axis: str) -> Expr:
 
 
 def offsets(lowering: Lowering, one: EntityRef, other: EntityRef) -> tuple[Expr, Expr]:
-    """How far `other` is from `one` along x and y."""
+    """Return how far `other` is from `one` along x and y."""
     return (
         sub(coordinate(lowering, other, "x"), coordinate(lowering, one, "x")),
         sub(coordinate(lowering, other, "y"), coordinate(lowering, one, "y")),
@@ -78,7 +78,7 @@ def direction(lowering: Lowering, ref: EntityRef) -> tuple[Expr, Expr]:
 
 
 def ahead(lowering: Lowering, one: EntityRef, other: EntityRef) -> Expr:
-    """How far `other` is ahead of `one`, along where that one faces."""
+    """Return how far `other` is ahead of `one`, along where that one faces."""
     dx, dy = offsets(lowering, one, other)
     cosine, sine = direction(lowering, one)
     return add(mul(dx, cosine), mul(dy, sine))

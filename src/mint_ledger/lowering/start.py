@@ -68,7 +68,7 @@ def emit_openings(lowering: Lowering, b: BlockBuilder, ref: EntityRef, cause: Ex
 def opening_value(
     lowering: Lowering, b: BlockBuilder, ref: EntityRef, name: str, member: Member | None, stat: Stat
 ) -> Expr:
-    """What an account is opened with, worked out now; a copy's own goes before what its kind says."""
+    """Return what an account is opened with, worked out now; a copy's own goes before what its kind says."""
     if not stat.starts_by_formula:
         return reading.start_value(Scope(lowering, b, ()), ref, name, member, stat)
     value = _value(lowering, b, ref, name, member, stat)
@@ -79,7 +79,7 @@ def opening_value(
 
 
 def _value(lowering: Lowering, b: BlockBuilder, ref: EntityRef, name: str, member: Member | None, stat: Stat) -> Expr:
-    """What a formula makes of a start; `min` and `max` are the account's own."""
+    """Return what a formula makes of a start; `min` and `max` are the account's own."""
     assert stat.start is not None
     path: Path = reading.start_path(lowering, member, name)
     owner = member.name if member else ""

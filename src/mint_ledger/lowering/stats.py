@@ -38,7 +38,7 @@ def stat_names(lowering: Lowering) -> list[str]:
 
 
 def owners_of(lowering: Lowering, name: str) -> list[Owner]:
-    """Who has accounts of a stat: the game, and kinds."""
+    """Return who has accounts of a stat: the game, and kinds."""
     owners: list[Owner] = []
     if name in lowering.game.stats and lowering.game.stats[name].is_account:
         owners.append((None, lowering.game.stats[name]))
@@ -230,7 +230,7 @@ def _check_numbers(lowering: Lowering, path: Path, stat: Stat) -> None:
 
 
 def misfits(stat: Stat) -> list[tuple[str, str]]:
-    """What in the numbers of a stat does not go together, with the key that it stands under."""
+    """Return what in the numbers of a stat does not go together, with the key that it stands under."""
     low = stat.min.number if stat.min else None
     high = stat.max.number if stat.max else None
     start = stat.start.number if stat.start else 0.0

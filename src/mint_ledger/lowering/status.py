@@ -59,7 +59,7 @@ class _StatusLowering:
         self.giver = status_column(lowering, "giver", name, "mark")
 
     def scope(self, b: BlockBuilder, entity: Expr, **more: object) -> Scope:
-        """What the status's formulas see: whoever has it as self."""
+        """Return what the status's formulas see: whoever has it as self."""
         return Scope(
             self.lowering,
             b,

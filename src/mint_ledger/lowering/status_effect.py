@@ -18,7 +18,7 @@ BLOCK_WORDS = (MOVES, "all")
 
 
 def has_column(lowering: Lowering, name: str) -> Column:
-    """How many times an entity has a status: 0, 1, or more where it stacks."""
+    """Return how many times an entity has a status: 0, 1, or more where it stacks."""
     return lowering.layout.column(Handle("status", ("statuses", name)), "flag", 0, lowering.cast.size)
 
 
@@ -33,7 +33,7 @@ def status_column(lowering: Lowering, what: str, name: str, role: str = "time") 
 
 
 def status_columns(lowering: Lowering) -> tuple[StatusColumns, ...]:
-    """Where each status keeps its state."""
+    """Return where each status keeps its state."""
     return tuple(
         StatusColumns(
             name,
@@ -74,7 +74,7 @@ def blocked(lowering: Lowering, what: str, entity: Expr) -> Expr | None:
 
 
 def altered(f: InFormula, ref: EntityRef, member: Member | None, stat: str, value: Expr) -> Expr:
-    """What formulas read of a stat: the booked value, or the last `to`; then all `plus`, then all `times`."""
+    """Return what formulas read of a stat: the booked value, or the last `to`; then all `plus`, then all `times`."""
     if member is None:
         return value
     lowering = f.scope.lowering

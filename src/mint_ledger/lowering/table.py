@@ -131,7 +131,7 @@ def key_at(f: InFormula, arguments: list[ast.expr]) -> Typed:
 
 
 def not_alone(f: InFormula, node: ast.Attribute) -> str:
-    """What is wrong with a column that stands without a key."""
+    """Return what is wrong with a column that stands without a key."""
     assert isinstance(node.value, ast.Name)
     table, name = f.scope.lowering.game.tables[node.value.id], node.value.id
     if node.attr not in table.columns:
@@ -175,7 +175,7 @@ def _cells(f: InFormula, name: str, column: int) -> list[Expr]:
 
 
 def _with(f: InFormula, value: Expr, body: Callable[[Expr], Expr]) -> Expr:
-    """What `body` makes of a value that is worked out once."""
+    """Return what `body` makes of a value that is worked out once."""
     if isinstance(value, (Constant, Dial, Local)):
         return body(value)
     local = f.scope.builder.new_local()

@@ -44,7 +44,7 @@ class Timer:
         return self.lowering.entity_column(handle, self.members, role)
 
     def scope(self, b: BlockBuilder, who: Expr) -> Scope:
-        """What the period's formula sees; its luck has a place of its own."""
+        """Return what the period's formula sees; its luck has a place of its own."""
         ref = EntityRef(who, self.members) if self.members else None
         return Scope(self.lowering, b, self.path, self_=ref, luck=self.luck.anew())
 
@@ -62,7 +62,7 @@ class Timer:
         return self.lowering.formula_place(self.every, (*self.path, "every"))
 
     def first_wait(self, b: BlockBuilder, who: Expr, period: Expr) -> Expr:
-        """How long until the first firing."""
+        """Return how long until the first firing."""
         if self.first is None:
             return period
         return amount(self.scope(b, who), self.first, "first")

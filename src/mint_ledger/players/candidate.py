@@ -253,7 +253,7 @@ class Played:
                 yield {"do": action, "if": " and ".join([f"{SEARCHED}_{slot}_act == {place}", *tests])}
 
     def steps(self, seed: int) -> float:
-        """How many steps a run takes on average, of players who act at random."""
+        """Return how many steps a run takes on average, of players who act at random."""
         study = study_game(self.game, SAMPLED, Setting(seed, self.random), Asked((), ()))
         return max(float(study.columns.time.mean()) / self.game.lowered.program.clock.step, 1.0)
 
@@ -275,7 +275,7 @@ class Played:
         return self.play(candidate, runs, seed, first).won
 
     def play(self, candidate: Candidate, runs: int, seed: int, first: int = 0) -> Course:
-        """How some runs go."""
+        """Return how some runs go."""
         player = self._players.get(seed)
         if player is None:
             player = NativePlayer(self.code, seed=seed, starts=self.prepared.starts, script=self.prepared.script)

@@ -85,7 +85,7 @@ def find_change(
     anyway: bool = False,
     progress: Progress | None = None,
 ) -> Changed:
-    """What changed dials would do for those who play as was fitted; see `Game.change_for`."""
+    """Return what changed dials would do for those who play as was fitted; see `Game.change_for`."""
     if not fit.fits and not anyway:
         raise BadRequest(
             "the fitted habit does not play like the recorded plays, so what a change would do for them is not known; "

@@ -99,7 +99,7 @@ class Fit(Result):
         return showing.text("fit_text.fit_text", self)
 
     def plot(self, ax: Axes | None = None) -> Figure:
-        """What is known of each dial after the plays, and how the fitted habit plays beside them."""
+        """Draw what is known of each dial after the plays, and how the fitted habit plays beside them."""
         return showing.figure("plays_plot.fit_figure", self, ax=ax)
 
     @labelled_table

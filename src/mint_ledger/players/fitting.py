@@ -155,7 +155,7 @@ class _Fitting:
         return Simulated({measure: simulated(study, measure) for measure in self.measures}, study.unit)
 
     def _model(self, low: Floats, high: Floats, stage: int) -> tuple[Surrogate, Seen]:
-        """What plays come to over a box, and what was seen of the recorded ones in the same terms."""
+        """Return what plays come to over a box, and what was seen of the recorded ones in the same terms."""
         played = self._banked(low, high, stage)
         values = {m: v for m, v in played.values.items() if not np.isnan(v).any()}
         pooled = {measure: runs.ravel() for measure, runs in values.items()}
@@ -254,14 +254,14 @@ def _box(game: PlayableGame, ranges: Mapping[str, Any]) -> dict[str, tuple[float
 
 
 def _measures(plays: Plays | Told) -> list[str]:
-    """What is looked at of each play."""
+    """Return what is looked at of each play."""
     if isinstance(plays, Plays):
         return list(plays.values)
     return list(plays.named)
 
 
 def _refused(plays: Plays | Told) -> tuple[str, ...]:
-    """What the plays are too little for.
+    """Return what the plays are too little for.
 
     Raises:
         BadRequest: nothing can be fitted to them.

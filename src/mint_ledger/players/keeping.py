@@ -38,7 +38,7 @@ def with_play(session: Session, path: Path, player: str = "") -> int:
 
 
 def _values(session: Session, player: str) -> dict[str, str]:
-    """What is known of every play, by column."""
+    """Return what is known of every play, by column."""
     result, ending = session.outcome
     values = {"player": guarded(player), "game": game_mark(session.game), "result": result or "unfinished"}
     values |= {"ending": ending}

@@ -102,7 +102,7 @@ class Likeness(Result):
         return [side.measure for side in self.sides if side.verdict == "differs"]
 
     def name(self, side: Side) -> str:
-        """What people call a measure: time with its unit."""
+        """Return what people call a measure: time with its unit."""
         return f"time, {self.unit}" if side.measure == "time" else side.measure
 
     @property
@@ -313,7 +313,7 @@ def _effective(places: Floats, weights: Floats, groups: Any, higher: Estimate) -
 
 
 def _shape(recorded: Floats, weights: Floats, runs: Floats, effective: int, luck: np.random.Generator) -> float:
-    """How likely a distribution as far from the simulated one is, by chance: Cramér and von Mises' distance."""
+    """Return how likely a distribution as far from the simulated one is, by chance: Cramér and von Mises' distance."""
     values, counts = np.unique(runs, return_counts=True)
     heights = np.cumsum(counts) / len(runs)
     steps = counts / len(runs)
@@ -333,7 +333,7 @@ def _shape(recorded: Floats, weights: Floats, runs: Floats, effective: int, luck
 
 
 def _told_sides(told: Told, simulated_: Mapping[str, Floats], sure: float) -> list[Side]:
-    """What was told of all plays together beside what the runs come to."""
+    """Return what was told of all plays together beside what the runs come to."""
     none = np.zeros(0)
     sides = []
     for result, (count, whole) in told.shares.items():

@@ -126,7 +126,7 @@ def find_mixture(
 
 
 def _white(off: Floats) -> Floats:
-    """What makes functions vary by 1 each and apart from one another, without those that repeat others."""
+    """Return what makes functions vary by 1 each and apart from one another, without those that repeat others."""
     sizes, axes = np.linalg.eigh(off.T @ off / len(off))
     kept = sizes > REPEATS * sizes.max()
     return np.asarray(axes[:, kept] / np.sqrt(sizes[kept]))

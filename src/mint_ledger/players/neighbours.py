@@ -18,12 +18,12 @@ Change = tuple[Candidate, Candidate, Candidate]
 
 
 def size(candidate: Candidate) -> int:
-    """How many acts and conditions it has."""
+    """Return how many acts and conditions it has."""
     return len(candidate) + sum(len(slot.terms) for slot in candidate)
 
 
 def change(old: Candidate, new: Candidate) -> Change:
-    """What makes the one of the other: what is replaced by what, and what it stands before."""
+    """Return what makes the one of the other: what is replaced by what, and what it stands before."""
     shorter = min(len(old), len(new))
     head = next((k for k in range(shorter) if old[k] != new[k]), shorter)
     tail = next((k for k in range(shorter - head) if old[-1 - k] != new[-1 - k]), shorter - head)

@@ -66,7 +66,7 @@ class Plays:
 
     @property
     def groups(self) -> int:
-        """How many players there were."""
+        """Return how many players there were."""
         return len(np.unique(self.players))
 
 
@@ -98,7 +98,7 @@ class Told:
 
 
 def game_mark(game: PlayableGame) -> str:
-    """What tells one version of a game from another: a hash of its text and of what was turned since."""
+    """Return what tells one version of a game from another: a hash of its text and of what was turned since."""
     return hashlib.sha256(f"{game.origin_text()}\n{game.changes()!r}".encode()).hexdigest()[:16]
 
 
@@ -294,7 +294,7 @@ class _Reading:
 
 
 def _measures(game: PlayableGame, name: str, heads: Sequence[str], columns: Mapping[str, str]) -> dict[str, str]:
-    """What of a simulated run each column is compared with.
+    """Return what of a simulated run each column is compared with.
 
     Raises:
         NotFound: a column is no measure.

@@ -215,7 +215,7 @@ class Search:
             runs = last if len(going) <= BEAM + 1 else min(max(each // len(going), first), last - 1)
 
     def judge(self, base: Candidate, seed: int) -> Judge:
-        """Who is held against a candidate, with luck of its own."""
+        """Return who is held against a candidate, with luck of its own."""
         return Judge(self.played, base, seed, self.judged)
 
     def climbed(self, candidate: Candidate, most: int) -> Candidate:

@@ -87,7 +87,7 @@ class SkillCurve(Result):
 
     @property
     def left_to_master(self) -> Estimate:
-        """What the last quarter of skill brings."""
+        """Return what the last quarter of skill brings."""
         place = min(range(len(self.skills)), key=lambda at: abs(self.skills[at] - LAST_QUARTER))
         before, top = self.first[place], self.first[-1]
         value, half = top.value - before.value, math.hypot(before.half_width, top.half_width)

@@ -172,14 +172,14 @@ class _Choice:
         return WHATS[int(row.what)] == "posting" and row.after != row.before and row.cause >= 0
 
     def _losses(self) -> Iterator[Highlight]:
-        """What rules took of what an ending counts, because something became true."""
+        """Return what rules took of what an ending counts, because something became true."""
         for number, row in enumerate(self.rows):
             way = self.ends.ways.get(int(row.cause))
             if way is not None and self._moves(row) and row.after < row.before and self._slot(row) in self.ends.counted:
                 yield Highlight(number, row, "loss", self._behind(number, way.reads, int(row.entity)))
 
     def _behind(self, number: int, reads: frozenset[int], entity: int) -> str:
-        """What changed one of some accounts last before a row, of whoever it happened to where that is known."""
+        """Return what changed one of some accounts last before a row, of whoever it happened to where that is known."""
         own = frozenset(slot for slot in reads if self.ends.entity(slot) in (entity, 0)) or reads
         for at in range(number - 1, -1, -1):
             row = self.rows[at]
@@ -197,7 +197,7 @@ class _Choice:
                     yield Highlight(number, row, "counted")
 
     def _gone(self) -> list[Highlight]:
-        """Who is gone, of kinds of which few are."""
+        """Return who is gone, of kinds of which few are."""
         gone = self._happened(("gone",), "gone")
         often = Counter(self._kind(one.row.entity) for one in gone)
         return [one for one in gone if often[self._kind(one.row.entity)] <= MOST_OF["gone"]]
@@ -206,13 +206,13 @@ class _Choice:
         return self.words.entity(entity).split("[")[0]
 
     def _rare(self) -> list[Highlight]:
-        """What happened once or twice."""
+        """Return what happened once or twice."""
         some = self._happened(_HAPPENINGS, "rare")
         often = Counter((one.row.what, one.row.cause, self._kind(one.row.by)) for one in some)
         return [one for one in some if often[one.row.what, one.row.cause, self._kind(one.row.by)] <= SELDOM]
 
     def _lowest(self) -> Iterator[Highlight]:
-        """When each account that matters was lowest, if it had more before and after."""
+        """Return when each account that matters was lowest, if it had more before and after."""
         names = set(chosen_accounts(self.run.lowered))
         lowest: dict[str, tuple[float, int]] = {}
         last: dict[str, float] = {}

@@ -145,7 +145,7 @@ def _check_starts(lowered: Lowered, engine: ReferenceEngine, starts: list[Start]
 
 
 def _over_at(lowered: Lowered, engine: ReferenceEngine, at: float | None) -> str | None:
-    """When the run had ended, if that was a step before the time at least."""
+    """Return when the run had ended, if that was a step before the time at least."""
     if at is None or not engine.is_over or engine.time > at - engine.time_of(1.0) / 2:
         return None
     return f"turn {engine.time:g}" if lowered.program.clock.unit == "turn" else f"{engine.time:g} s"
@@ -158,7 +158,7 @@ def _when(lowered: Lowered, at: float | None) -> str:
 
 
 def _values(lowered: Lowered, engine: ReferenceEngine, index: int, playtest: LoweredPlaytest, text: str) -> str:
-    """What the expectation read, by name."""
+    """Return what the expectation read, by name."""
     place = next(
         (
             place

@@ -216,7 +216,7 @@ class Run:
     def _closing_of_part(
         self, key: AccountKey, rows: list[Row], later: Row | None, opening: float, last: float
     ) -> float:
-        """What an account is worth as a part of the journal ends at a step; a flow may be under way."""
+        """Return what an account is worth as a part of the journal ends at a step; a flow may be under way."""
         if later is None:
             return rows[-1].after if rows else opening
         if later.since >= last:

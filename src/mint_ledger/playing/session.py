@@ -199,7 +199,7 @@ class Session:
 
     @property
     def words(self) -> Words:
-        """What the numbers of the rows are called."""
+        """Return what the numbers of the rows are called."""
         return Words(self._engine.program)
 
     @property
@@ -208,7 +208,7 @@ class Session:
         return self._engine
 
     def value(self, account: str) -> float:
-        """What an account is worth now.
+        """Return what an account is worth now.
 
         Raises:
             NotFound: there is no such account.
@@ -216,7 +216,7 @@ class Session:
         return self._value(find_account(self._engine.program, account))
 
     def values(self) -> dict[str, float]:
-        """What all accounts of entities that are there are worth now, by name."""
+        """Return what all accounts of entities that are there are worth now, by name."""
         program = self._engine.program
         return {account_name(program, key): self._value(key) for key in self._present_accounts()}
 
@@ -231,7 +231,7 @@ class Session:
         return self._engine.ask(look) != 0.0
 
     def ask(self, text: str) -> str:
-        """What a formula comes to now, in words: a number, yes or no, a word, an entity.
+        """Return what a formula comes to now, in words: a number, yes or no, a word, an entity.
 
         Raises:
             BadRequest: it is no formula of this game.
@@ -289,7 +289,7 @@ class Session:
     # What is kept
 
     def playtest(self, accounts: Sequence[str] | None = None) -> dict[str, Any]:
-        """What was done, as the plain content of a playtest that expects the values now seen.
+        """Return what was done, as the plain content of a playtest that expects the values now seen.
 
         Args:
             accounts: whose values are expected; by default of all that were changed.
@@ -323,7 +323,7 @@ class Session:
         return session
 
     def _script(self) -> list[tuple[float, Mapping[str, Any]]]:
-        """What happened from outside, with the times of the steps in which it did."""
+        """Return what happened from outside, with the times of the steps in which it did."""
         script = []
         step = 0
         for done in self.done:
@@ -386,7 +386,7 @@ class Session:
         return f"abs({name} - {round(value, 2):.10g}) <= {TOLERANCE}"
 
     def _statuses(self) -> list[str]:
-        """Who has which status now."""
+        """Return who has which status now."""
         program = self._engine.program
         conditions = []
         for status in program.statuses:

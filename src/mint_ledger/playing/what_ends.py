@@ -76,7 +76,7 @@ class WhatEnds:
         )
 
     def account(self, slot: int) -> str:
-        """What people call an account; copies of a kind are told together."""
+        """Return what people call an account; copies of a kind are told together."""
         entity = self.entity(slot)
         stat = next(stat for stat, first in self.slots.items() if first + entity == slot and self._has(stat, slot))
         member = self.program.cast.member_of(entity)

@@ -142,7 +142,7 @@ def _worked_out(lowered: Lowered, engine: ReferenceEngine, account: str) -> Why 
 
 
 def _read(words: Words, entity: int, name: str, value: float) -> str:
-    """What a formula reads, in words: a stat of its own as that is shown, anything else as a number."""
+    """Return what a formula reads, in words: a stat of its own as that is shown, anything else as a number."""
     return words.value(entity, words.stats.index(name), value, 4) if name in words.stats else number(value, 4)
 
 
@@ -222,7 +222,7 @@ def _reason(source: Source, words: Words, rows: Sequence[Row], index: int) -> Re
 
 
 def _told(words: Words, rows: Sequence[Row], index: int, sort: str) -> list[str]:
-    """What other rows say of a posting: its hit, how it came to the status, or what stands just before it."""
+    """Return what other rows say of a posting: its hit, how it came to the status, or what stands just before it."""
     row = rows[index]
     if sort == "attack":
         for later in rows[index + 1 :]:

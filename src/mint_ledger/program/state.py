@@ -30,7 +30,7 @@ class Column:
 
     @property
     def offset(self) -> int:
-        """What has to be added to an entity's number to get its slot."""
+        """Return what has to be added to an entity's number to get its slot."""
         return self.base - self.first
 
 
@@ -42,7 +42,7 @@ class Layout:
 
     @cached_property
     def size(self) -> int:
-        """How many slots the state vector has."""
+        """Return how many slots the state vector has."""
         return sum(column.count for column in self.columns)
 
     @cached_property

@@ -120,5 +120,5 @@ def callees(node: Node) -> tuple[Handle | str, ...]:
 
 
 def locals_needed(formulas: Iterable[Expr | None]) -> int:
-    """How many locals expressions name that see an entity as local 0."""
+    """Return how many locals expressions name that see an entity as local 0."""
     return 1 + max((index for node in nodes(tuple(formulas)) for index in named_locals(node)), default=0)

@@ -202,7 +202,7 @@ def gather(
 
 
 def _income(game: PlayableGame, runs: int, setting: Setting) -> Income | None:
-    """What players pay with: the first stat that an action costs whoever plays."""
+    """Return what players pay with: the first stat that an action costs whoever plays."""
     lowered = game.lowered
     players = [lowered.program.cast.member_of(entity) for some in lowered.habit_players.values() for entity in some]
     for member in dict.fromkeys(player.name for player in players if player is not None):

@@ -99,7 +99,7 @@ def _dials(game: PlayableGame) -> list[str]:
 
 
 def _ranking(measure: str) -> str:
-    """What ranks the dials: a mean where a quantile is wanted, as runs have to be paired."""
+    """Return what ranks the dials: a mean where a quantile is wanted, as runs have to be paired."""
     what, _, inside = measure.partition("(")
     if what in ("rate", "mean"):
         return measure

@@ -97,7 +97,7 @@ class Outcomes:
         return np.isin(self.columns.winner, [i for i, name in enumerate(self.entities) if name in wanted])
 
     def wins(self) -> dict[str, int]:
-        """How many runs each entity won that won any, by number of the entity."""
+        """Return how many runs each entity won that won any, by number of the entity."""
         import numpy as np
 
         numbers, counts = np.unique(self.columns.winner, return_counts=True)

@@ -82,12 +82,12 @@ class Stretch:
         return rate(len(self.runs), self.all_runs, self.sure)
 
     def ends(self, result: str) -> Estimate:
-        """How many of the runs that came to it ended in it with a result."""
+        """Return how many of the runs that came to it ended in it with a result."""
         return rate(self.ended.count(result), len(self.runs), self.sure)
 
     @property
     def time(self) -> Estimate:
-        """How long it took, on average."""
+        """Return how long it took, on average."""
         return mean_of(self.times.tolist(), self.sure)
 
     def quantile(self, what: str, q: float) -> Estimate:
@@ -104,7 +104,7 @@ class Stretch:
         return mean_of(total.tolist(), self.sure)
 
     def causes(self, account: str) -> list[tuple[str, Estimate]]:
-        """What each cause did to an account, on average, from what took most to what gave most."""
+        """Return what each cause did to an account, on average, from what took most to what gave most."""
         told = [(by, mean_of(points.tolist(), self.sure)) for (n, by), points in self.changes.items() if n == account]
         return sorted(told, key=lambda item: item[1].value)
 
@@ -249,7 +249,7 @@ class _Cut:
             )
 
     def answer(self, title: str, setting: Setting, runs: int, found: dict[Any, _Gathered]) -> Course:
-        """What was found in some runs."""
+        """Return what was found in some runs."""
         causes = self.program.cause_labels
         stretches = []
         for key in sorted(found, key=self.order):
@@ -272,7 +272,7 @@ class _Cut:
         return key if self._changes is not None else self._first[key]
 
     def name(self, key: Any) -> str:
-        """What a stretch is called."""
+        """Return what a stretch is called."""
         if self._changes is not None:
             return f"{self.per} {number(key)}" if key < MOST_PARTS else f"{self.per} {MOST_PARTS} and on"
         if self.per == "level":
@@ -385,7 +385,7 @@ class _Cut:
         run_of: Integers,
         unit_of: Integers,
     ) -> Floats:
-        """What an account stood at as each run left each stretch; `at` are the rows that change it."""
+        """Return what an account stood at as each run left each stretch; `at` are the rows that change it."""
         before, after = part.column("before"), part.column("after")
         since, step = part.column("since"), part.column("step")
         rows = np.append(begins[1:], len(part.rows))

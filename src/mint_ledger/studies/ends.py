@@ -129,7 +129,7 @@ class End:
 
     @cached_property
     def causes(self) -> list[tuple[Cause, Estimate]]:
-        """What did it last, the most frequent first, each with its share of all times."""
+        """Return what did it last, the most frequent first, each with its share of all times."""
         counts = Counter(moment.by for moment in self.moments)
         return [(cause, self._share_of(_by, cause)) for cause, _ in counts.most_common()]
 
@@ -199,7 +199,7 @@ class Ends(Result):
         return showing.text("ends_text.ends_text", self)
 
     def plot(self, ax: Axes | None = None) -> Figure:
-        """What did it, of each ending; in games with space also where."""
+        """Draw what did it, of each ending; in games with space also where."""
         return showing.figure("ends_plot.plot_ends", self, ax=ax)
 
     @finite
@@ -279,7 +279,7 @@ class _Look(WhatEnds):
         ended: dict[str, list[Moment]],
         lost: dict[str, list[Moment]],
     ) -> Ends:
-        """What was found in some runs."""
+        """Return what was found in some runs."""
         results = {ending.name: str(ending.result) for ending in self.program.endings} | {"": "unfinished"}
         unit = "turns" if self.program.clock.unit == "turn" else "s"
         more = (runs, self.seconds, setting.sure)
@@ -308,7 +308,7 @@ class _Seen:
         self.taken = [int(row) for row in taken]
 
     def end(self, index: int) -> tuple[str, Moment]:
-        """How a run of this part ended, and why."""
+        """Return how a run of this part ended, and why."""
         first, last = int(self.part.starts[index]), int(self.part.starts[index + 1])
         program = self.look.program
         number = int(self.part.states[index, program.columns.ending.base])
@@ -325,7 +325,7 @@ class _Seen:
         return name, self._moment(index, first, at, step, by, slots, is_over=True)
 
     def losses(self, index: int) -> Iterator[tuple[str, Moment]]:
-        """What a run lost of what an ending counts, through rules that something sets off."""
+        """Return what a run lost of what an ending counts, through rules that something sets off."""
         first, last = int(self.part.starts[index]), int(self.part.starts[index + 1])
         for row in self.taken:
             if first <= row < last:
@@ -337,7 +337,7 @@ class _Seen:
     def _moment(
         self, index: int, first: int, row: int, step: float, by: Cause, slots: frozenset[int], *, is_over: bool = False
     ) -> Moment:
-        """What came at a step, of which a row was the last cause."""
+        """Return what came at a step, of which a row was the last cause."""
         level, visit = self._level(first, row)
         look = self.look
         changes: dict[tuple[str, str], float] = {}
@@ -357,7 +357,7 @@ class _Seen:
         return Moment(self.part.first + index, time, level, visit, by, place, changes)
 
     def _of_no_account(self, name: str, first: int, row: int) -> Cause:
-        """What did an ending last whose condition reads no account.
+        """Return what did an ending last whose condition reads no account.
 
         Where it counts who is there, who took or brought the last; where there is no condition, what happened last in
         the step; else the clock.
@@ -375,7 +375,7 @@ class _Seen:
         return Cause(CLOCK)
 
     def _why(self, reads: frozenset[int], first: int, row: int) -> tuple[Cause, frozenset[int], int]:
-        """What changed some accounts last before a row, the accounts of which it did, and in which row."""
+        """Return what changed some accounts last before a row, the accounts of which it did, and in which row."""
         through: list[str] = []
         for _ in range(DEPTH):
             known = self._rows_of(reads)
@@ -410,7 +410,7 @@ class _Seen:
         return (names[-1], names.count(names[-1])) if names else ("", 0)
 
     def _place(self, index: int, slots: frozenset[int]) -> tuple[float, float] | None:
-        """Where the first player stood as the run ended; without players, whose account it was."""
+        """Return where the first player stood as the run ended; without players, whose account it was."""
         columns = [self.look.slots.get(name) for name in ("x", "y")]
         owners = self.look.players or sorted({self.look.entity(slot) for slot in slots} - {0})
         if None in columns or not owners:

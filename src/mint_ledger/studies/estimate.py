@@ -175,7 +175,7 @@ def checked_sure(sure: float) -> float:
 
 
 def sure_words(sure: float) -> str:
-    """How sure an interval is, in per cent: `95 %`."""
+    """Return how sure an interval is, in per cent: `95 %`."""
     return f"{100.0 * sure:.6g} %"
 
 
@@ -231,7 +231,7 @@ def quantile_of(text: str) -> tuple[str, float]:
 
 
 def quantile_gap(one: Sequence[float], other: Sequence[float], q: float, confidence: float = CONFIDENCE) -> Estimate:
-    """How much higher a quantile of the other is, from pairs of runs; see `intervals.QuantileGap`."""
+    """Return how much higher a quantile of the other is, from pairs of runs; see `intervals.QuantileGap`."""
     if not 0 < q < 1:
         raise BadRequest(f"a quantile lies between 0 and 1, not at {q}")
     basis = QuantileGap(tuple(one), tuple(other), q)

@@ -71,11 +71,11 @@ class Offer:
 
     @property
     def has(self) -> Estimate:
-        """What there was as an offer began, on average; there must have been one."""
+        """Return what there was as an offer began, on average; there must have been one."""
         return ratio(self.counts["held"].tolist(), self.counts["times"].tolist(), self.sure)
 
     def each(self, what: str) -> Estimate:
-        """How often in a run: `times`, `could`, `taken`, or `left`: it could be paid and was not done."""
+        """Return how often in a run: `times`, `could`, `taken`, or `left`: it could be paid and was not done."""
         counts = self.counts
         values = counts["could"] - counts["taken"] if what == "left" else counts[what]
         return mean_of(values.tolist(), self.sure)
@@ -132,17 +132,17 @@ class Income(Result):
         return mean_of(values.tolist(), self.sure)
 
     def sources(self) -> list[tuple[str, Estimate]]:
-        """What brings something, and how much of it, from the most."""
+        """Return what brings something, and how much of it, from the most."""
         told = ((cause, mean_of(points.tolist(), self.sure)) for cause, points in self.gains.items())
         return sorted(told, key=lambda item: -item[1].value)
 
     def sinks(self) -> list[tuple[str, Estimate]]:
-        """What takes something, and how much of it, from the most."""
+        """Return what takes something, and how much of it, from the most."""
         told = ((cause, mean_of(points.tolist(), self.sure)) for cause, points in self.losses.items())
         return sorted(told, key=lambda item: item[1].value)
 
     def net(self, third: int) -> Estimate:
-        """What the account gains a second in one third of a run's time (0, 1, 2), on average."""
+        """Return what the account gains a second in one third of a run's time (0, 1, 2), on average."""
         return ratio(self.thirds[:, third].tolist(), (self.times / 3.0).tolist(), self.sure)
 
     @property
@@ -200,7 +200,7 @@ class Income(Result):
         return showing.text("income_text.income_text", self)
 
     def plot(self, ax: Axes | None = None) -> Figure:
-        """What comes in and goes out by cause over time, stacked; and what there is, with bands."""
+        """Draw what comes in and goes out by cause over time, stacked; and what there is, with bands."""
         return showing.figure("income_plot.plot_income", self, ax=ax)
 
     def _repr_html_(self) -> str:
@@ -350,7 +350,7 @@ class _Gathering:
                 self._keep(name, self._measured(part, reading))
 
     def _stock(self, part: Journals, run: Integers, rows: tuple[Floats, Floats, Floats, Floats], count: int) -> Floats:
-        """What there is at the end of each interval, NaN once a run is over."""
+        """Return what there is at the end of each interval, NaN once a run is over."""
         since, step, before, after = rows
         steps, ends = part.steps, (np.arange(count) + 1) * self.width
         stock = np.full((len(part), count), np.nan)
@@ -385,7 +385,7 @@ class _Gathering:
         self.parts.setdefault(name, []).append(values)
 
     def income(self, title: str, setting: Setting, runs: int) -> Income:
-        """What was found in some runs."""
+        """Return what was found in some runs."""
         most = max(part.shape[1] for part in self.parts["stock"])
         stock = np.vstack(
             [np.pad(p, ((0, 0), (0, most - p.shape[1])), constant_values=np.nan) for p in self.parts.pop("stock")]

@@ -112,7 +112,7 @@ def _log_beta(a: float, b: float) -> float:
 
 
 def _border(over: Callable[[float], float], inside: float, outside: float) -> float:
-    """Where something comes above 0 between two values, to twelve digits; the outer one where it never does."""
+    """Return where something comes above 0 between two values, to twelve digits; the outer one where it never does."""
     for _ in range(60):
         middle = (inside + outside) / 2
         if over(middle) > 0.0:

@@ -78,7 +78,7 @@ class Journals:
 
     @property
     def steps(self) -> Floats:
-        """How many steps each run took."""
+        """Return how many steps each run took."""
         return np.asarray(self.states[:, self.program.columns.step.base])
 
 

@@ -36,7 +36,7 @@ class KeptBlocks(Protocol):
 
     @property
     def replayed(self) -> int:
-        """How many runs had to be played again."""
+        """Return how many runs had to be played again."""
 
     def get(self, span: Span) -> Block | None:
         """A block that is there; none where it is damaged, so that it has to be played again."""

@@ -68,7 +68,7 @@ class _May:
 
 
 def never_came(prepared: Prepared, value: Value, played: Sequence[RunsAgain], half_width: float) -> NeverCame | None:
-    """What may change a measure and came in none of a study's runs; none where it would not matter.
+    """Return what may change a measure and came in none of a study's runs; none where it would not matter.
 
     Args:
         prepared: the study, made ready.
@@ -126,7 +126,7 @@ def _summed(value: Value, weight: float) -> Iterator[tuple[int, float]]:
 
 
 def _may_change(program: Program, slot: int, weight: float) -> Iterator[_May]:
-    """What each cause may take from an account and give it at once, where that is bounded."""
+    """Return what each cause may take from an account and give it at once, where that is bounded."""
     effects = _effects(ByIdentity(program))
     for account in program.accounts:
         entity = slot - account.column.offset

@@ -60,7 +60,7 @@ def own_measure(name: str) -> tuple[OwnMeasure, Own]:
 
 
 def own_shape(name: str, study: Study, journals: Iterator[pd.DataFrame]) -> Shape:
-    """How an own measure is spread over the runs of a study; `journals` are theirs, in order.
+    """Return how an own measure is spread over the runs of a study; `journals` are theirs, in order.
 
     Raises:
         NotFound: no package adds one of that name.

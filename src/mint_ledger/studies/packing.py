@@ -22,7 +22,7 @@ class Damaged(Exception):
 
 
 def checksum(key: str, first: int, runs: int, content: bytes) -> bytes:
-    """What tells a block from one that was damaged, or that belongs elsewhere."""
+    """Return what tells a block from one that was damaged, or that belongs elsewhere."""
     return hashlib.sha256(f"{key} {first} {runs} {len(content)} ".encode() + content).digest()
 
 

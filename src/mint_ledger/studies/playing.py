@@ -53,7 +53,7 @@ AT_A_TIME = 5
 
 
 def cores() -> int:
-    """How many cores this process may use."""
+    """Return how many cores this process may use."""
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 

@@ -43,7 +43,7 @@ class Seats:
         return 1.0 / len(self.wins)
 
     def _errors(self) -> float:
-        """How many standard errors away counts as a difference."""
+        """Return how many standard errors away counts as a difference."""
         return -normal_quantile(self.level / (2.0 * len(self.wins)))
 
     @property
@@ -57,7 +57,7 @@ class Seats:
 
     @property
     def chance(self) -> float:
-        """How likely a share as far from the even one as the farthest is, for one seat, were the seats equal."""
+        """Return how likely a share as far from the even one as the farthest is, for one seat, were the seats equal."""
         if not self.runs:
             return 1.0
         error = math.sqrt(self.even * (1.0 - self.even) / self.runs)

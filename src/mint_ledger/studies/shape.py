@@ -130,7 +130,7 @@ class Shapes(Result):
         return binned(self.one.values, edges, once), binned(self.other.values, edges, once)
 
     def gap(self, q: float) -> Estimate | None:
-        """How much higher a quantile of the other is, in the runs that both have; None where there are none."""
+        """Return how much higher a quantile of the other is, in the runs that both have; None where there are none."""
         _, first, second = np.intersect1d(self.one.numbers, self.other.numbers, return_indices=True)
         if not len(first):
             return None
@@ -182,7 +182,7 @@ def shapes_of(one: Shape, other: Shape) -> Shapes:
 
 
 def bin_edges(values: Floats) -> Floats | None:
-    """Where bins begin and end; None where each value is a bin of its own.
+    """Return where bins begin and end; None where each value is a bin of its own.
 
     Their width is round (1, 2, 2.5 or 5 times a power of ten), and near that of Freedman and Diaconis, "On the
     histogram as a density estimator", Z. Wahrscheinlichkeitstheorie 57 (1981), with 20 bins at most.

@@ -143,7 +143,7 @@ class Store:
         connection.execute("commit")
 
     def _told(self, work: Callable[[], Result]) -> Result:
-        """What SQLite says, in a designer's words."""
+        """Return what SQLite says, in a designer's words."""
         try:
             return work()
         except sqlite3.DatabaseError as error:
@@ -287,7 +287,7 @@ class Store:
         return entry, prepared
 
     def bank(self, key: str) -> bytes | None:
-        """What was kept as the bank of this key; none where there is none, or it is not as it was kept."""
+        """Return what was kept as the bank of this key; none where there is none, or it is not as it was kept."""
         statement = (
             "select content, checksum from banks where key = ? and typeof(content) = 'blob' and "
             "typeof(checksum) = 'blob' and length(content) <= ?"
@@ -304,7 +304,7 @@ class Store:
         )
 
     def banks(self) -> int:
-        """How many banks there are."""
+        """Return how many banks there are."""
         return int(self.run_in_turn("select count(*) from banks").fetchone()[0])
 
     def verify(self, again: int = 3) -> list[Verified]:
@@ -416,7 +416,7 @@ class StoredStudy:
         return self._has.get(span[0], 0) == span[1]
 
     def unbroken_runs(self) -> int:
-        """How many sound runs there are from the first on without a gap."""
+        """Return how many sound runs there are from the first on without a gap."""
         runs = 0
         while runs in self._has and self.read((runs, self._has[runs])) is not None:
             runs += self._has[runs]
@@ -519,7 +519,7 @@ class StoredStudy:
 
 
 def key_of(prepared: Prepared, request: StudyRequest) -> str:
-    """What a study is known by: all that its numbers depend on. The engine is not part of it.
+    """Return what a study is known by: all that its numbers depend on. The engine is not part of it.
 
     What is played counts and not the text that it was made of: the program, its dials, who plays, the seed, what is
     taken of each run, and the version of this package with all that is built into it.

@@ -161,7 +161,7 @@ class Study(Result):
 
     @cached_property
     def outcomes(self) -> Outcomes:
-        """How each run came out, as numbers."""
+        """Return how each run came out, as numbers."""
         return Outcomes(self.lowered.program, self.columns)
 
     @property
@@ -177,12 +177,12 @@ class Study(Result):
 
     @property
     def unit(self) -> str:
-        """What time is counted in."""
+        """Return what time is counted in."""
         return "turns" if self.lowered.program.clock.unit == "turn" else "s"
 
     @property
     def runs(self) -> int:
-        """How many runs it has."""
+        """Return how many runs it has."""
         return len(self.columns.ending)
 
     @property
@@ -226,7 +226,7 @@ class Study(Result):
 
     @cached_property
     def _ending_counts(self) -> list[int]:
-        """How many runs came to each ending, and last how many to none."""
+        """Return how many runs came to each ending, and last how many to none."""
 
         counts = np.bincount(self.columns.ending, minlength=len(self.lowered.program.endings) + 1)
         return [int(count) for count in counts]
@@ -277,7 +277,7 @@ class Study(Result):
         return mean_of(values, self.sure, bounds=self._bounds_of(measure))
 
     def never_came(self, measure: str) -> NeverCame | None:
-        """What may change the mean of a measure and came in no run; none where it would not matter."""
+        """Return what may change the mean of a measure and came in no run; none where it would not matter."""
         name = self._column_of(measure)
         known = self._never_came
         if name not in known:
@@ -406,7 +406,7 @@ class Study(Result):
         return sorted(self.outcomes.wins())
 
     def winner(self, entity: str) -> Estimate:
-        """How often an entity won."""
+        """Return how often an entity won."""
         return rate(self.outcomes.wins().get(entity, 0), self.runs, self.sure)
 
     def seats(self) -> list[Seats]:
@@ -414,7 +414,7 @@ class Study(Result):
         return seats_of(self.lowered.program, self.outcomes.wins())
 
     def by_cause(self, account: str) -> pd.DataFrame:
-        """What took and gave an account its points, a run on average, by cause.
+        """Return what took and gave an account its points, a run on average, by cause.
 
         Columns: cause, changes (a run), total, low, high (its interval), waste (what limits refused).
 
@@ -486,7 +486,7 @@ class Study(Result):
         return pd.DataFrame(table)
 
     def survival(self) -> pd.DataFrame:
-        """How many runs go on beyond each time, with an interval; columns: time, going, low, high.
+        """Return how many runs go on beyond each time, with an interval; columns: time, going, low, high.
 
         The product-limit estimate of Kaplan and Meier (JASA 53, 1958); a run that reached the clock's limit is
         censored. The interval is that of a share of as many runs as Greenwood's variance is worth (Cutler and Ederer,
@@ -517,7 +517,7 @@ class Study(Result):
         return pd.DataFrame(rows, columns=["time", "going", "low", "high"])
 
     def shape(self, measure: str) -> Shape:
-        """How a measure is spread over the runs: histogram, quantiles, distribution.
+        """Return how a measure is spread over the runs: histogram, quantiles, distribution.
 
         Raises:
             NotFound: the study has no such measure.
@@ -544,11 +544,11 @@ class Study(Result):
         return showing.text("study_text.study_text", self)
 
     def plot_outcomes(self, ax: Axes | None = None) -> Figure:
-        """How often each ending came up, with intervals; in a figure of its own, or into axes that are given."""
+        """Draw how often each ending came up, with intervals; in a figure of its own, or into axes that are given."""
         return showing.figure("study_plots.plot_outcomes", self, ax=ax)
 
     def plot_survival(self, ax: Axes | None = None) -> Figure:
-        """How many runs go on, and by which ending the others have ended, over time."""
+        """Draw how many runs go on, and by which ending the others have ended, over time."""
         return showing.figure("study_plots.plot_survival", self, ax=ax)
 
     def plot_bands(self, accounts: Sequence[str] | None = None, ax: Axes | None = None) -> Figure:
@@ -556,7 +556,7 @@ class Study(Result):
         return showing.figure("study_plots.plot_bands", self, accounts, ax=ax)
 
     def plot_causes(self, account: str | None = None, ax: Axes | None = None) -> Figure:
-        """What took and gave an account its points."""
+        """Draw what took and gave an account its points."""
         return showing.figure("study_plots.plot_causes", self, account, ax=ax)
 
     @finite

@@ -106,7 +106,7 @@ class Taking:
 
 
 def make_taking(lowered: Lowered, accounts: Iterable[int]) -> Taking:
-    """What has to be kept for the measures of a game, with tallies for the accounts in some slots as well."""
+    """Return what has to be kept for the measures of a game, with tallies for the accounts in some slots as well."""
     program = lowered.program
     readings = readings_of(measure.value for measure in lowered.measures)
     wanted = [r.slot for r in readings if r.sort in ("lowest", "highest", "total", "waste", "changes")]
@@ -158,7 +158,7 @@ def cause_slots(program: Program, tallied: Sequence[int], account: int) -> list[
 
 
 def changes_slots(program: Program, tallied: Sequence[int], account: int) -> list[int]:
-    """Where it stands how often each cause changed a tallied account, cause after cause."""
+    """Return where it stands how often each cause changed a tallied account, cause after cause."""
     return [slot + TALLY_OF_CAUSE - 1 for slot in cause_slots(program, tallied, account)]
 
 

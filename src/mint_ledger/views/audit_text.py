@@ -65,7 +65,7 @@ def _wrapped(text: str, indent: int) -> list[str]:
 
 
 def check_page(check: Check) -> str:
-    """What a finding means, how sure it is, and what to do about it."""
+    """Return what a finding means, how sure it is, and what to do about it."""
     sure = {
         "wrong": "wrong: a play or a proof shows it",
         "maybe": "maybe: it often is a mistake",

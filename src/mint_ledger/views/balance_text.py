@@ -52,7 +52,7 @@ def _scaled(estimate: Estimate, factor: float) -> Estimate:
 
 
 def wanted(text: str, want: Span) -> str:
-    """What is wanted of an estimate: `55 to 65 %`."""
+    """Return what is wanted of an estimate: `55 to 65 %`."""
     factor = 100.0 if is_share(text) else 1.0
     unit = " %" if is_share(text) else ""
     if want.low == want.high:

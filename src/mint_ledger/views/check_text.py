@@ -33,7 +33,7 @@ def check_text(game: GameFile, lowered: Lowered, results: Sequence[PlaytestResul
 
 
 def _advice(game: GameFile, lowered: Lowered) -> list[str]:
-    """What would be better to have, though nothing is wrong."""
+    """Return what would be better to have, though nothing is wrong."""
     return [*_own_names(game), *_unnamed(game, lowered)]
 
 
@@ -66,7 +66,7 @@ def _unnamed(game: GameFile, lowered: Lowered) -> list[str]:
 
 
 def _findings(audit: Audit) -> list[str]:
-    """What looks wrong, a line each; `audit` says more, and plays as well."""
+    """Return what looks wrong, a line each; `audit` says more, and plays as well."""
     if not audit.open:
         return ["  nothing in the file looks like a usual mistake (audit plays it to see more)"]
     lines = [f"  looks wrong, or may be ({_count(len(audit.open), 'finding')}; mint-ledger audit says more):"]

@@ -47,7 +47,7 @@ def comparison_text(comparison: Comparison) -> str:
 
 
 def _answer(comparison: Comparison) -> list[str]:
-    """Whether the second wins more often, and what else certainly differs."""
+    """Return whether the second wins more often, and what else certainly differs."""
     if not comparison.differences:
         return []
     first, *others = comparison.differences

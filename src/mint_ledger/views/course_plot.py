@@ -26,7 +26,7 @@ MOST_CAUSES = len(CAUSE_COLOURS) * len(CAUSE_HATCHES) - 1
 
 
 def plot_course(course: Course) -> Figure:
-    """Where runs end, how long each stretch takes, and what its causes take and give."""
+    """Draw where runs end, how long each stretch takes, and what its causes take and give."""
 
     accounts = course.accounts[:MOST_ACCOUNTS]
     panels = 2 + len(accounts)

@@ -22,7 +22,7 @@ MOST = 11
 
 
 def plot_ends(ends: Ends) -> Figure:
-    """What did it last, as shares of each ending; in games with space also where runs ended."""
+    """Draw what did it last, as shares of each ending; in games with space also where runs ended."""
 
     figure = canvas(*SIZE)
     figure.suptitle(f"{ends.title} · {ends.runs:,} runs · seed {ends.seed}", fontsize=13)

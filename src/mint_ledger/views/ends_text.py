@@ -39,7 +39,7 @@ def ends_text(ends: Ends) -> str:
 
 
 def _answer(ends: Ends) -> list[str]:
-    """How most runs end, and what did it; what most losses come from."""
+    """Return how most runs end, and what did it; what most losses come from."""
     sentences = []
     for end in sorted(ends.ends, key=lambda one: -len(one.moments))[:2]:
         cause, share = end.causes[0]
@@ -76,7 +76,7 @@ def _of_end(end: End, unit: str) -> list[str]:
 
 
 def _largest(end: End) -> list[tuple[str, str, Estimate]]:
-    """What did most to each account in the last seconds."""
+    """Return what did most to each account in the last seconds."""
     names = dict.fromkeys(name for name, _, _ in end.last_seconds)
     largest = []
     for name in names:

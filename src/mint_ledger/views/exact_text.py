@@ -69,7 +69,7 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
 
 
 def _value(exact: Exact, target: Target) -> float | None:
-    """What a target asks for; none where that is not among exact answers."""
+    """Return what a target asks for; none where that is not among exact answers."""
     try:
         return exact.value(target.measure)
     except (BadRequest, NotFound):

@@ -55,7 +55,7 @@ def _dial(dial: FittedDial) -> tuple[str, ...]:
 
 
 def fit_sentences(fit: Fit) -> Iterator[str]:
-    """What it comes to."""
+    """Return what it comes to."""
     if not fit.fits:
         differs = fit.likeness.differs
         what = (

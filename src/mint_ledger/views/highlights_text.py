@@ -25,12 +25,12 @@ NAMES, NUMBERS, GAP = 18, 8, 2
 
 
 def run_text(run: Run) -> str:
-    """How a run ended, and what decided it."""
+    """Return how a run ended, and what decided it."""
     return highlights_text(find_highlights(run))
 
 
 def highlights_text(found: Highlights) -> str:
-    """How a run ended, its highlights, and what moved each account that matters."""
+    """Return how a run ended, its highlights, and what moved each account that matters."""
     run = found.run
     words = Words(run.program)
     lines = [run.title, "", *textwrap.wrap(answer(found), line_width()), ""]
@@ -46,7 +46,7 @@ def highlights_text(found: Highlights) -> str:
 
 
 def answer(found: Highlights) -> str:
-    """How the run ended, and what was lost on the way, in one or two sentences."""
+    """Return how the run ended, and what was lost on the way, in one or two sentences."""
     run = found.run
     time = number(run.time)
     at = f"in turn {time}" if run.program.clock.unit == "turn" else f"at {time} s"
@@ -84,7 +84,7 @@ def _title(words: Words, one: Highlight) -> str:
 
 
 def _accounts(statements: tuple[Statement, ...]) -> list[str]:
-    """What moved each account: how much came in and went out, and by what most."""
+    """Return what moved each account: how much came in and went out, and by what most."""
     side = (line_width() - 2 - NAMES - 2 * NUMBERS - 2 * GAP) // 2
     table = TextTable(
         name_column("account", NAMES),
@@ -108,7 +108,7 @@ def _accounts(statements: tuple[Statement, ...]) -> list[str]:
 
 
 def _moved(statement: Statement, sign: float, room: int) -> str:
-    """What causes gave, or took, in all, and the largest of them by name, as many as there is room for."""
+    """Return what causes gave, or took, in all, and the largest of them by name, as many as there is room for."""
     lines = sorted((line for line in statement.lines if sign * line.total > 0.0), key=lambda line: -abs(line.total))
     if not lines:
         return ""

@@ -43,7 +43,7 @@ def history_text(entries: list[Entry], store: str, banks: int = 0, damaged: Sequ
 
 
 def verified_text(found: list[Verified], store: str) -> str:
-    """What a look at every block of a store has shown."""
+    """Return what a look at every block of a store has shown."""
     if not found:
         return f"{store} holds no study yet"
     lines = []

@@ -63,7 +63,7 @@ def plot_flows(income: Income, ax: Axes) -> None:
 
 
 def plot_stock(income: Income, ax: Axes) -> None:
-    """What there is at the end of each interval: half of the runs, and nine of ten."""
+    """Draw what there is at the end of each interval: half of the runs, and nine of ten."""
     ends = np.append(0.0, income.edges[1:])
     opening = [float(np.quantile(income.opening, q)) for q in (0.05, 0.5, 0.95)]
     bands = np.array([opening, *(income.bands(place) for place in range(len(income.going)))])

@@ -20,7 +20,7 @@ def matchup_text(matchups: Matchups) -> str:
 
 
 def matchup_head(title: str) -> str:
-    """What stands above the lines."""
+    """Return what stands above the lines."""
     wide = _name_width()
     lines = [
         *textwrap.wrap(
@@ -35,7 +35,7 @@ def matchup_head(title: str) -> str:
 
 
 def matchup_foot(matchups: Matchups) -> str:
-    """What stands below them: what the columns mean, how sure each line is, and what is missing."""
+    """Return what stands below them: what the columns mean, how sure each line is, and what is missing."""
     lines = ["", "  mid: half of the fights are over; late: nineteen of twenty"]
     fought = [pair for pair in matchups.pairs if pair.fights]
     if fought:

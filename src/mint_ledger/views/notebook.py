@@ -40,7 +40,7 @@ def game_html(game: PlayableGame) -> str:
 
 
 def run_html(run: Run) -> str:
-    """How it ended, and each account that changed: opening, lowest, highest, closing."""
+    """Return how it ended, and each account that changed: opening, lowest, highest, closing."""
     unit = "turn" if run.program.clock.unit == "turn" else "s"
     how = f"{run.result}{f': {run.ending}' if run.ending else ''}{f' ({run.winner})' if run.winner else ''}"
     rows = []

@@ -25,7 +25,7 @@ EASY, SLOW_TO_LEARN = 0.4, 0.7
 
 
 def players_text(play: PlayRange) -> str:
-    """Who wins how often, from chance to the best found; that habit; what its acts are worth, in sentences."""
+    """Return who wins how often, from chance to the best found; that habit; what its acts are worth, in sentences."""
     wide = room(NAME, play.habits)
     lines = [f"{play.title} · timing of {play.like} · {play.runs:,} runs each · seed {play.seed}", ""]
     lines += [*textwrap.wrap(_answer(play), line_width()), ""]
@@ -59,7 +59,7 @@ def players_text(play: PlayRange) -> str:
 
 
 def _answer(play: PlayRange) -> str:
-    """How well it can be played, and how well the file's habits do."""
+    """Return how well it can be played, and how well the file's habits do."""
     text = f"The best that was found wins {_share(play.best)}, acting at random {_share(play.at_random)}"
     if play.habits:
         name, wins = max(play.habits.items(), key=lambda one: one[1].value)
@@ -118,7 +118,7 @@ def _acts(play: PlayRange) -> Iterator[str]:
 
 
 def players_sentences(play: PlayRange) -> Iterator[str]:
-    """What it comes to."""
+    """Return what it comes to."""
     if play.skill is not None:
         yield from skill_sentences(play.skill)
     if play.interrupted:
@@ -158,7 +158,7 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
 
 
 def _at_most(play: PlayRange) -> Iterator[str]:
-    """What could be won at most, or that it is not known."""
+    """Return what could be won at most, or that it is not known."""
     optimum = play.ceiling.optimum
     if optimum is None:
         yield "The best that was found, not the best there is: others may play better."

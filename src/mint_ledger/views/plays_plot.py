@@ -38,7 +38,7 @@ def likeness_figure(likeness: Likeness) -> Figure:
 
 
 def fit_figure(fit: Fit) -> Figure:
-    """What is known of each dial after the plays; below, the plays beside the fitted habit."""
+    """Draw what is known of each dial after the plays; below, the plays beside the fitted habit."""
     sides = fit.likeness.sides[: MOST - ACROSS]
     above = math.ceil(len(fit.dials) / ACROSS)
     rows = above + math.ceil(max(len(sides), 1) / ACROSS)

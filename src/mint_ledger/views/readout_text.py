@@ -91,7 +91,7 @@ def _account(words: Words, engine: ReferenceEngine, key: AccountKey, label: str,
 
 
 def _statuses(words: Words, engine: ReferenceEngine) -> list[str]:
-    """Who has which status, and for how much longer."""
+    """Return who has which status, and for how much longer."""
     program = engine.program
     unit = "turns" if program.clock.unit == "turn" else "s"
     shown = []

@@ -198,7 +198,7 @@ def _ways(report: Report) -> list[Picture]:
 
 
 def _causes(report: Report) -> dict[str, Any]:
-    """What takes and gives each account in a run: the ways of playing side by side."""
+    """Return what takes and gives each account in a run: the ways of playing side by side."""
     parts = [part for part in report.parts if part.variant is None]
     tables = []
     for account in parts[0].study.accounts:

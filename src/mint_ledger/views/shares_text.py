@@ -22,7 +22,7 @@ MOST_PAIRS = 3
 
 
 def shares_text(shares: Shares) -> str:
-    """What moved, in a sentence; each change with its share; the pairs that are strong together."""
+    """Return what moved, in a sentence; each change with its share; the pairs that are strong together."""
     one, other = shares.titles
     lines = [f"A  {one}", f"B  {other}"]
     how = f"{shares.runs:,} runs of each game between them, under the same luck, seed {shares.seed}"

@@ -57,7 +57,7 @@ def story_text(
 
 
 def told_rows(words: Words, rows: Sequence[Row]) -> list[str]:
-    """What happened, line by line: each happening with its time, and under it the accounts that it changed."""
+    """Return what happened, line by line: each happening with its time, and under it the accounts that it changed."""
     # What has just appeared stands where it opened, until something moves it.
     appeared = {(row.step, row.entity) for row in rows if WHATS[int(row.what)] == "spawn"}
     told = [row for row in rows if not (_says_nothing(row) and (row.step, row.entity) in appeared)]

@@ -56,14 +56,14 @@ def _single(study: Study) -> tuple[Figure, Axes]:
 
 
 def plot_outcomes(study: Study) -> Figure:
-    """How often each ending came up, with its interval."""
+    """Draw how often each ending came up, with its interval."""
     figure, axis = _single(study)
     _outcomes(study, axis)
     return figure
 
 
 def plot_survival(study: Study) -> Figure:
-    """How many runs go on, and by which ending the others have ended, over time."""
+    """Draw how many runs go on, and by which ending the others have ended, over time."""
     figure, axis = _single(study)
     draw_survival(study, axis)
     return figure
@@ -88,7 +88,7 @@ def plot_bands(study: Study, accounts: Sequence[str] | None = None) -> Figure:
 
 
 def plot_causes(study: Study, account: str | None = None) -> Figure:
-    """What took and gave an account its points in a run, on average, with intervals.
+    """Draw what took and gave an account its points in a run, on average, with intervals.
 
     Raises:
         BadRequest: the study added up no account.
@@ -132,7 +132,7 @@ def _outcomes(study: Study, axis: Axes) -> None:
 
 
 def draw_survival(study: Study, axis: Axes) -> None:
-    """How many runs go on, and by which ending the others have ended, over time."""
+    """Draw how many runs go on, and by which ending the others have ended, over time."""
     import numpy as np
 
     curve = study.survival()
@@ -170,7 +170,7 @@ def _first_band(study: Study, axis: Axes) -> None:
 
 
 def draw_band(study: Study, axis: Axes, account: str, *, legend: bool, time: bool) -> None:
-    """What an account comes to over time: the middle, half of the runs, nine in ten."""
+    """Draw what an account comes to over time: the middle, half of the runs, nine in ten."""
     table = study.bands(account)
     table = table[table["going"] >= max(10, study.runs // 100)] if study.runs >= 100 else table[table["going"] > 0]
     axis.fill_between(

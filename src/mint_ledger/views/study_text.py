@@ -73,7 +73,7 @@ def study_text(study: Study) -> str:
 
 
 def study_answer(study: Study) -> list[str]:
-    """How often the game is won, when its runs end, and what takes most, in a sentence each."""
+    """Return how often the game is won, when its runs end, and what takes most, in a sentence each."""
     sentences = []
     wins = study.rate("win")
     winners = study.winners()
@@ -156,7 +156,7 @@ def _measure_lines(study: Study) -> list[str]:
 
 
 def _names(names: Iterable[str] = ()) -> int:
-    """How wide names are."""
+    """Return how wide names are."""
     return room(26, names)
 
 

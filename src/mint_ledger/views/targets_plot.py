@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 
 def who(one: Judged) -> str:
-    """Who plays, in which variant."""
+    """Return who plays, in which variant."""
     played = [part for part in (one.habit, one.target.variant) if part]
     return f"{', '.join(played)}: " if played else ""
 

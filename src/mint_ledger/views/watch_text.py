@@ -21,13 +21,13 @@ NO_BREAK = "\u00a0"
 
 
 def look_text(look: Look) -> str:
-    """How a game stands: wins by way of playing, targets, playtests, findings."""
+    """Return how a game stands: wins by way of playing, targets, playtests, findings."""
     lines = [f"  {_way('wins', way):<34} {told('rate(win)', study.rate('win'))}" for way, study in look.studies.items()]
     return "\n".join([*lines, *_standing(look)])
 
 
 def change_text(change: Change, look: Look) -> str:
-    """What a save moved; where nothing moved it says so."""
+    """Return what a save moved; where nothing moved it says so."""
     lines = [_dials(change)] if change.dials else []
     unit = next(iter(look.studies.values())).unit
     lines += [_moved(moved, unit) for moved in change.moved]

@@ -58,7 +58,7 @@ def plot_results(ways: Sequence[Way], ax: Axes) -> None:
 
 
 def plot_times(ways: Sequence[Way], ax: Axes) -> None:
-    """When runs are over: nine of ten, half of them, the middle."""
+    """Draw when runs are over: nine of ten, half of them, the middle."""
     for place, (_, study) in enumerate(ways):
         low, first, middle, last, high = np.quantile(study.values("time"), (0.05, 0.25, 0.5, 0.75, 0.95))
         ax.plot([low, high], [place, place], color=GREY, linewidth=1.5, label="nine of ten" if not place else None)

@@ -15,12 +15,12 @@ _width: ContextVar[int] = ContextVar("width", default=USUAL)
 
 
 def line_width() -> int:
-    """How many letters a line may have."""
+    """Return how many letters a line may have."""
     return _width.get()
 
 
 def room(usual: int, names: Iterable[str] = (), least: int | None = None) -> int:
-    """How wide a column of names is that usually has so many letters: wider where its names want that and may.
+    """Return how wide a column of names is that usually has so many letters: wider where its names want that and may.
 
     Where there is less room than usual it gives some up, if it says how many letters it wants at least.
     """

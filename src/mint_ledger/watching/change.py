@@ -54,7 +54,7 @@ class Change:
 
 
 def change_between(before: Look, after: Look) -> Change:
-    """What moved from one look to the next; their studies have the same seed and runs."""
+    """Return what moved from one look to the next; their studies have the same seed and runs."""
     moved: list[Moved] = []
     for way, study in after.studies.items():
         if way in before.studies:

@@ -396,13 +396,13 @@ def _after_posting(
 
 
 def flow_end(body: Body, flow: FlowSpec, index: str, limits: tuple[str, str]) -> str:
-    """Where a flow goes to, within the limits."""
+    """Return where a flow goes to, within the limits."""
     end = of_entity(body, flow.to, index)
     return op.lower(body.r, op.higher(body.r, end, limits[0]), limits[1])
 
 
 def flow_wait(body: Body, account: Account, flow: FlowSpec, index: str) -> str:
-    """When a flow may begin: since its account was last moved away, and its wait."""
+    """Return when a flow may begin: since its account was last moved away, and its wait."""
     r = body.r
     flows = account.flow_columns
     assert flows is not None

@@ -19,18 +19,18 @@ FEW_ASKED = 8
 
 
 def answers_of(s: st.Each, place: int) -> Answers:
-    """Where the answers of a loop's entities are kept, from a place on."""
+    """Return where the answers of a loop's entities are kept, from a place on."""
     first = min(first for first, _ in s.ranges)
     return Answers(place, first, max(first + count for first, count in s.ranges) - first)
 
 
 def answer_address(r: Routine, answers: Answers, entity: str) -> str:
-    """Where the answer of an entity is."""
+    """Return where the answer of an entity is."""
     return wake_address(r, r.let(f"add i64 {entity}, {answers.place + 1 - answers.first}"))
 
 
 def sleeps(body: Body, answers: Answers) -> Callable[[str], str]:
-    """What says of an entity, as a flag, that it need not be looked at yet.
+    """Return what says of an entity, as a flag, that it need not be looked at yet.
 
     An answer of the next step may have been given in this one, and mean that it matters now.
     """

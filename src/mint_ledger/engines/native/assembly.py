@@ -139,7 +139,7 @@ class Routine:
 
     @property
     def length(self) -> int:
-        """How many lines it has so far."""
+        """Return how many lines it has so far."""
         return len(self._lines)
 
     def text(self) -> str:
@@ -150,5 +150,5 @@ class Routine:
 
 
 def wake_address(r: Routine, place: int | str) -> str:
-    """Where one of the numbers behind `%w` is; see `wakes`."""
+    """Return where one of the numbers behind `%w` is; see `wakes`."""
     return r.let(f"getelementptr i64, ptr %w, i64 {place}")

@@ -92,7 +92,7 @@ DRAW_DECLARED = f"declare double {DRAW}(i64, i64, i64, i64, ptr, ptr)"
 
 
 def ahead_text() -> str:
-    """What makes draws ahead, in LLVM's assembly language; all games share its machine code.
+    """Return what makes draws ahead, in LLVM's assembly language; all games share its machine code.
 
     `mint_draw(key, run, copy, count, end, ring)`: a draw (of part 0) that is not kept; the next are kept.
     """

@@ -85,12 +85,12 @@ class Context(ctypes.Structure):
 
 
 def field(r: Routine, name: str) -> str:
-    """Where a field is."""
+    """Return where a field is."""
     return r.let(f"getelementptr i8, ptr %x, i64 {OFFSETS[name]}")
 
 
 def load(r: Routine, name: str) -> str:
-    """What a field holds."""
+    """Return what a field holds."""
     return r.let(f"load {KINDS[name]}, ptr {field(r, name)}")
 
 
@@ -100,5 +100,5 @@ def store(r: Routine, name: str, value: str) -> None:
 
 
 def item(r: Routine, name: str, kind: str, index: str) -> str:
-    """Where an item of the array is that a field points to."""
+    """Return where an item of the array is that a field points to."""
     return r.let(f"getelementptr {kind}, ptr {load(r, name)}, i64 {index}")

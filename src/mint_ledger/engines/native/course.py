@@ -536,6 +536,6 @@ class Course:
 
 
 def _length(routine: str, texts: Mapping[str, str]) -> int:
-    """How many lines a quiet routine has, with those that it calls."""
+    """Return how many lines a quiet routine has, with those that it calls."""
     text = texts[routine]
     return text.count("\n") + sum(_length(name, texts) for name in set(re.findall(r"call i64 (@q\d+)\(", text)))

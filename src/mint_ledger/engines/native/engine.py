@@ -143,7 +143,7 @@ def _sort(*, thorough: bool) -> str:
 
 
 def _apart(make: Callable[[], bytes]) -> bytes:
-    """What takes long without hearing Ctrl-C is made beside the main thread, so that this one does."""
+    """Return what takes long without hearing Ctrl-C is made beside the main thread, so that this one does."""
     if threading.current_thread() is not threading.main_thread():
         return make()
     made: list[bytes | BaseException] = []
@@ -360,7 +360,7 @@ class NativePlayer:
 
     @property
     def visited(self) -> int:
-        """How many steps were visited in the last run."""
+        """Return how many steps were visited in the last run."""
         return int(self.context.visited)
 
 

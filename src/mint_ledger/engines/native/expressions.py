@@ -215,7 +215,7 @@ def _read(body: Body, e: ex.Read) -> str:
 
 
 def worth(body: Body, account: Account, index: str) -> str:
-    """What an account is worth at this moment, its flow included."""
+    """Return what an account is worth at this moment, its flow included."""
     flows = account.flow_columns
     value = body.load(body.slot_at(account.column.offset, index))
     if flows is None:
@@ -230,7 +230,7 @@ def worth(body: Body, account: Account, index: str) -> str:
 
 
 def flowed(body: Body, account: Account, index: str) -> str:
-    """What an account is worth whose flow is under way."""
+    """Return what an account is worth whose flow is under way."""
     name = f"@flowed{body.module.accounts[account.column.base]}"
     body.module.want(name, lambda: _flowed(body.module, account, name))
     return body.r.let(f"call double {name}(ptr %s, ptr %x, i64 {index})")
@@ -252,7 +252,7 @@ def _flowed(module: Module, account: Account, name: str) -> str:
 
 
 def flow_amount(body: Body, account: Account, index: str) -> str:
-    """What a flow has made since its anchor; whole points for a whole stat."""
+    """Return what a flow has made since its anchor; whole points for a whole stat."""
     r = body.r
     flows = account.flow_columns
     assert flows is not None

@@ -32,7 +32,7 @@ class Answers:
 
     @property
     def size(self) -> int:
-        """How many numbers they take."""
+        """Return how many numbers they take."""
         return 1 + self.count
 
 

@@ -57,5 +57,5 @@ class Machine:
         self._engine.finalize_object()
 
     def address(self, name: str) -> int:
-        """Where a function is."""
+        """Return where a function is."""
         return int(self._engine.get_function_address(name))

@@ -144,7 +144,7 @@ class Module(Library):
         return self.only_in.get(procedure.handle)
 
     def answers_of(self, loop: Each) -> Answers | None:
-        """Where the answers of a loop's entities are kept, if they are asked one by one."""
+        """Return where the answers of a loop's entities are kept, if they are asked one by one."""
         return self.asked[id(loop)][1] if id(loop) in self.asked else None
 
     def ask(self, loop: Each, answers: Answers) -> None:
@@ -167,12 +167,12 @@ class Module(Library):
         return self.program.accounts[self.accounts[column.base]]
 
     def key_of(self, column: Column) -> int:
-        """How a column is named among what parts of a step look at: all of a flow's columns are one."""
+        """Return how a column is named among what parts of a step look at: all of a flow's columns are one."""
         return self._flows.get(column.base, column.base)
 
 
 def flow_key(column: Column) -> int:
-    """How the flow of an account is named among what parts of a step look at."""
+    """Return how the flow of an account is named among what parts of a step look at."""
     return -1 - column.base
 
 
@@ -265,11 +265,11 @@ class Body:
         return self.load(self.r.let(f"getelementptr double, ptr %d, i64 {index}"))
 
     def load(self, address: str) -> str:
-        """What a slot holds."""
+        """Return what a slot holds."""
         return self.r.let(f"load double, ptr {address}")
 
     def load_flag(self, address: str) -> str:
-        """What a slot of a column of flags holds."""
+        """Return what a slot of a column of flags holds."""
         value = self.load(address)
         self.r.flags.add(value)
         return value
@@ -314,7 +314,7 @@ class Body:
         r.place(end)
 
     def _seats(self, ranges: ex.Ranges) -> str:
-        """How many entities of some runs have to be looked at to find those present."""
+        """Return how many entities of some runs have to be looked at to find those present."""
         total = sum(count for _, count in ranges)
         place = self.module.empty_seats.get(ranges[-1]) if ranges else None
         if place is None:

@@ -83,7 +83,7 @@ class Wakes:
 
     @property
     def bits(self) -> dict[int, int]:
-        """What to set where a piece was marked, besides its wake."""
+        """Return what to set where a piece was marked, besides its wake."""
         return {piece: group.bit for group in self.groups for piece in group.numbers}
 
     def of_stretch(self, stretch: int) -> list[Group]:
