@@ -90,6 +90,12 @@ def test_an_option_is_a_switch_everywhere_or_takes_something_everywhere(making: 
     assert set(several) <= {"--dial", "--measure", "--only", "--with"}, several
 
 
+@pytest.mark.parametrize("word", ["boss", "enemy", "regeneration", "DPS", "loot", "win rate", "debuff", "TTK", "bot"])
+def test_who_searches_for_a_word_of_the_trade_finds_what_it_is_called_here(word: str) -> None:
+    rows = (ROOT / "docs" / "glossary.md").read_text("utf-8").splitlines()
+    assert any(re.search(rf"\b{word}\b", row.rpartition(" | ")[2]) for row in rows if row.startswith("| ")), word
+
+
 def test_every_link_between_pages_leads_somewhere() -> None:
     for page in [ROOT / "README.md", *(ROOT / "docs").rglob("*.md")]:
         for target in re.findall(r"\]\(([^)#]+?)(?:#[^)]*)?\)", page.read_text("utf-8")):

@@ -40,6 +40,9 @@ rules: [{{name: r, when: {{every: 1}}, do: ["a += {formula}"]}}]
         ("math.floor(b)", "floor("),
         ("random.randint(1, 2)", "whole(1, 6)"),
         ("1.2.3", "one point"),
+        ("a ^ 2", "'**'"),
+        ("1 if a > 1 & b > 1 else 2", "'and'"),
+        ("1 if a > 1 | b > 1 else 2", "'or'"),
     ],
 )
 def test_what_is_written_elsewhere_is_told_as_it_is_written_here(formula: str, written: str) -> None:

@@ -14,7 +14,7 @@ import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from mint_ledger.formula.trade_words import call_hint, sign_hint
+from mint_ledger.formula.trade_words import call_hint, operator_hint, sign_hint
 
 MAX_LENGTH = 2_000
 MAX_DEPTH = 60
@@ -351,7 +351,7 @@ def _checked(tree: ast.expr, text: str, calls: Sequence[str] = CALLS) -> ast.exp
                 f"'{shown}': a comma stands in calls like min(a, b) alone; a decimal is written with a point, as 1.5"
             )
         if not isinstance(node, ALLOWED):
-            raise FormulaError(f"'{shorten(_source(node, text))}' may not stand in a formula")
+            raise FormulaError(f"'{shorten(_source(node, text))}' may not stand in a formula{operator_hint(node)}")
         _check_node(node, text, calls)
         todo.extend((child, depth + 1) for child in ast.iter_child_nodes(node))
     return tree

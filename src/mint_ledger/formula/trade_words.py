@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import re
 from collections.abc import Iterable
 
@@ -59,6 +60,20 @@ _SIGNS: tuple[tuple[re.Pattern[str], str], ...] = (
     (re.compile(r"\d\.\.\d"), "compare both ends: 'a >= 1 and a <= 5'"),
     (re.compile(r"\d+\.\d+\.\d+"), "a number has one point"),
 )
+
+
+# Operators of Python that formulas have no use for, as they mean something else in other languages.
+_OPERATORS: dict[type[ast.AST], str] = {
+    ast.BitXor: "; a power is written '**': a ** 2",
+    ast.BitAnd: "; write 'and'",
+    ast.BitOr: "; write 'or'",
+    ast.Invert: "; write 'not'",
+}
+
+
+def operator_hint(node: ast.AST) -> str:
+    """Return what is written for an operator that means something else in other languages; or nothing."""
+    return _OPERATORS.get(type(node), "")
 
 
 def call_hint(name: str, known: Iterable[str]) -> str:
