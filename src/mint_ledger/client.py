@@ -99,7 +99,8 @@ class Game(SharedGame):
         return showing.text("notebook.game_html", self)
 
     def __repr__(self) -> str:
-        return f"<Game {self.title!r}: {len(self.kinds)} kinds, {len(self.dials.names)} dials>"
+        kinds = f"{len(self.kinds)} kind{'' if len(self.kinds) == 1 else 's'}"
+        return f"<Game {self.title!r}: {kinds}, {len(self.dials.names)} dials>"
 
     def __dir__(self) -> list[str]:
         """What is ours: the sections of the file and the calls, without those of the package that reads models."""

@@ -30,6 +30,7 @@ def attacks_text(attacks: Attacks) -> str:
     unit = "s" if attacks.unit == "second" else "turns"
     wide = room(NAME, map(_name, attacks.attacks))
     lines = [f"{attacks.title} · {attacks.runs:,} runs · seed {attacks.seed}", ""]
+    lines += _answer(attacks)
     lines.append(f"  {'':<{wide}}{'alone':>12}{'in play':>10}")
     table = TextTable(
         name_column(f"damage a {attacks.unit}", wide),
@@ -52,6 +53,23 @@ def attacks_text(attacks: Attacks) -> str:
     note = f"{NOTE.format(unit=attacks.unit)} ±: at {sure_words(attacks.sure)}."
     lines += ["", *textwrap.wrap(note, line_width() - 2, initial_indent="  ", subsequent_indent="  ")]
     return "\n".join(lines)
+
+
+def _answer(attacks: Attacks) -> list[str]:
+    """Which attack does most damage in play, and which never struck."""
+    struck = [attack for attack in attacks.attacks if attack.strikes.any() and attack.did() is not None]
+    if not struck:
+        return ["No attack struck in any run.", ""]
+    most = max(struck, key=lambda attack: attack.did().value)  # type: ignore[union-attr]
+    did = most.did()
+    assert did is not None
+    half = _with_half(did)
+    text = f"{_name(most)} does the most damage in play: {half[0]} a {attacks.unit}"
+    text += f" (± {half[1]})." if half[1] else "."
+    idle = [_name(attack) for attack in attacks.attacks if not attack.strikes.any()]
+    if idle:
+        text += f" Never in use: {', '.join(idle[:3])}{' …' if len(idle) > 3 else ''}."
+    return [*textwrap.wrap(text, line_width()), ""]
 
 
 def _cells(attack: AttackInPlay) -> tuple[str, ...]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
@@ -24,6 +25,7 @@ SMALL = 0.1
 def course_text(course: Course) -> str:
     """All stretches in their order, then each account over them."""
     lines = [f"{course.title} · {course.runs:,} runs · seed {course.seed}", ""]
+    lines += [*textwrap.wrap(_answer(course), line_width()), ""]
     results = [r for r in WORDS if any(r in part.ended for part in course.stretches)]
     first = room(NAME + 14, (part.name for part in course.stretches))
     heading = f"the course by {short(course.per, NAME - 2)}"
@@ -51,6 +53,17 @@ def course_text(course: Course) -> str:
     if course.accounts:
         lines += ["", "  taken and given: on average; left: the median of what they leave with"]
     return "\n".join(lines)
+
+
+def _answer(course: Course) -> str:
+    """How far runs come, and where most are lost."""
+    last = next((part for part in reversed(course.stretches) if len(part.runs)), None)
+    if last is None:
+        return "No run came to any part."
+    text = f"{len(last.runs):,} of {course.runs:,} runs come to {last.name}, the last part."
+    lost = max(course.stretches, key=lambda part: part.ended.count("lose"))
+    count = lost.ended.count("lose")
+    return f"{text} Most are lost in {lost.name}: {count:,}." if count else f"{text} None is lost."
 
 
 def _account_cells(part: Stretch, account: str) -> tuple[str, ...]:

@@ -24,6 +24,8 @@ def grid_text(grid: Grid) -> str:
     """All cells, some columns at a time, and what they come to."""
     unit = ", %" if is_share(grid.measure) else ""
     lines = [f"{grid.title} · {grid.measure}{unit} · {grid.runs:,} runs a cell · seed {grid.seed}"]
+    if grid.sentences:
+        lines += ["", *textwrap.wrap(" ".join(f"{_capital(one)}." for one in grid.sentences[:2]), line_width())]
     at_once = WITH_INTERVALS if len(grid.columns) <= WITH_INTERVALS else AT_ONCE
     for first in range(0, len(grid.columns), at_once):
         lines += ["", *_block(grid, range(first, min(first + at_once, len(grid.columns))), at_once)]
@@ -32,9 +34,13 @@ def grid_text(grid: Grid) -> str:
     if len(grid.columns) <= WITH_INTERVALS:
         note += f"; behind each number the {sure} interval of its cell"
     lines += ["", *textwrap.wrap(note, line_width(), initial_indent="  ", subsequent_indent="    ")]
-    for sentence in grid.sentences:
+    for sentence in grid.sentences[2:]:
         lines += textwrap.wrap(sentence, line_width(), initial_indent="  ", subsequent_indent="    ")
     return "\n".join(lines)
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:].removesuffix(".")
 
 
 def _block(grid: Grid, columns: range, at_once: int) -> list[str]:

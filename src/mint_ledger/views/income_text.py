@@ -32,6 +32,7 @@ def income_text(income: Income) -> str:
     names = (*income.gains, *income.losses, *(offer.action for offer in income.offers))
     wide = room(NAME, (f"  {name}" for name in names))
     lines = [f"{income.title} · {income.account} · {income.runs:,} runs · seed {income.seed}", ""]
+    lines += [*textwrap.wrap(_answer(income), line_width()), ""]
     table = TextTable(
         name_column("in a run, on average", wide),
         right_column("points", 10),
@@ -58,6 +59,13 @@ def income_text(income: Income) -> str:
     note = f"±: at {sure_words(income.sure)}. {NOTE}" + (OFFERED if income.offers else "")
     lines += ["", *textwrap.wrap(note, line_width() - 2, initial_indent="  ", subsequent_indent="  ")]
     return "\n".join(lines)
+
+
+def _answer(income: Income) -> str:
+    """How much comes in and goes out in a run, and what is left of it."""
+    came, went, net = (_told(income.total(sign=sign)) if sign else _told(income.total()) for sign in (1, -1, 0))
+    half = f" (± {net[1]})" if len(net) > 1 and net[1] else ""
+    return f"In a run {came[0]} comes in and {went[0]} goes out of {income.account}: {net[0]} in all{half}."
 
 
 def income_sentences(income: Income) -> Iterator[str]:

@@ -18,7 +18,13 @@ HALF_BAR = 22
 
 def shape_text(shape: Shape) -> str:
     """Histogram and quantiles of a measure."""
-    lines = [f"{shape.title} · {shape.runs:,} runs · seed {shape.seed}", "", _heading(shape, shape.measure)]
+    lines = [
+        f"{shape.title} · {shape.runs:,} runs · seed {shape.seed}",
+        "",
+        *_answer(shape),
+        "",
+        _heading(shape, shape.measure),
+    ]
     names = _bin_names(shape.bins)
     most = max(b.count for b in shape.bins)
     width = max(map(len, names))
@@ -28,6 +34,15 @@ def shape_text(shape: Shape) -> str:
     lines += ["", f"  {'quantile':<26}{'':>8}{'':>9}   {sure_words(shape.sure)} interval"]
     lines += [_quantile_line(q, shape.quantile(q)) for q in SHARES]
     return "\n".join(lines)
+
+
+def _answer(shape: Shape) -> list[str]:
+    """Where the middle half of the values lies, and the median."""
+    low, half, high = (shape.quantile(q).value for q in (0.25, 0.5, 0.75))
+    unit = f" {shape.unit}" if shape.unit else ""
+    if low == high:
+        return [f"At least half of all values are {number(half)}{unit}."]
+    return [f"Half of all values lie between {number(low)} and {number(high)}{unit}, the median is {number(half)}."]
 
 
 def shapes_text(shapes: Shapes) -> str:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import math
+
 from mint_ledger.balance.sweep import Sweep
 from mint_ledger.journal.wording import shown as worded
 from mint_ledger.views.balance_text import told
+from mint_ledger.views.study_text import answer_lines
 
 MOST_LINES = 60
 
@@ -12,6 +15,7 @@ MOST_LINES = 60
 def sweep_text(sweep: Sweep) -> str:
     """One line a point: the dials, each estimate with its interval, and whether all targets are met."""
     lines = [f"{sweep.title} · {sweep.runs:,} runs at each of {len(sweep.points):,} points · seed {sweep.seed}", ""]
+    lines += [*answer_lines(_answer(sweep)), ""]
     cells = [[worded(point.dials[dial], 4) for dial in sweep.dials] for point in sweep.points]
     cells_by_point = [[told(text, point.estimates[text]) for text in sweep.measures] for point in sweep.points]
     widths = [max(len(dial), *(len(row[i]) for row in cells)) for i, dial in enumerate(sweep.dials)]
@@ -28,3 +32,21 @@ def sweep_text(sweep: Sweep) -> str:
     if len(sweep.points) > MOST_LINES:
         lines.append(f"  … {len(sweep.points) - MOST_LINES:,} points more; -o writes them all")
     return "\n".join(lines)
+
+
+def _answer(sweep: Sweep) -> list[str]:
+    """Where the first estimate is highest and lowest of all that were tried, and which settings meet all targets."""
+    text = sweep.measures[0]
+    known = [point for point in sweep.points if math.isfinite(point.estimates[text].value)]
+    if len(known) < 2:
+        return []
+    ends = [pick(known, key=lambda point: point.estimates[text].value) for pick in (max, min)]
+    if ends[0].estimates[text].value == ends[1].estimates[text].value:
+        return [f"{text} is the same at all points: {told(text, ends[0].estimates[text])}."]
+    shown = [
+        f"{told(text, point.estimates[text])} at {', '.join(f'{n} = {worded(point.dials[n], 4)}' for n in sweep.dials)}"
+        for point in ends
+    ]
+    sentences = [f"Of what was tried {text} is highest, {shown[0]}, and lowest, {shown[1]}."]
+    meeting = sum(point.meets_all for point in sweep.points)
+    return [*sentences, f"{meeting:,} of {len(sweep.points):,} points meet all targets."] if meeting else sentences
