@@ -89,12 +89,12 @@ def test_chances_from_dice_and_from_the_state_have_their_means(how: str) -> None
         "rules:", 'rules:\n  - {name: luck, when: start, do: ["hero.luck += between(0, 3)"]}'
     )
     game, held = mint.loads(text), 0
-    for seed in range(20):
+    for seed in range(8):
         study = game.study(400, seed=seed, accounts=[])
         gold = study.mean("gold")
         held += gold.low <= 3.0 <= gold.high
         assert study.rare is not None and gold.high - gold.low < 2.5
-    assert held >= 16  # of 20 at 0.95 fewer come once in 4,000 times
+    assert held >= 5  # of 8 at 0.95 fewer come once in 2,700 times
 
 
 def test_a_chance_within_a_chance_has_the_mean_of_both() -> None:
@@ -184,7 +184,7 @@ targets: [{{name: four, measure: mean(gold), want: 3.5..4.5}}]
 def test_eight_hits_in_a_row_are_not_forgotten_by_runs_that_never_saw_them(runs: int) -> None:
     game = mint.loads(STREAK.format(p=0.4, prize=5000))
     true = 4.0 + 5000.0 * 0.4**8
-    for seed in range(12):
+    for seed in range(6):
         study = game.study(runs, seed=seed, accounts=[])
         gold = study.mean("gold")
         assert gold.low <= true <= gold.high
@@ -212,9 +212,9 @@ def test_a_measure_that_some_runs_lack_knows_of_the_rare_chest_too() -> None:
     text = text.replace("rules:", "rules:\n  - {name: coin, when: start, chance: 0.5, do: [hero.coin += 1]}")
     text = text.replace("closing(hero.gold)", "closing(hero.gold) + 0 * first_time(hero.coin >= 1)")
     held = 0
-    for seed in range(20):
+    for seed in range(8):
         study = mint.loads(text).study(400, seed=seed, accounts=[])
         gold = study.mean("gold")
         assert 120 < gold.runs < 280
         held += gold.low <= 3.0 <= gold.high
-    assert held >= 16
+    assert held >= 5
