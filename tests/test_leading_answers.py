@@ -37,7 +37,7 @@ def test_a_study_says_how_often_it_is_won_when_it_ends_and_what_takes_most(game:
     told = lead(study.summary())
     wins = study.rate("win")
     assert told.startswith(f"{100 * wins.value:.1f} % of runs are won ({100 * wins.low:.1f} to {100 * wins.high:.1f}).")
-    assert "boils takes the most from cook.water: " in told
+    assert "Most is taken from cook.water by boils: " in told
     points = float(told.rpartition(": ")[2].removesuffix(" a run."))
     assert points == pytest.approx(-{row.cause: row.total for row in study.causes("cook.water")}["boils"], abs=0.05)
 

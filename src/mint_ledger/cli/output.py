@@ -84,10 +84,11 @@ def _broken(command: str) -> list[str]:
     """A command over as many lines as it takes, as a shell reads it."""
     lines = [""]
     for word in map(shlex.quote, shlex.split(command)):
-        if lines[-1] and len(lines[-1]) + len(word) + 5 > line_width():
+        if lines[-1] and len(lines[-1]) + len(word) + 6 > line_width():
             lines.append("")
         lines[-1] += f" {word}"
-    return [f" {line}" + (" \\" if number < len(lines) else "") for number, line in enumerate(lines, 1)]
+    lines = [f" {line}" if number == 0 else f"   {line}" for number, line in enumerate(lines)]
+    return [f"{line} \\" for line in lines[:-1]] + lines[-1:]
 
 
 def say(text: str, *, error: bool = False, plain: bool = False) -> None:

@@ -67,9 +67,12 @@ def _answer(comparison: Comparison) -> list[str]:
         sentences = [f"{_capital(first.name)}: these runs do not tell which has more ({span}{unit})."]
     # Where wins differ, losses do.
     changed = [one for one in others if one.is_certain and one.name != "losses"][:MOST_OTHERS]
-    if changed:
-        told = ", ".join(f"{one.name} ({'+' if one.difference.value > 0 else '−'})" for one in changed)
-        sentences.append(f"Different too, more in B (+) or less (−): {told}.")
+    for way, some in (
+        ("Higher", [one.name for one in changed if one.difference.value > 0]),
+        ("Lower", [one.name for one in changed if one.difference.value <= 0]),
+    ):
+        if some:
+            sentences.append(f"{way} in B: {', '.join(some)}.")
     return sentences
 
 

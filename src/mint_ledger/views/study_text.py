@@ -99,7 +99,7 @@ def study_answer(study: Study) -> list[str]:
     if taken:
         most = min(taken, key=lambda row: row.total)
         cause = short(most.cause, room(26, [most.cause]))
-        sentences.append(f"{cause} takes the most from {study.accounts[0]}: {number(-most.total, 1)} a run.")
+        sentences.append(f"Most is taken from {study.accounts[0]} by {cause}: {number(-most.total, 1)} a run.")
     return sentences
 
 
