@@ -28,7 +28,7 @@ from mint_ledger.audit import (
 )
 from mint_ledger.audit.chance import Chances
 from mint_ledger.audit.finding import Caught, Check, Finding, Grade
-from mint_ledger.audit.plays import Plays, play_all
+from mint_ledger.audit.plays import AuditRuns, play_all
 from mint_ledger.audit.subject import Subject
 from mint_ledger.errors import BadRequest, Fault, GameError, NotFound, nearest
 from mint_ledger.game.paths import path_name
@@ -227,7 +227,7 @@ def make_audit(
     ]
     played = 0
 
-    def play() -> Plays:
+    def play() -> AuditRuns:
         nonlocal played
         plays = play_all(game, runs, seed, progress, ends, quick=quick)
         played = len(plays.runs)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.audit.finding import Caught, Check
-from mint_ledger.audit.plays import Play, Plays
+from mint_ledger.audit.plays import AuditRuns, Play
 from mint_ledger.audit.subject import Subject
 from mint_ledger.journal.wording import number
 from mint_ledger.program.handle import Path
@@ -55,7 +55,7 @@ def _defeats(subject: Subject) -> list[_Defeat]:
     return defeats
 
 
-def _kind(plays: Plays, entity: float) -> str:
+def _kind(plays: AuditRuns, entity: float) -> str:
     member = plays.program.cast.member_of(int(entity)) if entity > 0 else None
     return member.name if member is not None else WORLD
 
@@ -73,7 +73,7 @@ def _is_posting(row: Row) -> bool:
     return row.what == 0.0 and row.cause >= 0
 
 
-def _gives(plays: Plays, row: Row) -> bool:
+def _gives(plays: AuditRuns, row: Row) -> bool:
     return _is_posting(row) and row.after > row.before and plays.program.causes[int(row.cause)].sort in GIVES
 
 
@@ -173,7 +173,7 @@ def _counted_to(facts: Facts, path: Path) -> Iterator[tuple[str, float]]:
             yield compared.stat, compared.value + (compared.op in ("<", ">"))
 
 
-def _struck_for(plays: Plays, some: list[Play], stat: str) -> list[str]:
+def _struck_for(plays: AuditRuns, some: list[Play], stat: str) -> list[str]:
     """The kinds that a hit was on whenever a counter went up."""
     kinds: set[str] | None = None
     for play in some:

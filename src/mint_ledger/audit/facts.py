@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from mint_ledger.facts.between import ANY, Between, joined, one
-from mint_ledger.facts.comparisons import Comparison, Comparisons, comparisons_of
+from mint_ledger.facts.comparisons import AccountComparison, Comparisons, comparisons_of
 from mint_ledger.facts.effects import Effect, Effects, Trigger, effects_of
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Cast
@@ -224,7 +224,7 @@ class Facts:
         """Return what the formulas of the file hold accounts against."""
         return comparisons_of(self.game.lowered.program)
 
-    def compared(self, path: Path) -> list[Comparison]:
+    def compared(self, path: Path) -> list[AccountComparison]:
         """Return what the formula at a path holds accounts against."""
         return self.comparisons.by_path.get(path, [])
 

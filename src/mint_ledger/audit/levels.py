@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from mint_ledger.audit.facts import WORLD, Facts
 from mint_ledger.audit.finding import Caught, Check, Grade
 from mint_ledger.audit.order import award_lost_with_the_level
-from mint_ledger.audit.plays import Play, Plays
+from mint_ledger.audit.plays import AuditRuns, Play
 from mint_ledger.audit.subject import Subject
 from mint_ledger.journal.wording import number
 from mint_ledger.lowering.context import WAITING, AskedLevel
@@ -151,7 +151,7 @@ def full_again(subject: Subject) -> Iterator[Caught]:
         yield Caught(at, name, what, evidence, plays.replay(filled[0].play), grade)
 
 
-def _runs(plays: Plays, anew: list[_Anew]) -> str:
+def _runs(plays: AuditRuns, anew: list[_Anew]) -> str:
     return plays.share(len({id(item.play) for item in anew}))
 
 
@@ -258,7 +258,7 @@ def filled_at_the_end(subject: Subject) -> Iterator[Caught]:
         yield Caught(cause.path, cause.name, what, evidence, plays.replay(some[0]))
 
 
-def _asked(plays: Plays, play: Play, number_: int, site: AskedLevel) -> tuple[int, int]:
+def _asked(plays: AuditRuns, play: Play, number_: int, site: AskedLevel) -> tuple[int, int]:
     """Return how often a change was asked for in a run, and how often it came."""
     layout = plays.program.layout
     times, first = (int(play.state[layout.column(handle).base]) for handle in (site.times, site.first))

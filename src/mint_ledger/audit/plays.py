@@ -56,7 +56,7 @@ class Stop:
 
 
 @dataclass(frozen=True)
-class Plays:
+class AuditRuns:
     """The runs of an audit. The programs of all variants have the same causes, accounts and columns.
 
     `unplayed` says which runs there was no time for; it is empty where there was.
@@ -128,7 +128,7 @@ def play_all(
     ends: float = math.inf,
     *,
     quick: bool = False,
-) -> Plays:
+) -> AuditRuns:
     """Play a game by every habit in every variant.
 
     Args:
@@ -170,10 +170,10 @@ def play_all(
     wanted, played = runs * len(variants) * len(habits), len(plays) + len(stops)
     if time.monotonic() > ends:
         unplayed = f"{wanted - played} of {wanted} runs, {OTHERS}"
-        return Plays(first, seed, tuple(plays), tuple(stops), unplayed=unplayed)
+        return AuditRuns(first, seed, tuple(plays), tuple(stops), unplayed=unplayed)
     others = Others() if quick else play_others(game, _counting, runs, seed)
     longest = _longest_chain(first, habits, seed, WATCHED_STEPS // 10 if quick else WATCHED_STEPS)
-    return Plays(first, seed, tuple(plays), (*stops, *_stress(game)), longest, others, OTHERS if quick else "")
+    return AuditRuns(first, seed, tuple(plays), (*stops, *_stress(game)), longest, others, OTHERS if quick else "")
 
 
 def _longest_chain(lowered: Lowered, habits: Sequence[str | None], seed: int, steps: int) -> tuple[float, ...]:

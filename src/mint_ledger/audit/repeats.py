@@ -42,7 +42,7 @@ Key = tuple[str, Cause, str, bool]
 
 
 @dataclass(slots=True)
-class _Seen:
+class _RepeatCounts:
     """What some runs show of postings: the longest rows of equal ones, how many there were at all, in how long."""
 
     rows: dict[Key, _Row] = field(default_factory=dict)
@@ -133,13 +133,13 @@ def _in_a_row(program: Program, words: Words, rows: Sequence[Row]) -> dict[Key, 
     return longest
 
 
-def _with_half_the_step(subject: Subject) -> _Seen:
+def _with_half_the_step(subject: Subject) -> _RepeatCounts:
     """The same of a few runs of each habit with steps half as long."""
     game = Setting(dials={STEP: subject.step / 2}).of(subject.game)
     lowered = lower(game)
     program, words = lowered.program, Words(lowered.program)
     code = native_code(program)
-    found = _Seen()
+    found = _RepeatCounts()
     habits: list[str | None] = [*subject.game.habits] or [None]
     for habit in habits:
         starts = habit_starts(lowered, habit)

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from mint_ledger.audit.chance import Chances
 from mint_ledger.audit.facts import Facts, look_at
-from mint_ledger.audit.plays import Plays
+from mint_ledger.audit.plays import AuditRuns
 from mint_ledger.engines.reference import ReferenceEngine
 from mint_ledger.errors import RunStopped
 from mint_ledger.formula import Formula
@@ -30,7 +30,7 @@ class Subject:
     """
 
     game: PlayableGame
-    play: Callable[[], Plays] | None = None
+    play: Callable[[], AuditRuns] | None = None
     runs: int = 200
     seed: int = 1
     chances: Chances = field(default_factory=Chances)
@@ -42,7 +42,7 @@ class Subject:
         return look_at(self.game)
 
     @cached_property
-    def plays(self) -> Plays:
+    def plays(self) -> AuditRuns:
         """The runs that were played; only checks that want them may ask."""
         assert self.play is not None
         return self.play()

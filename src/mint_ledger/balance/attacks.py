@@ -260,7 +260,7 @@ def find_attacks(
     turned = setting.of(game)
     if not turned.lowered.sites.attacks:
         raise BadRequest(f"'{turned.title}' has no attacks that anybody strikes with")
-    gathering = _Gathering(turned)
+    gathering = _AttackGathering(turned)
     title, done = setting.title(turned), 0
     stopped = False
     try:
@@ -299,7 +299,7 @@ def _alone(game: PlayableGame, struck: set[tuple[str, str, str]]) -> dict[tuple[
     return found
 
 
-class _Gathering:
+class _AttackGathering:
     """Adds up the journals of a game's attacks, part after part."""
 
     def __init__(self, game: PlayableGame) -> None:

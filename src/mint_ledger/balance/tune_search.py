@@ -48,7 +48,7 @@ FINEST = 64
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class Probe:
     """What one setting gave: the estimate, and the interval in which it certainly lies."""
 
     estimate: Estimate
@@ -89,7 +89,7 @@ class Search:
     seed: int = 1
     # Whether facts of the game prove that all settings give the same.
     is_constant: bool = False
-    raw: dict[float, Look] = field(default_factory=dict)
+    raw: dict[float, Probe] = field(default_factory=dict)
     ends: dict[float, Ends] = field(default_factory=dict)
     _checked: set[int] = field(default_factory=set)
 
@@ -161,7 +161,7 @@ class Search:
         self.spending.check()
         estimate = self.study(self.value(place), runs)
         low, high = estimate.interval(SURE) if estimate.basis is not None else (estimate.low, estimate.high)
-        self.raw[place] = Look(estimate, low, high)
+        self.raw[place] = Probe(estimate, low, high)
         self._tighten()
         if self.told is not None:
             self.told(self.value(place), estimate)

@@ -25,7 +25,7 @@ from mint_ledger.cli.arguments import (
 from mint_ledger.cli.completing import complete_habits
 from mint_ledger.cli.exits import INTERRUPTED
 from mint_ledger.cli.output import hint, say, say_json
-from mint_ledger.cli.recorded import Asked, show_plays
+from mint_ledger.cli.recorded import PlaysRequest, show_plays
 
 
 def players(
@@ -103,7 +103,7 @@ def players(
 ) -> None:
     """How well can it be played, from chance to the best that is found? Do real players (PLAYS) play like that?"""
     if plays is not None:
-        asked = Asked(
+        asked = PlaysRequest(
             plays,
             like,
             tuple(columns or ()),

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class PlaysRequest:
     """What is asked of recorded plays."""
 
     plays: Path
@@ -34,7 +34,7 @@ class Asked:
 
 def show_plays(
     path: Path,
-    asked: Asked,
+    asked: PlaysRequest,
     runs: int,
     seed: int,
     variant: str | None,
@@ -109,7 +109,7 @@ def show_plays(
             hint(f"\n{written} is written")
 
 
-def _write(path: Path, answer: Any, asked: Asked, name: str, variant: str | None, *, quiet: bool) -> None:
+def _write(path: Path, answer: Any, asked: PlaysRequest, name: str, variant: str | None, *, quiet: bool) -> None:
     """Put the fitted numbers into the file."""
     from mint_ledger.cli.balance import write_numbers
 

@@ -145,7 +145,7 @@ def study(
     looks |= {"--attacks": attacks, "--income": income is not None, "--own": own is not None}
     chosen = [option for option, value in looks.items() if value]
     if chosen:
-        setting = _Played(runs, seed, habit, variant, read_dials(settings), sure, engine)
+        setting = _PlayOptions(runs, seed, habit, variant, read_dials(settings), sure, engine)
         if each:
             find = setting.grid(loaded, each, measure)
         else:
@@ -226,7 +226,7 @@ def study(
 
 
 @dataclass(frozen=True)
-class _Played:
+class _PlayOptions:
     """How the runs of a look are played."""
 
     runs: int

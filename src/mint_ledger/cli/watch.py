@@ -45,13 +45,13 @@ def watch(
     from mint_ledger.studies.estimate import checked_sure
     from mint_ledger.views.watch_text import change_text, look_text
     from mint_ledger.watching.change import change_between
-    from mint_ledger.watching.look import Look, look_at
+    from mint_ledger.watching.look import GameSummary, look_at
 
     checked_sure(sure)
     dials = read_dials(settings)
     if not game.exists():
         raise BadRequest(f"{game} does not exist; `mint-ledger new {game}` makes one")
-    good: Look | None = None
+    good: GameSummary | None = None
     try:
         say(f"watching {game}; Ctrl-C ends it")
         for there in _saves(game, script):

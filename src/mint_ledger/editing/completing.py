@@ -17,7 +17,7 @@ _FIRST = re.compile(r"^\s*[\w.\[\]-]*$")
 
 
 @dataclass(frozen=True, slots=True)
-class Offer:
+class Completion:
     """One thing that may be typed.
 
     Attributes:
@@ -34,13 +34,13 @@ class Offer:
     begun: int
 
 
-def offers(analysis: Analysis, text: str, line: int, column: int) -> list[Offer]:
+def offers(analysis: Analysis, text: str, line: int, column: int) -> list[Completion]:
     """Return what may be typed at a place of a text, by its line and column from 0."""
     spot = spot_at(text, line, column)
     if spot is None:
         return []
     standing = standing_at(spot.path)
-    found: list[Offer] = []
+    found: list[Completion] = []
     if spot.at != "value":
         found += _keys(standing, spot)
         found += _names(analysis, standing.name_keys, spot.begun)
@@ -49,7 +49,7 @@ def offers(analysis: Analysis, text: str, line: int, column: int) -> list[Offer]
     return list({(offer.text, offer.begun): offer for offer in reversed(found)}.values())[::-1]
 
 
-def _keys(standing: Standing, spot: Spot) -> Iterator[Offer]:
+def _keys(standing: Standing, spot: Spot) -> Iterator[Completion]:
     """The keys that the mapping around does not have yet, of parts that may have those that it has."""
     being_typed = re.split(r"[\s:]", spot.begun)[-1] if spot.begun else ""
     has = {key for key in spot.keys if key != spot.begun.strip()}
@@ -61,10 +61,10 @@ def _keys(standing: Standing, spot: Spot) -> Iterator[Offer]:
         words = key_words().get((part, key))
         if part in fitting and key not in has and words is not None:
             unit = f" ({words.unit})" if words.unit else ""
-            yield Offer(key, "key", f"{words.does}{unit}", f"Like `{words.shown}`.", len(being_typed))
+            yield Completion(key, "key", f"{words.does}{unit}", f"Like `{words.shown}`.", len(being_typed))
 
 
-def _names(analysis: Analysis, sorts: Iterable[str], begun: str) -> Iterator[Offer]:
+def _names(analysis: Analysis, sorts: Iterable[str], begun: str) -> Iterator[Completion]:
     typed = _LAST.search(begun)
     size = len(typed[0]) if typed is not None else 0
     for sort in sorts:
@@ -72,10 +72,10 @@ def _names(analysis: Analysis, sorts: Iterable[str], begun: str) -> Iterator[Off
             yield _offer(name, size)
 
 
-def _values(analysis: Analysis, standing: Standing, spot: Spot) -> Iterator[Offer]:
+def _values(analysis: Analysis, standing: Standing, spot: Spot) -> Iterator[Completion]:
     if _FIRST.match(spot.begun):
         for word in standing.words:
-            yield Offer(word, "word", "", "", len(spot.begun.lstrip()))
+            yield Completion(word, "word", "", "", len(spot.begun.lstrip()))
         yield from _names(analysis, standing.names, spot.begun)
     inside = spot.begun
     if VALUES in standing.formats or spot.path[-1:] == ("tell",):
@@ -89,7 +89,7 @@ def _values(analysis: Analysis, standing: Standing, spot: Spot) -> Iterator[Offe
     yield from _in_formula(analysis, spot, inside)
 
 
-def _in_formula(analysis: Analysis, spot: Spot, begun: str) -> Iterator[Offer]:
+def _in_formula(analysis: Analysis, spot: Spot, begun: str) -> Iterator[Completion]:
     typed = _LAST.search(begun)
     dotted = typed[0] if typed is not None else ""
     base, dot, last = dotted.rpartition(".")
@@ -98,5 +98,5 @@ def _in_formula(analysis: Analysis, spot: Spot, begun: str) -> Iterator[Offer]:
         yield _offer(name, len(last))
 
 
-def _offer(name: Name, begun: int) -> Offer:
-    return Offer(name.text, name.sort, name.about, "", begun)
+def _offer(name: Name, begun: int) -> Completion:
+    return Completion(name.text, name.sort, name.about, "", begun)

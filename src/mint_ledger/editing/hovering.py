@@ -18,7 +18,7 @@ MOST_TOLD = 8
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class Hover:
     """What is told of a place, in Markdown, and from where to where in its line it is told of."""
 
     text: str
@@ -26,7 +26,7 @@ class Told:
     last: int
 
 
-def told_at(analysis: Analysis, text: str, line: int, column: int) -> Told | None:
+def told_at(analysis: Analysis, text: str, line: int, column: int) -> Hover | None:
     """Return what is told of a place of a text, by its line and column from 0; none where nothing is known of it."""
     spot, content = spot_at(text, line, column), text.split("\n")[line]
     token = token_at(content, column)
@@ -37,9 +37,9 @@ def told_at(analysis: Analysis, text: str, line: int, column: int) -> Told | Non
         words = None if is_name(key) else words_of(key)
         if words is not None:
             unit = f" In {words.unit}." if words.unit else ""
-            return Told(f"`{token.text}`: {words.does}{unit}\n\nLike `{words.shown}`.", token.first, token.last)
+            return Hover(f"`{token.text}`: {words.does}{unit}\n\nLike `{words.shown}`.", token.first, token.last)
     name = name_meant(analysis, spot, token)
-    return Told(_about(analysis, name), token.first, token.last) if name is not None else None
+    return Hover(_about(analysis, name), token.first, token.last) if name is not None else None
 
 
 def _about(analysis: Analysis, name: Name) -> str:

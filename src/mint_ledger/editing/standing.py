@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
-from mint_ledger.game.key_words import Words, key_words
+from mint_ledger.game.key_words import KeyWords, key_words
 from mint_ledger.game.schema import game_schema
 from mint_ledger.program.handle import Path
 
@@ -74,7 +74,7 @@ def standing_at(path: Path) -> Standing:
     return Standing(tuple(keys), tuple(words), formats, tuple(names), tuple(name_keys))
 
 
-def words_of(path: Path) -> Words | None:
+def words_of(path: Path) -> KeyWords | None:
     """Return what is said of the key at the end of a path; none where that is a name of the file."""
     return next((words for part, _ in _keys(path) if (words := key_words().get((part, str(path[-1]))))), None)
 

@@ -87,9 +87,9 @@ class Branching:
         self._taken[-1] += 1
         return True
 
-    def draw(self, _: int, place: int, *__: int) -> Luck:
+    def draw(self, _: int, place: int, *__: int) -> OpenDraw:
         """A new draw; the arguments are those of the engines' own draws."""
-        return Luck(_Draw(self, decides=place in self._decisions), 1.0, 0.0)
+        return OpenDraw(_Draw(self, decides=place in self._decisions), 1.0, 0.0)
 
 
 class _Draw:
@@ -121,7 +121,7 @@ class _Draw:
         return True
 
 
-class Luck:
+class OpenDraw:
     """offset + scale · u of a draw u that is still open."""
 
     __slots__ = ("draw", "offset", "scale")
@@ -130,27 +130,27 @@ class Luck:
     def __init__(self, draw: _Draw, scale: float, offset: float) -> None:
         self.draw, self.scale, self.offset = draw, scale, offset
 
-    def _with(self, scale: float, offset: float) -> Luck | float:
-        return Luck(self.draw, scale, offset) if scale != 0.0 else offset
+    def _with(self, scale: float, offset: float) -> OpenDraw | float:
+        return OpenDraw(self.draw, scale, offset) if scale != 0.0 else offset
 
-    def __add__(self, other: object) -> Luck | float:
+    def __add__(self, other: object) -> OpenDraw | float:
         return self._with(self.scale, self.offset + _number(other))
 
     __radd__ = __add__
 
-    def __sub__(self, other: object) -> Luck | float:
+    def __sub__(self, other: object) -> OpenDraw | float:
         return self._with(self.scale, self.offset - _number(other))
 
-    def __rsub__(self, other: object) -> Luck | float:
+    def __rsub__(self, other: object) -> OpenDraw | float:
         return self._with(0.0 - self.scale, _number(other) - self.offset)
 
-    def __mul__(self, other: object) -> Luck | float:
+    def __mul__(self, other: object) -> OpenDraw | float:
         factor = _number(other)
         return self._with(self.scale * factor, self.offset * factor)
 
     __rmul__ = __mul__
 
-    def __truediv__(self, other: object) -> Luck | float:
+    def __truediv__(self, other: object) -> OpenDraw | float:
         divisor = _number(other)
         return self._with(self.scale / divisor, self.offset / divisor)
 
@@ -184,6 +184,6 @@ class Luck:
 
 
 def _number(value: object) -> float:
-    if isinstance(value, Luck):
+    if isinstance(value, OpenDraw):
         raise NotCountable
     return float(value)  # type: ignore[arg-type]

@@ -14,7 +14,7 @@ _TURNED: dict[ex.CompareOp, ex.CompareOp] = {"<": ">", "<=": ">=", ">": "<", ">=
 
 
 @dataclass(frozen=True, slots=True)
-class Comparison:
+class AccountComparison:
     """An account, or its size, against a number.
 
     Attributes:
@@ -39,7 +39,7 @@ class Comparisons:
         constants: the numbers that stand in formulas.
     """
 
-    by_path: dict[Path, list[Comparison]]
+    by_path: dict[Path, list[AccountComparison]]
     constants: set[float]
 
 
@@ -57,7 +57,7 @@ def comparisons_of(program: Program) -> Comparisons:
             inner = side.value if isinstance(side, ex.Unary) and side.op == "abs" else side
             stat = _account(inner, stats)
             if stat is not None:
-                comparison = Comparison(stat, inner is not side, op, _number(program, other))
+                comparison = AccountComparison(stat, inner is not side, op, _number(program, other))
                 if comparison not in known.by_path.setdefault(path, []):
                     known.by_path[path].append(comparison)
     return known

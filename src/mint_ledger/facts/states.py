@@ -99,14 +99,14 @@ def period_of_turns(program: Program, carried_out: dict[Handle | str, st.Procedu
     period = 1
     try:
         for procedure in carried_out.values():
-            look = _Look(procedure.parameters)
+            look = _MomentReader(procedure.parameters)
             look.block(procedure.body)
             if procedure.result is not None and look.nature(procedure.result) != "plain":
                 raise KnowsTheTime
             period = math.lcm(period, *look.periods)
         for account in program.accounts:
             for _, _, spec in account.specs:
-                look = _Look(1)
+                look = _MomentReader(1)
                 for formula in _formulas(spec):
                     look.want(formula, "plain")
     except KnowsTheTime:
@@ -114,7 +114,7 @@ def period_of_turns(program: Program, carried_out: dict[Handle | str, st.Procedu
     return period
 
 
-class _Look:
+class _MomentReader:
     """Goes through a procedure and tells moments and numbers of steps from plain numbers."""
 
     def __init__(self, parameters: int) -> None:

@@ -14,7 +14,7 @@ from ruamel.yaml import YAML
 
 
 @dataclass(frozen=True, slots=True)
-class Words:
+class KeyWords:
     """What is said of a key.
 
     Attributes:
@@ -33,7 +33,7 @@ class Words:
     names_at: Literal["value", "of", "each"]
 
 
-def words_for(part: str, key: str) -> Words:
+def words_for(part: str, key: str) -> KeyWords:
     """Return the words of one key.
 
     Raises:
@@ -47,7 +47,7 @@ def words_for(part: str, key: str) -> Words:
 
 
 @cache
-def key_words() -> dict[tuple[str, str], Words]:
+def key_words() -> dict[tuple[str, str], KeyWords]:
     """The words of all keys, by part and key."""
     reader = YAML(typ="safe", pure=True)
     found = {}
@@ -60,5 +60,5 @@ def key_words() -> dict[tuple[str, str], Words]:
             unit, names = (*more, "", "")[:2]
             at, _, sort = names.rpartition(" ")
             names_at: Literal["value", "of", "each"] = "of" if at == "of" else "each" if at else "value"
-            found[part, key] = Words(does, reader.load(example), example, unit, sort, names_at)
+            found[part, key] = KeyWords(does, reader.load(example), example, unit, sort, names_at)
     return found

@@ -26,7 +26,7 @@ MAX_ROUNDS = 200
 
 
 @dataclass(frozen=True)
-class Reading:
+class LoadedFile:
     """What could be made of a file: the game without its faulty parts, the faults, and what was left out."""
 
     game: GameFile | None
@@ -34,7 +34,7 @@ class Reading:
     left_out: tuple[Path, ...]
 
 
-def read_game(source: Source) -> Reading:
+def read_game(source: Source) -> LoadedFile:
     """Make the models of a game file; never raises for what stands in the file."""
     # Positions in lists change as items are taken out; data and places are kept in step.
     left = replace(source, data=copy.deepcopy(source.data), places=dict(source.places))
@@ -56,7 +56,7 @@ def read_game(source: Source) -> Reading:
             removed = _take_all_out(left, list(faulty))
             left_out.extend(removed)
             if not removed or len(faults) > 500:
-                return Reading(None, tuple(faults), tuple(left_out))
+                return LoadedFile(None, tuple(faults), tuple(left_out))
             continue
         extras = list(_unknown_keys(game, (), left.data))
         if extras:
@@ -64,8 +64,8 @@ def read_game(source: Source) -> Reading:
             left_out.extend(_take_all_out(left, [path for path, _ in extras]))
             continue
         game._source = left if left_out else source
-        return Reading(game, tuple(_without_comma_echoes(faults)), tuple(left_out))
-    return Reading(None, tuple(faults), tuple(left_out))
+        return LoadedFile(game, tuple(_without_comma_echoes(faults)), tuple(left_out))
+    return LoadedFile(None, tuple(faults), tuple(left_out))
 
 
 def _follows(path: Path, left_out: list[Path]) -> bool:

@@ -11,8 +11,8 @@ from mint_ledger.lowering.context import EmitPair, Lowering
 from mint_ledger.lowering.handles import motion
 from mint_ledger.lowering.motion import (
     NEVER,
-    Pair,
-    Way,
+    Displacement,
+    MovingPair,
     first_touch,
     forget_faster,
     has_plain_size,
@@ -236,7 +236,12 @@ def _lower_row(lowering: Lowering, b: BlockBuilder, pair: Kinds, who: Expr, stay
 
 
 def _lower_pair(
-    lowering: Lowering, b: BlockBuilder, kinds: Kinds, ends: tuple[EntityRef, EntityRef], index: Expr, way: Way | None
+    lowering: Lowering,
+    b: BlockBuilder,
+    kinds: Kinds,
+    ends: tuple[EntityRef, EntityRef],
+    index: Expr,
+    way: Displacement | None,
 ) -> None:
     one, other = kinds
     who, whom = (end.entity for end in ends)
@@ -246,7 +251,7 @@ def _lower_pair(
     begins = lowering.wiring.touches
     near: list[Expr] = [At(asked, index), no(Due(At(until, index)))]
     before = b.let(At(touching, index))
-    pair: Pair | None = None
+    pair: MovingPair | None = None
     if _by_size(lowering, kinds):
         ways = way or way_of(lowering, b, ends[0]), way_of(lowering, b, ends[1])
         pair = pair_of(b, ends, ways)

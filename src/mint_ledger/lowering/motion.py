@@ -433,32 +433,32 @@ def _point(at: Expr, values: list[float]) -> Expr:
 
 
 @dataclass(frozen=True)
-class Way:
+class Displacement:
     """Where an entity is, and where it was in the last step."""
 
     here: tuple[Expr, Expr]
     before: tuple[Expr, Expr]
 
 
-def way_of(lowering: Lowering, b: BlockBuilder, ref: EntityRef) -> Way:
+def way_of(lowering: Lowering, b: BlockBuilder, ref: EntityRef) -> Displacement:
     """Work out the way of an entity that is somewhere."""
     x, y = (b.let(coordinate(lowering, ref, axis)) for axis in AXES)
-    return Way((x, y), (_place_before(lowering, b, ref, "x", x), _place_before(lowering, b, ref, "y", y)))
+    return Displacement((x, y), (_place_before(lowering, b, ref, "x", x), _place_before(lowering, b, ref, "y", y)))
 
 
 @dataclass(frozen=True)
-class Pair:
+class MovingPair:
     """Two that may touch by their size, with their ways, and how far apart they are along x and y."""
 
     ends: tuple[EntityRef, EntityRef]
-    ways: tuple[Way, Way]
+    ways: tuple[Displacement, Displacement]
     apart: tuple[Expr, Expr]
 
 
-def pair_of(b: BlockBuilder, ends: tuple[EntityRef, EntityRef], ways: tuple[Way, Way]) -> Pair:
+def pair_of(b: BlockBuilder, ends: tuple[EntityRef, EntityRef], ways: tuple[Displacement, Displacement]) -> MovingPair:
     """Work out how far apart two are."""
     x, y = (b.let(sub(there, here)) for here, there in zip(ways[0].here, ways[1].here, strict=True))
-    return Pair(ends, ways, (x, y))
+    return MovingPair(ends, ways, (x, y))
 
 
 def has_plain_size(member: Member) -> bool:
@@ -484,7 +484,7 @@ def forget_faster(lowering: Lowering, b: BlockBuilder, member: Member) -> None:
     b.emit(Set(_is_faster(lowering, member), ZERO, ZERO))
 
 
-def first_touch(lowering: Lowering, b: BlockBuilder, pair: Pair) -> Expr:
+def first_touch(lowering: Lowering, b: BlockBuilder, pair: MovingPair) -> Expr:
     """The first step in which two that do not touch now might, at the highest speeds of their kinds.
 
     A little is taken off their distance, by far more than all rounding of places could be.
@@ -502,7 +502,7 @@ def first_touch(lowering: Lowering, b: BlockBuilder, pair: Pair) -> Expr:
     return choose(compare("<", steps, const(FAR)), soon, const(NEVER))
 
 
-def touches(lowering: Lowering, b: BlockBuilder, pair: Pair, before: Expr) -> Expr:
+def touches(lowering: Lowering, b: BlockBuilder, pair: MovingPair, before: Expr) -> Expr:
     """Return whether two touch now, or did on their way since the last step.
 
     Between two steps both move straight, so what counts is how near the straight line of their difference comes; where

@@ -28,7 +28,7 @@ def shared(expression: ex.Expr, builder: BlockBuilder, text: str) -> ex.Expr:
     Raises:
         Problem: it has too many parts even so.
     """
-    sharing = _Sharing(builder)
+    sharing = _PartSharing(builder)
     if sharing.size(expression) < 2 * SHARED_FROM:
         return expression
     result = sharing.of(expression)
@@ -45,7 +45,7 @@ def _about(count: int) -> str:
     return f"{count:,}" if count < 10**9 else "more than a billion"
 
 
-class _Sharing:
+class _PartSharing:
     """Goes through an expression from the parts up; each object is looked at once."""
 
     def __init__(self, builder: BlockBuilder) -> None:

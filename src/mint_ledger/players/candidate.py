@@ -104,7 +104,7 @@ def _in_order(slot: Slot) -> Slot:
 
 
 @dataclass(frozen=True)
-class Space:
+class CandidateSpace:
     """What candidates are made of.
 
     Attributes:
@@ -117,16 +117,16 @@ class Space:
     features: Mapping[str, tuple[float, ...]]
     base: Mapping[str, Any]
 
-    def without(self, action: str) -> Space:
+    def without(self, action: str) -> CandidateSpace:
         """The same without one act."""
-        return Space(tuple(a for a in self.actions if a != action), self.features, self.base)
+        return CandidateSpace(tuple(a for a in self.actions if a != action), self.features, self.base)
 
-    def alone(self, action: str) -> Space:
+    def alone(self, action: str) -> CandidateSpace:
         """The same with one act alone."""
-        return Space((action,), self.features, self.base)
+        return CandidateSpace((action,), self.features, self.base)
 
 
-def find_space(game: PlayableGame, like: str) -> Space:
+def find_space(game: PlayableGame, like: str) -> CandidateSpace:
     """What the players of a habit can do, and see: their own stats (how full they are, where that is something else),
     those of the game and of single others, the time, which acts are ready again, how many there are of each kind.
 
@@ -186,7 +186,7 @@ def find_space(game: PlayableGame, like: str) -> Space:
     base = {
         key: value for key, value in game.source.data["habits"][like].items() if key not in ("acts", "about", "choose")
     }
-    return Space(tuple(actions), dict(list(known.items())[:MOST_FEATURES]), base)
+    return CandidateSpace(tuple(actions), dict(list(known.items())[:MOST_FEATURES]), base)
 
 
 def _thresholds(low: float, high: float, *, whole: bool) -> tuple[float, ...]:
@@ -207,7 +207,7 @@ def habit_of(base: Mapping[str, Any], candidate: Candidate) -> dict[str, Any]:
     return {**base, "acts": acts}
 
 
-class Course(NamedTuple):
+class RunOutcomes(NamedTuple):
     """How some runs went: which are won, flags of shape (runs,); the steps of all together; and a mark that
     is the same for those who play alike."""
 
@@ -219,7 +219,7 @@ class Course(NamedTuple):
 class Played:
     """A game in which any candidate can be played: its places, features, ways and thresholds are dials."""
 
-    def __init__(self, game: PlayableGame, space: Space) -> None:
+    def __init__(self, game: PlayableGame, space: CandidateSpace) -> None:
         self.space = space
         self.names, self.random = list(space.features), RANDOM
         data = copy.deepcopy(game.source.data)
@@ -274,7 +274,7 @@ class Played:
         """Which of some runs are won; flags of shape (runs,)."""
         return self.play(candidate, runs, seed, first).won
 
-    def play(self, candidate: Candidate, runs: int, seed: int, first: int = 0) -> Course:
+    def play(self, candidate: Candidate, runs: int, seed: int, first: int = 0) -> RunOutcomes:
         """Return how some runs go."""
         player = self._players.get(seed)
         if player is None:
@@ -290,8 +290,8 @@ class Played:
                 player.batch(begin, count)
             except CannotGoOn:
                 # Who makes a game stop plays it badly.
-                return Course(np.zeros(runs, dtype=bool), 0.0, 0)
+                return RunOutcomes(np.zeros(runs, dtype=bool), 0.0, 0)
             taken.append(player.taken[:count].copy())
         self.runs += runs
         rows = np.concatenate(taken)
-        return Course(self.winning[rows[:, ENDED].astype(int)], float(rows[:, LASTED].sum()), hash(rows.tobytes()))
+        return RunOutcomes(self.winning[rows[:, ENDED].astype(int)], float(rows[:, LASTED].sum()), hash(rows.tobytes()))

@@ -13,7 +13,7 @@ from mint_ledger.errors import BadRequest, RunStopped
 from mint_ledger.exact.optimum import Optimum, best_play
 from mint_ledger.game.source import Source
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.players.candidate import Space
+from mint_ledger.players.candidate import CandidateSpace
 
 FREE, WAIT = "free to choose", "wait"
 # What is tried unasked, beside a search.
@@ -40,7 +40,7 @@ STOPPED = Ceiling(None, "it was stopped")
 
 def find_ceiling(
     game: PlayableGame,
-    space: Space,
+    space: CandidateSpace,
     states: int = MOST_STATES,
     seconds: float = math.inf,
 ) -> Ceiling:
@@ -58,7 +58,7 @@ def find_ceiling(
         return Ceiling(None, re.split(r"[;.:] |, so ", told, maxsplit=1)[0])
 
 
-def _free_game(game: PlayableGame, space: Space) -> PlayableGame:
+def _free_game(game: PlayableGame, space: CandidateSpace) -> PlayableGame:
     """The game with players who choose among all acts, and to wait."""
     data = copy.deepcopy(game.source.data)
     name = next(name for name in (WAIT + "_" * count for count in range(len(data) + 99)) if name not in game.actions)

@@ -26,7 +26,14 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.players.fit import SURE, Fit, FittedDial
 from mint_ledger.players.likeness import Likeness, Simulated, held_against, simulated
 from mint_ledger.players.recorded import RESULTS, Floats, Plays, Told, game_mark
-from mint_ledger.players.surrogate import Seen, Surrogate, even_points, functions_of_rows, functions_of_told, seen_of
+from mint_ledger.players.surrogate import (
+    PlayMeans,
+    Surrogate,
+    even_points,
+    functions_of_rows,
+    functions_of_told,
+    seen_of,
+)
 from mint_ledger.playing.setting import Setting
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate
@@ -154,7 +161,7 @@ class _Fitting:
             self.progress(min(self.done, self.total), self.total)
         return Simulated({measure: simulated(study, measure) for measure in self.measures}, study.unit)
 
-    def _model(self, low: Floats, high: Floats, stage: int) -> tuple[Surrogate, Seen]:
+    def _model(self, low: Floats, high: Floats, stage: int) -> tuple[Surrogate, PlayMeans]:
         """Return what plays come to over a box, and what was seen of the recorded ones in the same terms."""
         played = self._banked(low, high, stage)
         values = {m: v for m, v in played.values.items() if not np.isnan(v).any()}
@@ -166,7 +173,7 @@ class _Fitting:
             seen = seen_of(functions, self.plays)
         else:
             functions, means = functions_of_told(self.plays, pooled)
-            seen = Seen(means, float(self.plays.plays))
+            seen = PlayMeans(means, float(self.plays.plays))
         return Surrogate(low, high, played.theta, values, functions), seen
 
     def _banked(self, low: Floats, high: Floats, stage: int) -> _Bank:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from itertools import product
 
-from mint_ledger.players.candidate import SLOTS, TERMS, Candidate, Slot, Space, Term, tidy
+from mint_ledger.players.candidate import SLOTS, TERMS, Candidate, CandidateSpace, Slot, Term, tidy
 
 # Of so many thresholds all are looked at from the start.
 FEW = 4
@@ -51,11 +51,11 @@ def shorter_ones(candidate: Candidate) -> Iterator[Candidate]:
             yield tidy(with_term(candidate, place, number, None))
 
 
-def _all_terms(space: Space) -> list[Term]:
+def _all_terms(space: CandidateSpace) -> list[Term]:
     return [Term(name, below, at) for name, known in space.features.items() for at in known for below in (True, False)]
 
 
-def neighbours(candidate: Candidate, space: Space, terms: Sequence[Term] | None = None) -> Iterator[Candidate]:
+def neighbours(candidate: Candidate, space: CandidateSpace, terms: Sequence[Term] | None = None) -> Iterator[Candidate]:
     """All that are one change away: an act put in (with one condition or none), left out, another or exchanged; a
     condition another, dropped or added."""
     if terms is None:
@@ -80,7 +80,7 @@ def neighbours(candidate: Candidate, space: Space, terms: Sequence[Term] | None 
             yield tidy(slots)
 
 
-def in_two(candidate: Candidate, space: Space) -> Iterator[Candidate]:
+def in_two(candidate: Candidate, space: CandidateSpace) -> Iterator[Candidate]:
     """All whose two conditions of an act have both another threshold, or stand there with others as well."""
     for place, slot in enumerate(candidate):
         if len(slot.terms) < TERMS:
@@ -92,7 +92,7 @@ def in_two(candidate: Candidate, space: Space) -> Iterator[Candidate]:
                 yield tidy((*candidate[:place], other, *candidate[place:]))
 
 
-def coarse_terms(space: Space) -> list[Term]:
+def coarse_terms(space: CandidateSpace) -> list[Term]:
     """Conditions at the quarters of each range, both ways; all of few."""
     return [
         Term(feature, below, at)
@@ -106,7 +106,7 @@ def _quarters(known: Sequence[float]) -> set[float]:
     return {known[len(known) * quarter // 4] for quarter in (1, 2, 3)}
 
 
-def pairs(space: Space, terms: Sequence[Term]) -> Iterator[Candidate]:
+def pairs(space: CandidateSpace, terms: Sequence[Term]) -> Iterator[Candidate]:
     """One act, or one and before or behind it another, under one condition or none."""
     for action in space.actions:
         yield (Slot(action),)
@@ -118,7 +118,7 @@ def pairs(space: Space, terms: Sequence[Term]) -> Iterator[Candidate]:
                 yield (Slot(other, (term,)), Slot(action))
 
 
-def around(candidate: Candidate, space: Space, terms: Sequence[Term]) -> Iterator[Candidate]:
+def around(candidate: Candidate, space: CandidateSpace, terms: Sequence[Term]) -> Iterator[Candidate]:
     """Those that are a coarse step away: one act or condition changed, at the quarters; thresholds also near by."""
     yield from neighbours(candidate, space, terms)
     for place, number, term in terms_of(candidate):
@@ -129,7 +129,7 @@ def around(candidate: Candidate, space: Space, terms: Sequence[Term]) -> Iterato
                 yield with_term(candidate, place, number, replace(term, threshold=known[at + step]))
 
 
-def simple_ones(space: Space) -> Iterator[Candidate]:
+def simple_ones(space: CandidateSpace) -> Iterator[Candidate]:
     """One act, without a condition or with one at a quarter of the range."""
     for action in space.actions:
         yield (Slot(action),)
@@ -139,23 +139,23 @@ def simple_ones(space: Space) -> Iterator[Candidate]:
                     yield (Slot(action, (Term(feature, below, threshold),)),)
 
 
-def _term(space: Space, draw: random.Random) -> Term:
+def _term(space: CandidateSpace, draw: random.Random) -> Term:
     feature = draw.choice(list(space.features))
     return Term(feature, draw.random() < 0.5, draw.choice(space.features[feature]))
 
 
-def _slot(space: Space, draw: random.Random) -> Slot:
+def _slot(space: CandidateSpace, draw: random.Random) -> Slot:
     """An act with none, one or two conditions; mostly one."""
     terms = draw.choice((0, 1, 1, 2)) if space.features else 0
     return Slot(draw.choice(space.actions), tuple(_term(space, draw) for _ in range(terms)))
 
 
-def drawn_one(space: Space, draw: random.Random) -> Candidate:
+def drawn_one(space: CandidateSpace, draw: random.Random) -> Candidate:
     """One to four acts, drawn."""
     return tidy(_slot(space, draw) for _ in range(draw.randint(1, 4)))
 
 
-def changed(candidate: Candidate, space: Space, draw: random.Random) -> Candidate:
+def changed(candidate: Candidate, space: CandidateSpace, draw: random.Random) -> Candidate:
     """One or two changes away: an act put in, left out, moved or another; a condition added, dropped, turned, moved."""
     for _ in range(draw.choice((1, 1, 2))):
         slots = list(candidate)
@@ -187,12 +187,12 @@ def changed(candidate: Candidate, space: Space, draw: random.Random) -> Candidat
     return candidate
 
 
-def far_one(candidate: Candidate, space: Space, draw: random.Random) -> Candidate:
+def far_one(candidate: Candidate, space: CandidateSpace, draw: random.Random) -> Candidate:
     """Two to four changes away."""
     return changed(changed(candidate, space, draw), space, draw)
 
 
-def _moved(term: Term, space: Space, draw: random.Random) -> Term:
+def _moved(term: Term, space: CandidateSpace, draw: random.Random) -> Term:
     """A condition with another threshold near by, or turned round."""
     known = space.features[term.feature]
     at = min(range(len(known)), key=lambda k: abs(known[k] - term.threshold))

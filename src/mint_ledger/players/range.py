@@ -18,9 +18,9 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.habit import NO_HABIT
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
-from mint_ledger.players.candidate import Candidate, Played, Space, find_space, habit_of
+from mint_ledger.players.candidate import Candidate, CandidateSpace, Played, find_space, habit_of
 from mint_ledger.players.ceiling import NOT_ASKED, STOPPED, Ceiling, find_ceiling
-from mint_ledger.players.search import JUDGED, Search, costs_little, least_runs
+from mint_ledger.players.search import JUDGED, HabitSearch, costs_little, least_runs
 from mint_ledger.players.skill import SkillCurve, find_skill_curve
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
@@ -188,13 +188,15 @@ class PlayRange(Result):
         }
 
 
-def _walked_parts(game: PlayableGame, space: Space, ceiling: Ceiling) -> tuple[dict[str, float], dict[str, float]]:
+def _walked_parts(
+    game: PlayableGame, space: CandidateSpace, ceiling: Ceiling
+) -> tuple[dict[str, float], dict[str, float]]:
     """What can be won at most with each act alone and without it, where all states were walked with all of them."""
     if ceiling.optimum is None or len(space.actions) < 2:
         return {}, {}
     known: dict[tuple[str, ...], Ceiling] = {}
 
-    def most(part: Space) -> float | None:
+    def most(part: CandidateSpace) -> float | None:
         if part.actions not in known:
             known[part.actions] = find_ceiling(game, part)
         optimum = known[part.actions].optimum
@@ -254,7 +256,7 @@ def find_range(
     shares = round(looking), round(most_runs * (1 - LOOKING) / max(len(distinct), 1))
     tried: list[Candidate] = []
     care = min(CARE, max(most_runs // RUNS_A_CARE, 1)) if is_short else 1
-    last = Search(played, setting.seed, shares[0], looks_until, progress, care=care)
+    last = HabitSearch(played, setting.seed, shares[0], looks_until, progress, care=care)
 
     def looked_enough() -> bool:
         return played.runs >= most_runs * LOOKING or time.monotonic() >= looks_until
@@ -265,11 +267,11 @@ def find_range(
         for restart in range(1, searches):
             if looked_enough():
                 break
-            last = Search(played, setting.seed + 10_000 * restart, shares[0], looks_until, progress, care=care)
+            last = HabitSearch(played, setting.seed + 10_000 * restart, shares[0], looks_until, progress, care=care)
             tried.append(last.built([last.run(())]))
         if is_short and not looked_enough():
             # And once more from what all of them found.
-            last = Search(played, setting.seed + 10_000 * restarts, shares[0], looks_until, progress, care=care)
+            last = HabitSearch(played, setting.seed + 10_000 * restarts, shares[0], looks_until, progress, care=care)
             tried.append(last.built([last.run(tried)]))
             # Then from the best of them to whatever is higher among all neighbours; those that play alike count as one.
             begins = _best_apart(played, tried, setting.seed, care)[:CLIMBERS]
@@ -287,7 +289,7 @@ def find_range(
                 break
             if part.actions not in by_acts:
                 begin = tuple(slot for slot in best if slot.action in part.actions)
-                search = Search(played, setting.seed + 20_000, shares[1], until, progress, care=care)
+                search = HabitSearch(played, setting.seed + 20_000, shares[1], until, progress, care=care)
                 by_acts[part.actions] = search.built([begin], part)
             others[what] = by_acts[part.actions]
         # What was found with fewer acts is a habit like any other, and the better one where it costs nothing.

@@ -142,10 +142,10 @@ def make_plays(
     name: str = "plays",
 ) -> Plays:
     """Plays of rows; see `read_plays`."""
-    return _Reading(game, name, list(heads), columns or {}, any_version=any_version).read(rows, habit)
+    return _PlayReader(game, name, list(heads), columns or {}, any_version=any_version).read(rows, habit)
 
 
-class _Reading:
+class _PlayReader:
     def __init__(
         self, game: PlayableGame, name: str, heads: list[str], columns: Mapping[str, str], *, any_version: bool
     ) -> None:

@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from mint_ledger.players.candidate import Candidate, Course, Played, Space
+from mint_ledger.players.candidate import Candidate, CandidateSpace, Played, RunOutcomes
 from mint_ledger.players.neighbours import (
     Change,
     around,
@@ -72,7 +72,7 @@ class Judge:
     def __init__(self, played: Played, base: Candidate, seed: int, runs: int) -> None:
         self.played, self.base, self.seed = played, base, seed
         self.part = runs // PARTS
-        self._known: list[Course] = []
+        self._known: list[RunOutcomes] = []
 
     def gap(self, other: Candidate) -> tuple[float, float]:
         """By how much another wins more often, and half of the interval; one that is clearly worse is not played to the
@@ -92,13 +92,13 @@ class Judge:
                 return float(gap.mean()), half
 
 
-def least_runs(space: Space) -> int:
+def least_runs(space: CandidateSpace) -> int:
     """So many runs a search among the acts of a space takes at least, to have looked at all pairs of acts."""
     return FIRST_RUNS * sum(1 for _ in pairs(space, coarse_terms(space)))
 
 
 @dataclass
-class Search:
+class HabitSearch:
     """One search.
 
     Attributes:
@@ -120,7 +120,7 @@ class Search:
         """So many runs judge what is better."""
         return JUDGED * self.care
 
-    def run(self, begin: Sequence[Candidate], space: Space | None = None) -> Candidate:
+    def run(self, begin: Sequence[Candidate], space: CandidateSpace | None = None) -> Candidate:
         """The best candidate that is found from some to begin with, of the acts of a space."""
         space = space or self.played.space
         draw = random.Random(f"{self.seed} {space.actions}")
@@ -141,7 +141,7 @@ class Search:
             pool = list(dict.fromkeys(pool))
         return best
 
-    def built(self, begin: Sequence[Candidate], space: Space | None = None) -> Candidate:
+    def built(self, begin: Sequence[Candidate], space: CandidateSpace | None = None) -> Candidate:
         """The best that is built up from pairs of acts: in each round the best of those that are a coarse step away.
 
         A change that was no good before is tried again only where no other is any.

@@ -83,14 +83,14 @@ def functions_of_told(told: Told, values: Mapping[str, Floats]) -> tuple[tuple[F
 
 
 @dataclass(frozen=True, eq=False)
-class Seen:
+class PlayMeans:
     """What was seen of plays: the mean of each function, and of how many independent plays it is."""
 
     means: Floats
     plays: float
 
 
-def seen_of(functions: tuple[Function, ...], plays: Plays) -> Seen:
+def seen_of(functions: tuple[Function, ...], plays: Plays) -> PlayMeans:
     """The means of rows; plays that broke off tell nothing here."""
     whole = ~plays.broke_off
     weights = plays.weights[whole]
@@ -101,7 +101,7 @@ def seen_of(functions: tuple[Function, ...], plays: Plays) -> Seen:
         means.append(float(np.average(values[known], weights=weights[known])))
         shares.append(float(weights[known].sum() / weights.sum()))
     kish = float(weights.sum() ** 2 / (weights**2).sum())
-    return Seen(np.array(means), kish * min(shares) * independence(functions, plays))
+    return PlayMeans(np.array(means), kish * min(shares) * independence(functions, plays))
 
 
 def independence(functions: tuple[Function, ...], plays: Plays) -> float:

@@ -33,7 +33,7 @@ TOLERANCE = 0.005
 
 
 @dataclass(frozen=True, slots=True)
-class Done:
+class PlayedCall:
     """One call: how many steps it played, and what happened from outside in the first of them."""
 
     steps: int
@@ -42,7 +42,7 @@ class Done:
 
 @dataclass(frozen=True, slots=True)
 class _Undone:
-    done: Done
+    done: PlayedCall
     after: Snapshot
     rows: tuple[Row, ...]
 
@@ -73,7 +73,7 @@ class Session:
             self._additions.program, seed=setting.seed, starts=starts, only_script=only_script
         )
         self._engine.open()
-        self.done: list[Done] = []
+        self.done: list[PlayedCall] = []
         self._before: list[Snapshot] = []
         self._undone: list[_Undone] = []
 
@@ -349,7 +349,7 @@ class Session:
             raise
         if played:
             plain = tuple(_plain(happening) for happening, _ in happenings)
-            self.done.append(Done(played, plain))
+            self.done.append(PlayedCall(played, plain))
             self._before.append(before)
             self._undone.clear()
         return list(engine.rows[before.rows :])

@@ -15,7 +15,7 @@ from mint_ledger.program.walking import nodes
 
 
 @dataclass(frozen=True)
-class Way:
+class TriggeredRule:
     """A rule that something sets off by becoming true: its cause, and the accounts that this depends on."""
 
     cause: int
@@ -46,13 +46,13 @@ class WhatEnds:
             if name is not None:
                 self.reads[name] = self.reads.get(name, frozenset()) | self._slots(site.reads)
         causes = {cause.path: number for number, cause in enumerate(program.causes) if cause.sort == "rule"}
-        self.ways: dict[int, Way] = {}
+        self.ways: dict[int, TriggeredRule] = {}
         for path, rule in sites.rules.items():
             edges = [s for s in sites.formulas.values() if s.watched and s.asks and s.path[: len(path)] == path]
             if path in causes and edges:
                 read = self._slots({account for site in edges for account in site.reads})
                 who = frozenset(e for kind in rule.selves for e in program.cast.members[kind].entities)
-                self.ways[causes[path]] = Way(causes[path], program.cause_labels[causes[path]], read, who)
+                self.ways[causes[path]] = TriggeredRule(causes[path], program.cause_labels[causes[path]], read, who)
         self.counted = frozenset().union(*self.reads.values()) if self.reads else frozenset[int]()
         # Endings whose condition counts who is there.
         self.counts = {name for name in self.reads if name in _counting(program)}

@@ -42,7 +42,7 @@ CURVE_POINTS = 12
 
 
 @dataclass(frozen=True)
-class Part:
+class ReportPart:
     """One way of playing the game, with one set of dials."""
 
     habit: str | None
@@ -87,7 +87,7 @@ class Report:
     runs: int
     seed: int
     sure: float
-    parts: tuple[Part, ...]
+    parts: tuple[ReportPart, ...]
     judged: tuple[Judged, ...]
     matchups: Matchups
     edges: tuple[Edge, ...]
@@ -148,7 +148,7 @@ def gather(
 
     parts = []
     for habit, variant in ways:
-        parts.append(Part(habit, variant, _study(game, runs, Setting(seed, habit, variant, sure=sure))))
+        parts.append(ReportPart(habit, variant, _study(game, runs, Setting(seed, habit, variant, sure=sure))))
         step()
     judged = judge_targets(game, runs, seed, sure=sure) if game.all_targets else []
     step()
@@ -269,7 +269,7 @@ def _dial_of(game: PlayableGame, pair: Matchup) -> str | None:
     return next((name for name in options if name in names), None)
 
 
-def _runs(game: PlayableGame, part: Part) -> tuple[Run, Run, str]:
+def _runs(game: PlayableGame, part: ReportPart) -> tuple[Run, Run, str]:
     """A typical run, the worst run, and by what it is the worst."""
     import numpy as np
 

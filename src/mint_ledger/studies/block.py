@@ -49,7 +49,7 @@ class Block:
 
 
 @dataclass(frozen=True)
-class Part:
+class BlockPart:
     """Runs from `first` on, each apart, one entry a run.
 
     Attributes:
@@ -74,7 +74,7 @@ class Player(Protocol):
         ...
 
 
-def block_of(prepared: Prepared, parts: Sequence[Part]) -> Block:
+def block_of(prepared: Prepared, parts: Sequence[BlockPart]) -> Block:
     """The block of runs that were played apart, from its first to its last: the same as if played in one go."""
     tallies = np.concatenate([part.tallies for part in parts])
     sums = np.zeros((tallies.shape[1], MOMENTS))
@@ -153,7 +153,7 @@ class NativeBlocks:
         taken, samples = player.taken[:count].copy(), player.samples[:count].copy()
         return _make_block(self.prepared, first, taken, player.sums.copy(), samples, visited)
 
-    def part(self, first: int, count: int) -> Part:
+    def part(self, first: int, count: int) -> BlockPart:
         """Play some runs of a block, each apart.
 
         Raises:
@@ -167,7 +167,7 @@ class NativeBlocks:
             taken.append(player.taken[:1].copy())
             tallies.append(player.sums[None, :, 0].copy())
             samples.append(player.samples[:1].copy())
-        return Part(first, np.concatenate(taken), np.concatenate(tallies), np.concatenate(samples), visited)
+        return BlockPart(first, np.concatenate(taken), np.concatenate(tallies), np.concatenate(samples), visited)
 
     def _batch(self, player: NativePlayer, first: int, count: int) -> int:
         try:

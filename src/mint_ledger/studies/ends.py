@@ -24,7 +24,7 @@ from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
-from mint_ledger.playing.what_ends import Way, WhatEnds
+from mint_ledger.playing.what_ends import TriggeredRule, WhatEnds
 from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
@@ -56,7 +56,7 @@ QUANTILES = (0.1, 0.5, 0.9)
 
 
 @dataclass(frozen=True, slots=True)
-class Cause:
+class EndCause:
     """What did something last: the cause, and the rules by which it came to that, the last one first."""
 
     cause: str
@@ -64,7 +64,7 @@ class Cause:
 
 
 @dataclass(frozen=True, slots=True)
-class Moment:
+class EndMoment:
     """One time that something was lost or a run ended.
 
     Attributes:
@@ -80,16 +80,16 @@ class Moment:
     time: float
     level: str
     visit: int
-    by: Cause
+    by: EndCause
     place: tuple[float, float] | None
     changes: dict[tuple[str, str], float] = field(default_factory=dict, repr=False)
 
 
-def _by(moment: Moment) -> Cause:
+def _by(moment: EndMoment) -> EndCause:
     return moment.by
 
 
-def _where(moment: Moment) -> tuple[str, int]:
+def _where(moment: EndMoment) -> tuple[str, int]:
     return moment.level, moment.visit
 
 
@@ -105,15 +105,15 @@ class End:
 
     name: str
     result: str
-    moments: tuple[Moment, ...]
+    moments: tuple[EndMoment, ...]
     runs: int
     seconds: float
     sure: float
 
     @cached_property
-    def _of_runs(self) -> dict[int, list[Moment]]:
+    def _of_runs(self) -> dict[int, list[EndMoment]]:
         """The moments of each run that has some."""
-        runs: dict[int, list[Moment]] = {}
+        runs: dict[int, list[EndMoment]] = {}
         for moment in self.moments:
             runs.setdefault(moment.run, []).append(moment)
         return runs
@@ -128,7 +128,7 @@ class End:
         return float(np.quantile([moment.time for moment in self.moments], q))
 
     @cached_property
-    def causes(self) -> list[tuple[Cause, Estimate]]:
+    def causes(self) -> list[tuple[EndCause, Estimate]]:
         """Return what did it last, the most frequent first, each with its share of all times."""
         counts = Counter(moment.by for moment in self.moments)
         return [(cause, self._share_of(_by, cause)) for cause, _ in counts.most_common()]
@@ -140,7 +140,7 @@ class End:
         ordered = sorted(counts, key=lambda place: (place[1], -counts[place]))
         return [(*place, self._share_of(_where, place)) for place in ordered]
 
-    def _share_of(self, mark: Callable[[Moment], object], wanted: object) -> Estimate:
+    def _share_of(self, mark: Callable[[EndMoment], object], wanted: object) -> Estimate:
         """The share of the times that are of a sort; several times in one run are not independent."""
         some = [sum(mark(moment) == wanted for moment in moments) for moments in self._of_runs.values()]
         times = [len(moments) for moments in self._of_runs.values()]
@@ -243,8 +243,8 @@ def find_ends(
         raise BadRequest(f"what causes did is told of the last seconds, more than 0, not of {seconds:g}")
     turned = setting.of(game)
     look = _Look(turned.lowered, seconds)
-    ended: dict[str, list[Moment]] = {}
-    lost: dict[str, list[Moment]] = {}
+    ended: dict[str, list[EndMoment]] = {}
+    lost: dict[str, list[EndMoment]] = {}
     title, done = setting.title(turned), 0
     try:
         for part in journals(game, runs, setting, engine, progress):
@@ -276,8 +276,8 @@ class _Look(WhatEnds):
         title: str,
         setting: Setting,
         runs: int,
-        ended: dict[str, list[Moment]],
-        lost: dict[str, list[Moment]],
+        ended: dict[str, list[EndMoment]],
+        lost: dict[str, list[EndMoment]],
     ) -> Ends:
         """Return what was found in some runs."""
         results = {ending.name: str(ending.result) for ending in self.program.endings} | {"": "unfinished"}
@@ -307,7 +307,7 @@ class _Seen:
         taken = counted[(self.change[counted] < 0.0) & np.isin(self.cause[counted], list(look.ways))]
         self.taken = [int(row) for row in taken]
 
-    def end(self, index: int) -> tuple[str, Moment]:
+    def end(self, index: int) -> tuple[str, EndMoment]:
         """Return how a run of this part ended, and why."""
         first, last = int(self.part.starts[index]), int(self.part.starts[index + 1])
         program = self.look.program
@@ -321,10 +321,10 @@ class _Seen:
             by, slots, at = self._why(reads, first, row)
         else:
             # What ends with the clock alone has no row that says so.
-            by, slots, at = self._of_no_account(name, first, row) if len(rows) else Cause(CLOCK), reads, row
+            by, slots, at = self._of_no_account(name, first, row) if len(rows) else EndCause(CLOCK), reads, row
         return name, self._moment(index, first, at, step, by, slots, is_over=True)
 
-    def losses(self, index: int) -> Iterator[tuple[str, Moment]]:
+    def losses(self, index: int) -> Iterator[tuple[str, EndMoment]]:
         """Return what a run lost of what an ending counts, through rules that something sets off."""
         first, last = int(self.part.starts[index]), int(self.part.starts[index + 1])
         for row in self.taken:
@@ -335,8 +335,16 @@ class _Seen:
                 yield way.title, self._moment(index, first, at, float(self.step[row]), by, slots)
 
     def _moment(
-        self, index: int, first: int, row: int, step: float, by: Cause, slots: frozenset[int], *, is_over: bool = False
-    ) -> Moment:
+        self,
+        index: int,
+        first: int,
+        row: int,
+        step: float,
+        by: EndCause,
+        slots: frozenset[int],
+        *,
+        is_over: bool = False,
+    ) -> EndMoment:
         """Return what came at a step, of which a row was the last cause."""
         level, visit = self._level(first, row)
         look = self.look
@@ -354,9 +362,9 @@ class _Seen:
             share = (self.step[number] - begin_at) / flowed if self.since[number] < begin_at and flowed else 1.0
             changes[key] = changes.get(key, 0.0) + share * float(self.change[number])
         time, place = look.words.seconds(step), self._place(index, slots) if is_over else None
-        return Moment(self.part.first + index, time, level, visit, by, place, changes)
+        return EndMoment(self.part.first + index, time, level, visit, by, place, changes)
 
-    def _of_no_account(self, name: str, first: int, row: int) -> Cause:
+    def _of_no_account(self, name: str, first: int, row: int) -> EndCause:
         """Return what did an ending last whose condition reads no account.
 
         Where it counts who is there, who took or brought the last; where there is no condition, what happened last in
@@ -365,16 +373,16 @@ class _Seen:
         program = self.look.program
         asked = name in self.look.reads
         if asked and name not in self.look.counts:
-            return Cause(CLOCK)
+            return EndCause(CLOCK)
         sorts = [WHAT_CODES[what] for what in ("gone", "spawn")]
         for at in range(row - 1, first - 1, -1):
             if not asked and self.step[at] != self.step[row]:
                 break
             if self.cause[at] >= 0 and (not asked or self.what[at] in sorts):
-                return Cause(program.cause_labels[int(self.cause[at])])
-        return Cause(CLOCK)
+                return EndCause(program.cause_labels[int(self.cause[at])])
+        return EndCause(CLOCK)
 
-    def _why(self, reads: frozenset[int], first: int, row: int) -> tuple[Cause, frozenset[int], int]:
+    def _why(self, reads: frozenset[int], first: int, row: int) -> tuple[EndCause, frozenset[int], int]:
         """Return what changed some accounts last before a row, the accounts of which it did, and in which row."""
         through: list[str] = []
         for _ in range(DEPTH):
@@ -387,12 +395,12 @@ class _Seen:
             way = self.look.ways.get(number)
             behind = self._asked(way, int(self.entity[row])) if way is not None else frozenset[int]()
             if way is None or not behind or behind == reads:
-                return Cause(self.look.program.cause_labels[number], tuple(through)), reads, row
+                return EndCause(self.look.program.cause_labels[number], tuple(through)), reads, row
             through.append(way.title)
             reads = behind
-        return Cause(through.pop() if through else CLOCK, tuple(through)), reads, row
+        return EndCause(through.pop() if through else CLOCK, tuple(through)), reads, row
 
-    def _asked(self, way: Way, entity: int) -> frozenset[int]:
+    def _asked(self, way: TriggeredRule, entity: int) -> frozenset[int]:
         """The accounts that set a rule off: of whoever it is asked of, where that is known, and of the game."""
         if entity not in way.selves:
             return way.reads

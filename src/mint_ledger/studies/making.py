@@ -78,7 +78,7 @@ def make_study(
     runs = _whole(runs)
     check_seed(request.seed)
     began = time.perf_counter()
-    gathered = _Gathered(prepared, request, first)
+    gathered = _GatheredBlocks(prepared, request, first)
     while True:
         starts = range(len(gathered), runs, BLOCK)
         spans = [(first + start, min(BLOCK, runs - start)) for start in starts]
@@ -198,7 +198,7 @@ def _blocks(
             yield block
 
 
-class _Gathered:
+class _GatheredBlocks:
     """The blocks of a study that have come in, in order."""
 
     def __init__(self, prepared: Prepared, request: StudyRequest, begins: int = 0) -> None:

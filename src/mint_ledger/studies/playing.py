@@ -29,13 +29,21 @@ from mint_ledger.engines.native.engine import (
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import MintError, WorkersLost
 from mint_ledger.program.program import Program, scripts_of
-from mint_ledger.studies.block import Block, NativeBlocks, Part, Player, ReferenceBlocks, block_of, reference_engine
+from mint_ledger.studies.block import (
+    Block,
+    BlockPart,
+    NativeBlocks,
+    Player,
+    ReferenceBlocks,
+    block_of,
+    reference_engine,
+)
 from mint_ledger.studies.elsewhere import elsewhere
 from mint_ledger.studies.request import Prepared, StudyRequest, prepare
 
 Span = tuple[int, int]
 """The first run of a block and how many it has."""
-Piece = TypeVar("Piece", Block, Part)
+Piece = TypeVar("Piece", Block, BlockPart)
 
 WINDOW = 8
 # Compiling thoroughly takes about so many times as long as quickly; then a run takes half as long.
@@ -196,7 +204,7 @@ def _in_parts(pool: Executor, blocks: NativeBlocks, spans: Iterable[Span]) -> It
     for first, count in spans:
         pieces += [(at, min(AT_A_TIME, first + count - at)) for at in range(first, first + count, AT_A_TIME)]
         ends.add(first + count)
-    parts: list[Part] = []
+    parts: list[BlockPart] = []
     for part in _in_order(pool, blocks.part, pieces, len(pieces)):
         parts.append(part)
         if part.first + len(part.taken) in ends:

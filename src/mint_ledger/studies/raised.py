@@ -205,7 +205,7 @@ def rare_outcomes(sides: Sequence[Prepared], runs: int, first: int = 0) -> RareO
     if not any(_may_be_rare(stream, runs) for stream in streams):
         return None
     try:
-        return _Search(sides, places, streams, runs, first).found()
+        return _RareSearch(sides, places, streams, runs, first).found()
     except CannotGoOn:
         return None  # a run that stops is told by who plays it
 
@@ -261,7 +261,7 @@ def _label(program: Program, place: DrawingPlace) -> str:
     return best or ".".join(str(part) for part in owner[:2])
 
 
-class _Search:
+class _RareSearch:
     """Looks for rare outcomes, raises their chances, and plays what is needed."""
 
     def __init__(

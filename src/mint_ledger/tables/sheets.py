@@ -23,7 +23,7 @@ _TIMES = {"after", "after_limit", "every", "first", "lasts", "cooldown", "safe_f
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class SheetRow:
     """One row of a sheet: whose numbers they are, what people call it, and a number, a word or nothing for each."""
 
     name: str
@@ -38,7 +38,7 @@ class Sheet:
     name: str
     columns: tuple[str, ...]
     units: tuple[str, ...]
-    lines: tuple[Line, ...]
+    lines: tuple[SheetRow, ...]
     dials: Mapping[tuple[str, str], str]
 
 
@@ -75,7 +75,7 @@ def _sheet(game: PlayableGame, name: str, cells: dict[tuple[str, str], str]) -> 
     if name == "stats":
         rows.sort(key=lambda row: _place(game, row))
     lines = tuple(
-        Line(
+        SheetRow(
             row,
             _label(game, name, row),
             tuple(game.dials.shown(cells[row, c]) if (row, c) in cells else None for c in columns),
@@ -103,7 +103,7 @@ def _variants(game: PlayableGame) -> Sheet:
     dials = list(dict.fromkeys(dial for variant in game.variants.values() for dial in variant))
     # A pattern has no value of its own; in the file it is multiplied.
     lines = tuple(
-        Line(
+        SheetRow(
             dial,
             "",
             (

@@ -13,7 +13,7 @@ from mint_ledger.views.study_text import answer_lines, digits_for, fixed, span_t
 from mint_ledger.views.width import line_width, room
 
 if TYPE_CHECKING:
-    from mint_ledger.studies.ends import Cause, End, Ends
+    from mint_ledger.studies.ends import End, EndCause, Ends
 
 RESULTS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfinished"}
 MOST_CAUSES = 8
@@ -96,7 +96,7 @@ def _causes(end: End) -> list[str]:
     return shown
 
 
-def cause_name(cause: Cause) -> str:
+def cause_name(cause: EndCause) -> str:
     """A cause, and the rules by which it came to that."""
     return " → ".join([cause.cause, *reversed(cause.through)])
 

@@ -13,20 +13,20 @@ from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.balance.targets import Judged
-    from mint_ledger.watching.change import Change, Moved
-    from mint_ledger.watching.look import Look, Way
+    from mint_ledger.watching.change import Change, MovedEstimate
+    from mint_ledger.watching.look import GameSummary, Way
 
 MOST_DIALS = 6
 NO_BREAK = "\u00a0"
 
 
-def look_text(look: Look) -> str:
+def look_text(look: GameSummary) -> str:
     """Return how a game stands: wins by way of playing, targets, playtests, findings."""
     lines = [f"  {_way('wins', way):<34} {told('rate(win)', study.rate('win'))}" for way, study in look.studies.items()]
     return "\n".join([*lines, *_standing(look)])
 
 
-def change_text(change: Change, look: Look) -> str:
+def change_text(change: Change, look: GameSummary) -> str:
     """Return what a save moved; where nothing moved it says so."""
     lines = [_dials(change)] if change.dials else []
     unit = next(iter(look.studies.values())).unit
@@ -61,7 +61,7 @@ def _dials(change: Change) -> str:
     return "\n".join(_wrapped(", ".join(moved) + more + rest))
 
 
-def _moved(moved: Moved, time_unit: str) -> str:
+def _moved(moved: MovedEstimate, time_unit: str) -> str:
     difference = moved.difference
     factor, unit = (100.0, " %") if difference.is_share else (1.0, f" {time_unit}" if difference.name == "time" else "")
     one, other, gap = (factor * e.value for e in (difference.one, difference.other, difference.difference))
@@ -89,7 +89,7 @@ def _side(old: Judged | None, new: Judged) -> str:
     return f"target '{target.name}'{how}: {was} → {new.verdict}; {line}"
 
 
-def _standing(look: Look) -> list[str]:
+def _standing(look: GameSummary) -> list[str]:
     """One line: how many targets are met, playtests pass, findings are open."""
     parts = []
     if look.judged:

@@ -14,7 +14,7 @@ from mint_ledger.game.dial_value import Value
 from mint_ledger.game.differing import file_changes
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.playing.setting import Setting
-from mint_ledger.watching.look import Look, Way
+from mint_ledger.watching.look import GameSummary, Way
 
 # Why wins moved is told of so many ways of playing, from so many runs, and of so many changes.
 MOST_SHARED = 2
@@ -23,7 +23,7 @@ MOST_CHANGES = 5
 
 
 @dataclass(frozen=True, slots=True)
-class Moved:
+class MovedEstimate:
     """One estimate of one way of playing, before and after, with the paired difference."""
 
     way: Way
@@ -45,7 +45,7 @@ class Change:
 
     dials: tuple[tuple[str, Value | None, Value | None], ...]
     only_numbers: bool
-    moved: tuple[Moved, ...]
+    moved: tuple[MovedEstimate, ...]
     targets: tuple[tuple[Judged | None, Judged], ...]
     playtests: tuple[PlaytestResult, ...]
     new: tuple[Finding, ...]
@@ -53,14 +53,14 @@ class Change:
     shares: tuple[tuple[Way, Shares], ...] = ()
 
 
-def change_between(before: Look, after: Look) -> Change:
+def change_between(before: GameSummary, after: GameSummary) -> Change:
     """Return what moved from one look to the next; their studies have the same seed and runs."""
-    moved: list[Moved] = []
+    moved: list[MovedEstimate] = []
     for way, study in after.studies.items():
         if way in before.studies:
             for difference in compare_studies(before.studies[way], study).differences:
                 if difference.name == "wins" or (difference.is_certain and difference.name != "losses"):
-                    moved.append(Moved(way, difference))
+                    moved.append(MovedEstimate(way, difference))
     sides = {_target_key(one): one for one in before.judged}
     targets = []
     for one in after.judged:
@@ -83,7 +83,7 @@ def change_between(before: Look, after: Look) -> Change:
     )
 
 
-def _shares(before: Look, after: Look, moved: list[Moved]) -> Iterator[tuple[Way, Shares]]:
+def _shares(before: GameSummary, after: GameSummary, moved: list[MovedEstimate]) -> Iterator[tuple[Way, Shares]]:
     """Which changes moved wins, in the first ways of playing in which they did; none where one change did it all."""
     changes = file_changes(before.game.source.data, after.game.source.data).changes
     if not 2 <= len(changes) <= MOST_CHANGES:
@@ -107,7 +107,7 @@ def _finding_key(finding: Finding) -> tuple[str, str]:
     return finding.check.name, finding.caught.what
 
 
-def _dials(before: Look, after: Look) -> tuple[tuple[str, Value | None, Value | None], ...]:
+def _dials(before: GameSummary, after: GameSummary) -> tuple[tuple[str, Value | None, Value | None], ...]:
     sides: list[dict[str, Value]] = [
         {name: look.game.dials.shown(name) for name in look.game.dials.names} for look in (before, after)
     ]
@@ -118,6 +118,6 @@ def _dials(before: Look, after: Look) -> tuple[tuple[str, Value | None, Value | 
     return tuple((n, sides[0].get(n), sides[1].get(n)) for n in names if sides[0].get(n) != sides[1].get(n))
 
 
-def _without_dials(look: Look) -> object:
+def _without_dials(look: GameSummary) -> object:
     program = look.game.lowered.program
     return program.layout, program.procedures

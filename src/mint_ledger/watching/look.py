@@ -24,7 +24,7 @@ Way = tuple[str | None, str | None]
 
 
 @dataclass(frozen=True)
-class Look:
+class GameSummary:
     """What a game comes to."""
 
     game: PlayableGame
@@ -34,7 +34,7 @@ class Look:
     findings: tuple[Finding, ...]
 
 
-def look_at(game: PlayableGame, runs: int = RUNS, seed: int = 1, sure: float = CONFIDENCE) -> Look:
+def look_at(game: PlayableGame, runs: int = RUNS, seed: int = 1, sure: float = CONFIDENCE) -> GameSummary:
     """Play the playtests, and study each habit, and each variant that a target names, under the same luck each time.
 
     Its intervals and verdicts hold with the chance `sure`.
@@ -59,4 +59,4 @@ def look_at(game: PlayableGame, runs: int = RUNS, seed: int = 1, sure: float = C
         for index, one in zip(which, judge_study(study, targets, habit), strict=True):
             judged[index, habit] = one
     ordered = [judged[key] for key in sorted(judged, key=lambda key: key[0])]
-    return Look(game, studies, tuple(ordered), tuple(play_tests(game)), make_audit(game, runs=0).open)
+    return GameSummary(game, studies, tuple(ordered), tuple(play_tests(game)), make_audit(game, runs=0).open)

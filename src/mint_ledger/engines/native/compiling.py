@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from mint_ledger.engines.native.alike import FEWEST, shared
 from mint_ledger.engines.native.assembly import MACHINE_ARGUMENTS, WEIGHTS
 from mint_ledger.engines.native.chance import DRAW_DECLARED, ahead_text
-from mint_ledger.engines.native.course import Course
+from mint_ledger.engines.native.course import RunRoutines
 from mint_ledger.engines.native.machine import llvm, target_machine
 from mint_ledger.engines.native.module import Module, arithmetic_routine
 from mint_ledger.engines.native.operations import bit_functions
@@ -31,7 +31,7 @@ ENTRIES = (("mint_open", "open", ""), ("mint_go", "go", "i64 %until"), ("mint_ba
 def module_text(program: Program, scripts: Sequence[Handle] = (), *, thorough: bool = False) -> tuple[str, int]:
     """A program in LLVM's assembly language, and how many numbers it keeps of its own besides the state."""
     module = Module(lower_procedure, program, scripts)
-    course = Course(module)
+    course = RunRoutines(module)
     course.make()
     entries = []
     for name, routine, more in ENTRIES:

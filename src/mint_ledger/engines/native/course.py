@@ -41,7 +41,7 @@ from mint_ledger.engines.native.reactions import settle_routines
 from mint_ledger.engines.native.rounds import ALONE, NOTHING, RoundsAlone, find_rounds, rounds_routines
 from mint_ledger.engines.native.statements import Exits, block
 from mint_ledger.engines.native.turning import NEVER, Quiet, current_step, due_function, due_turns, set_step
-from mint_ledger.engines.native.wakes import MANY_PIECES, STRETCHES, WITH_LIMIT, WITH_SCRIPT, Group, Wakes, lesser
+from mint_ledger.engines.native.wakes import MANY_PIECES, STRETCHES, WITH_LIMIT, WITH_SCRIPT, PieceGroup, Wakes, lesser
 from mint_ledger.engines.tally import TALLY_HEAD, TALLY_OF_CAUSE
 from mint_ledger.facts.pieces import Piece, only_in, pieces_of
 from mint_ledger.program import parts
@@ -61,7 +61,7 @@ STREAK_OF_TURNS = 2
 ASKED_IN = 8
 
 
-class Course:
+class RunRoutines:
     """Makes the routines of a run for a module."""
 
     def __init__(self, module: Module) -> None:
@@ -298,7 +298,7 @@ class Course:
             else:
                 self._do_piece(body, i, f"@piece{i}", f"@quiet{i}", settles=piece.settles)
 
-    def _due_or_pending(self, r: Routine, groups: Sequence[Group]) -> Iterator[str]:
+    def _due_or_pending(self, r: Routine, groups: Sequence[PieceGroup]) -> Iterator[str]:
         yield from self.wakes.is_due(r, groups, "%k")
         yield r.let(f"load i1, ptr {self._pending}")
 

@@ -27,7 +27,7 @@ MANY_PIECES = 100
 
 
 @dataclass(frozen=True)
-class Group:
+class PieceGroup:
     """Pieces that follow each other in a stretch.
 
     Attributes:
@@ -60,7 +60,7 @@ class Wakes:
         self.streaks = self.count
         self.empty_seats = {room: 2 * self.count + index for index, room in enumerate(rooms)}
         self.marked = 2 * self.count + len(rooms)
-        self.groups: list[Group] = []
+        self.groups: list[PieceGroup] = []
         self.group()
         # A piece in a group of its own leaves one before it and one behind.
         self.size = self.marked + 1 + len(self.groups) + 2
@@ -79,25 +79,25 @@ class Wakes:
                 place, bit = numbers[0], 0
                 if len(numbers) > 1:
                     place, bit = self.marked + 1 + len(self.groups), 1 << len(self.groups)
-                self.groups.append(Group(stretch, numbers, place, bit))
+                self.groups.append(PieceGroup(stretch, numbers, place, bit))
 
     @property
     def bits(self) -> dict[int, int]:
         """Return what to set where a piece was marked, besides its wake."""
         return {piece: group.bit for group in self.groups for piece in group.numbers}
 
-    def of_stretch(self, stretch: int) -> list[Group]:
+    def of_stretch(self, stretch: int) -> list[PieceGroup]:
         """The groups of a stretch."""
         return [group for group in self.groups if group.stretch == stretch]
 
-    def is_due(self, r: Routine, groups: Sequence[Group], step: str) -> Iterator[str]:
+    def is_due(self, r: Routine, groups: Sequence[PieceGroup], step: str) -> Iterator[str]:
         """Flags of which one holds if a piece of some groups matters in a step."""
         yield r.let(f"icmp sle i64 {least_of(r, [_wake(r, group.place) for group in groups])}, {step}")
         bits = sum(group.bit for group in groups)
         if bits:
             yield self._is_marked(r, bits)
 
-    def look_again(self, body: Body, groups: Iterable[Group]) -> None:
+    def look_again(self, body: Body, groups: Iterable[PieceGroup]) -> None:
         """Find the least wakes of groups whose pieces were asked."""
         r = body.r
         bits = 0
@@ -120,7 +120,7 @@ class Wakes:
     def _is_marked(self, r: Routine, bits: int) -> str:
         return r.let(f"icmp ne i64 {r.let(f'and i64 {_wake(r, self.marked)}, {bits}')}, 0")
 
-    def _least(self, body: Body, group: Group) -> str:
+    def _least(self, body: Body, group: PieceGroup) -> str:
         r = body.r
         if len(group.numbers) <= MANY_PIECES:
             return least_of(r, [_wake(r, piece) for piece in group.numbers])
