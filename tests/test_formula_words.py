@@ -9,6 +9,8 @@ import pytest
 import mint_ledger as mint
 from mint_ledger.formula.syntax import CALLS, parse_expression
 from mint_ledger.formula.trade_words import _CALLS, call_hint, name_hint, sign_hint
+from mint_ledger.game.rule import WHEN_KEYS
+from mint_ledger.game.trade_words import _TRIGGERS, trigger_hint
 
 GAME = """
 clock: {{limit: 3}}
@@ -68,3 +70,36 @@ def test_what_is_right_has_no_hint(text: str) -> None:
 def test_a_slip_of_a_name_is_still_told_by_the_nearest_one() -> None:
     assert call_hint("flor", CALLS) == ", did you mean 'floor'?"
     assert name_hint("healht", ["health"]) == ", did you mean 'health'?"
+
+
+TRIGGERED = """
+clock: {{unit: turn, limit: 3}}
+kinds: {{crab: {{stats: {{health: 3}}}}, keeper: {{stats: {{health: 5}}}}}}
+actions: {{swing: {{by: keeper, do: [health += 1]}}}}
+attacks: {{pincer: {{from: crab, to: keeper, damage: 1}}}}
+levels: {{gallery: {{}}}}
+rules:
+  - {{name: r, when: {when}, do: [crab.health += 1]}}
+  - {{name: lands, when: start, do: [{{cue: landed}}]}}
+"""
+
+
+@pytest.mark.parametrize("word", sorted(_TRIGGERS))
+def test_the_trigger_that_a_word_means_is_one(word: str) -> None:
+    assert word not in WHEN_KEYS
+    written = trigger_hint(word.upper()).removeprefix("; write ")
+    if "health" in written:
+        written = "{becomes: crab.health <= 0}"
+    try:
+        mint.loads(TRIGGERED.format(when=written))
+    except mint.GameError as error:
+        assert "unknown trigger" not in str(error) and "meet" in written, error  # it wants places in a game with space
+
+
+@pytest.mark.parametrize(
+    ("when", "written"), [("{at: 5}", "becomes: time >= 5"), ("death", "gone: crab"), ("{tick: 2}", "every: 2")]
+)
+def test_a_trigger_of_the_trade_is_told_with_ours(when: str, written: str) -> None:
+    with pytest.raises(mint.GameError) as caught:
+        mint.loads(TRIGGERED.format(when=when))
+    assert any(written in str(fault) for fault in caught.value.faults) and "did you mean" not in str(caught.value)

@@ -120,7 +120,9 @@ TABLE: Mapping[str, tuple[Needs | Apart | Idle, ...]] = {
         Apart("most", (*_NOT_BEST, "least"), _BEST),
         Apart("least", _NOT_BEST, _BEST),
         Apart(
-            "habits", ("target", "played_by", "variants", "as_variant", "answer", "sure"), "which names its variants after the habits"
+            "habits",
+            ("target", "played_by", "variants", "as_variant", "answer", "sure"),
+            "which names its variants after the habits",
         ),
         Needs("as_variant", ("write",)),
     ),

@@ -10,6 +10,7 @@ from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.do import Do, DoList
 from mint_ledger.game.parts import Amount, Condition, Conditions, Names, Part
+from mint_ledger.game.trade_words import trigger_hint
 
 WHEN_KEYS = (
     "start",
@@ -62,6 +63,9 @@ class When(Part):
         if data in ("gone", "appears"):
             return {data: "self"}
         if isinstance(data, str):
+            hint = trigger_hint(data)
+            if hint:
+                raise ValueError(f"unknown trigger '{data}'{hint}")
             raise ValueError(f"unknown trigger '{data}'; write it like {{every: 2}} or {{becomes: health <= 0}}")
         if not isinstance(data, (dict, When)):
             raise ValueError(f"wants a trigger like {{every: 2}}, not {describe(data)}")
@@ -72,7 +76,8 @@ class When(Part):
         given = self.given()
         unknown = next(iter(self.model_extra or {}), None)
         if not given and unknown is not None:
-            raise ValueError(f"unknown trigger '{unknown}'{nearest(unknown, WHEN_KEYS)}")
+            hint = trigger_hint(unknown)
+            raise ValueError(f"unknown trigger '{unknown}'{hint or nearest(unknown, WHEN_KEYS)}")
         if len(given) != 1:
             raise ValueError(
                 f"wants one trigger, not {len(given)}; several go in a list"

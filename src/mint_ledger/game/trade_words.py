@@ -55,3 +55,30 @@ def meant(word: str, known: Container[str]) -> str:
         if key in known and key != word:
             return f"; here that is '{key}': {line}"
     return ""
+
+
+# What a designer tries as a trigger, and the trigger that means it.
+_TRIGGERS: dict[str, str] = {}
+
+
+def _trigger(words: str, written: str) -> None:
+    _TRIGGERS.update(dict.fromkeys(words.split(), written))
+
+
+_trigger("at time on_time once moment", "{becomes: time >= 5}")
+_trigger("begin on_start onstart init setup spawn_start game_start opening", "start")
+_trigger("each interval tick period timer repeat per frequency update step", "{every: 2}")
+_trigger("if when condition until on_true", "{becomes: health <= 0}")
+_trigger("event signal message on trigger emit received", "{cue: landed}")
+_trigger("death dies die dead killed kill destroyed on_death defeat defeated", "{gone: crab}")
+_trigger("spawn spawned created on_spawn", "{appears: crab}")
+_trigger("damaged damage on_hit attacked", "{hit: pincer}")
+_trigger("collision collide touch overlap contact on_collision", "{meet: [crab, keeper]}")
+_trigger("action ability cast use used", "{act: swing}")
+_trigger("stage wave level_start room", "{level: gallery}")
+
+
+def trigger_hint(word: str) -> str:
+    """Return which trigger a word of the trade means, or nothing."""
+    written = _TRIGGERS.get(str(word).lower())
+    return f"; write {written}" if written is not None else ""
