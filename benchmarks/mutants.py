@@ -111,16 +111,20 @@ def fails(work: Path, *words: str) -> bool:
 def outcome(mutant: Mutant, text: str, folder: str, work: Path) -> str:
     """Put a mutant into the copy, run the nearest tests, and take it out again."""
     place = work / "src" / "mint_ledger" / mutant.file.relative_to(SOURCE)
+    before = place.read_text("utf-8")
     place.write_text(text, "utf-8")
-    tests = [
-        f"tests/{name}" if (work / "tests" / name).is_dir() else f"tests/{name}.py" for name in NEAREST[folder].split()
-    ]
     try:
         if fails(work, "-c", "import mint_ledger.client"):
             return "cannot be imported"
-        return "killed" if fails(work, "-m", "pytest", "-x", "-q", *tests) else "survived"
+        return "killed" if fails(work, "-m", "pytest", "-x", "-q", *nearest(folder, work)) else "survived"
     finally:
-        shutil.copy(mutant.file, place)
+        place.write_text(before, "utf-8")
+
+
+def nearest(folder: str, work: Path) -> list[str]:
+    """Return the files and folders of the tests that are nearest to a folder."""
+    names = NEAREST[folder].split()
+    return [f"tests/{name}" if (work / "tests" / name).is_dir() else f"tests/{name}.py" for name in names]
 
 
 def main() -> None:
@@ -137,13 +141,16 @@ def main() -> None:
             source = ROOT / part
             (shutil.copytree if source.is_dir() else shutil.copy)(source, work / part)
         for folder in given.folders:
+            if fails(work, "-m", "pytest", "-x", "-q", *nearest(folder, work)):
+                print(f"{folder:<10} its tests fail without any fault: nothing is told of it", flush=True)
+                continue
             seen: dict[str, int] = {}
             for mutant in drawn(folder, luck, given.count):
                 was, now, line, text = mutant.made()
                 what = outcome(mutant, text, folder, work)
                 seen[what] = seen.get(what, 0) + 1
-                if what == "survived":
-                    print(f"  {mutant.file.relative_to(ROOT)}:{line}: {was}  →  {now}", flush=True)
+                if what != "killed":
+                    print(f"  {what}: {mutant.file.relative_to(ROOT)}:{line}: {was}  →  {now}", flush=True)
             tried = seen.get("killed", 0) + seen.get("survived", 0)
             print(f"{folder:<10} {seen.get('killed', 0)} of {tried} killed", flush=True)
 
