@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from mint_ledger.studies.budget import Progress
 
 
-class Look(Protocol):
+class LookResult(Protocol):
     """What a look found."""
 
     def table(self) -> pd.DataFrame:
@@ -39,7 +39,7 @@ class Look(Protocol):
 
 def tell_look(
     title: str,
-    find: Callable[[Progress | None], Look],
+    find: Callable[[Progress | None], LookResult],
     plot: Path | None,
     output: Path | None,
     *,
@@ -82,7 +82,7 @@ def write_both(answer: Drawn, output: Path | None, plot: Path | None, *, as_json
         hint(f"\n{path} is written")
 
 
-def show_look(answer: Look, plot: Path | None, output: Path | None, *, as_json: bool) -> None:
+def show_look(answer: LookResult, plot: Path | None, output: Path | None, *, as_json: bool) -> None:
     """Tell what was found, and write what is wanted of it."""
     say_json(answer.as_json()) if as_json else say(answer.summary())
     write_both(answer, output, plot, as_json=as_json)

@@ -29,7 +29,7 @@ from mint_ledger.cli.arguments import (
 )
 from mint_ledger.cli.completing import complete_accounts
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
-from mint_ledger.cli.looks import Look, show_look, tell_look
+from mint_ledger.cli.looks import LookResult, show_look, tell_look
 from mint_ledger.cli.output import hint, next_step, say, say_json
 from mint_ledger.errors import BadRequest, NotFound, nearest
 
@@ -241,7 +241,7 @@ class _PlayOptions:
     def _more(self) -> dict[str, Any]:
         return {"habit": self.habit, "variant": self.variant, "dials": self.dials, "sure": self.sure}
 
-    def grid(self, game: Game, each: list[str], measure: list[str] | None) -> Callable[[Progress | None], Look]:
+    def grid(self, game: Game, each: list[str], measure: list[str] | None) -> Callable[[Progress | None], LookResult]:
         """Return what plays all choices of one side or two."""
         if measure is not None and len(measure) > 1:
             raise BadRequest("--each compares one estimate, like --measure 'mean(time)'")
@@ -251,10 +251,12 @@ class _PlayOptions:
         estimate = measure[0] if measure else "rate(win)"
         return lambda progress: game.grid(dict(sides), estimate, self.runs, self.seed, progress=progress, **self._more)
 
-    def look(self, game: Game, option: str, of: str, account: list[str] | None) -> Callable[[Progress | None], Look]:
+    def look(
+        self, game: Game, option: str, of: str, account: list[str] | None
+    ) -> Callable[[Progress | None], LookResult]:
         """Return what plays the runs and finds what an option asks for, of a stretch or an account."""
         more = {**self._more, "engine": self.engine}
-        finds: dict[str, Callable[..., Look]] = {
+        finds: dict[str, Callable[..., LookResult]] = {
             "--ends": game.ends,
             "--attacks": game.attacks_in_play,
             "--income": partial(game.income, of),
