@@ -29,9 +29,9 @@ from mint_ledger.studies.estimate import (
 )
 from mint_ledger.studies.intervals import Average, QuantileGap, Turned
 from mint_ledger.studies.making import StudyInterrupted
+from mint_ledger.studies.pairs import mean_gap, paired_values
 from mint_ledger.studies.seats import RESULTS
 from mint_ledger.studies.shape import Shapes, shapes_of
-from mint_ledger.studies.study import mean_gap, paired_values
 from mint_ledger.studies.studying import Asked, Means, study_game
 
 if TYPE_CHECKING:

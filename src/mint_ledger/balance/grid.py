@@ -19,7 +19,8 @@ from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, is_share, measured, quantile_gap, quantile_of, turned_rate
-from mint_ledger.studies.study import Study, mean_gap, paired_values
+from mint_ledger.studies.pairs import mean_gap, paired_values
+from mint_ledger.studies.study import Study
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:

@@ -19,7 +19,7 @@ from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured, turned_rate
 from mint_ledger.studies.intervals import Average, Raised, Turned
-from mint_ledger.studies.study import mean_gap
+from mint_ledger.studies.pairs import mean_gap
 from mint_ledger.studies.studying import measure_game
 
 if TYPE_CHECKING:

@@ -236,7 +236,7 @@ class Study(Result):
         import pandas as pd
 
         runs, values = self.numbers(measure)
-        return pd.Series(values, pd.Index(runs, name="run"), name=self._column_of(measure))
+        return pd.Series(values, pd.Index(runs, name="run"), name=self.column_of(measure))
 
     def numbers(self, measure: str) -> tuple[Any, Any]:
         """The runs that have a measure, by number, and its values; two arrays of one length.
@@ -245,11 +245,11 @@ class Study(Result):
             NotFound: the study has no such measure.
         """
 
-        values = self.columns.of(self._column_of(measure))
+        values = self.columns.of(self.column_of(measure))
         runs = np.flatnonzero(~np.isnan(values))
         return runs, values[runs]
 
-    def _column_of(self, measure: str) -> str:
+    def column_of(self, measure: str) -> str:
         """The column of a measure, by its name or its text."""
         names = {"time": "time", **{m.text: m.name for m in self.lowered.measures}}
         names |= {m.name: m.name for m in self.lowered.measures}
@@ -268,7 +268,7 @@ class Study(Result):
 
     def _mean(self, measure: str) -> Estimate:
         values = self.numbers(measure)[1].tolist()
-        raised = self._raised_mean(self._column_of(measure))
+        raised = self._raised_mean(self.column_of(measure))
         if raised is not None:
             return raised
         estimate = mean_of(values, self.sure)
@@ -278,7 +278,7 @@ class Study(Result):
 
     def never_came(self, measure: str) -> NeverCame | None:
         """Return what may change the mean of a measure and came in no run; none where it would not matter."""
-        name = self._column_of(measure)
+        name = self.column_of(measure)
         known = self._never_came
         if name not in known:
             known[name] = None
@@ -313,7 +313,7 @@ class Study(Result):
         taking = make_taking(self.lowered, slots)
         return Prepared(self.lowered, self.seed, starts, taking, tuple(slots), script=self.lowered.script)
 
-    def _taken(self, measure: str, data: Any) -> Any:
+    def taken(self, measure: str, data: Any) -> Any:
         """A measure of runs from what was taken of them, shape (runs, slots)."""
         taking = self.prepared.taking
         return taking.seconds(data[:, 2]) if measure == "time" else taking.measured(data)[measure]
@@ -326,7 +326,7 @@ class Study(Result):
         rare = self.rare
         if rare is None:
             return None
-        plain, raised = (self._taken(measure, data[0]) for data in (rare.plain, rare.raised))
+        plain, raised = (self.taken(measure, data[0]) for data in (rare.plain, rare.raised))
         bounds = self._bounds_of(measure)
         if math.isfinite(plain.sum() + raised.sum()):
             basis = rare.mean(plain, raised, self.sure, bounds)
@@ -588,51 +588,3 @@ class Study(Result):
             },
             "by_cause": {name: [asdict(row) for row in self.causes(name)] for name in self.accounts},
         }
-
-
-def mean_gap(one: Study, other: Study, measure: str, sure: float) -> Estimate | None:
-    """Return how much higher the mean of a measure is in the other study, run by run; None where no run has it in both.
-
-    Where outcomes are rare, both are played with their chances raised alike (`studies.raised`).
-
-    Raises:
-        NotFound: one of them has no such measure.
-    """
-    first, second = paired_values(one, other, measure)
-    if not len(first):
-        return None
-    rare = _rare_pair(one, other) if len(first) == one.runs else None
-    if rare is not None:
-        differences = []
-        for data in (rare.plain, rare.raised):
-            sides = [
-                study._taken(study._column_of(measure), part) for study, part in zip((one, other), data, strict=True)
-            ]
-            differences.append(sides[1] - sides[0])
-        basis = rare.mean(differences[0], differences[1], sure, OPEN)
-        if basis is not None:
-            return raised_estimate(basis, len(first), sure)
-    gaps = (second - first).tolist()
-    certain = not any(draws_something(study.lowered.program) for study in (one, other))
-    return mean_of(gaps, sure, bounds=(gaps[0], gaps[0]) if certain else OPEN, paired=True)
-
-
-def _rare_pair(one: Study, other: Study) -> RareOutcomes | None:
-    """The rare outcomes of two studies that are compared run by run; looked for once."""
-    if not (one.request.text and other.request.text) or (one.begins, one.runs) != (other.begins, other.runs):
-        return None
-    known: dict[int, tuple[Study, RareOutcomes | None]] = one.__dict__.setdefault("_pairs", {})
-    if id(other) not in known:
-        known[id(other)] = other, rare_outcomes([one.prepared, other.prepared], one.runs, one.begins)
-    return known[id(other)][1]
-
-
-def paired_values(one: Study, other: Study, measure: str) -> tuple[Any, Any]:
-    """A measure in the runs in which both studies have it; two arrays of one length.
-
-    Raises:
-        NotFound: one of them has no such measure.
-    """
-    (runs, first), (others, second) = one.numbers(measure), other.numbers(measure)
-    _, at, beside = np.intersect1d(runs, others, assume_unique=True, return_indices=True)
-    return first[at], second[beside]
