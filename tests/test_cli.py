@@ -124,7 +124,7 @@ def test_run_tells_a_story_that_agrees_with_the_library(command: Command, saltme
     assert result.stdout == run.story() + "\n"
     short = command("run", saltmere.name, "--seed", 7).stdout
     assert short.startswith(run.summary() + "\n") and len(short.splitlines()) <= 60
-    assert short.rstrip().splitlines()[-1] == f"{len(run.rows):,} rows stand in the journal; --full tells them all"
+    assert short.rstrip().splitlines()[-1] == f"{len(run.rows):,} rows are in the journal; --full shows them all"
     assert fits(result.stdout)
     assert f"{run.result}: {run.ending}" in result.stdout
 

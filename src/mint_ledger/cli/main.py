@@ -161,7 +161,7 @@ def run(
         list[str] | None,
         typer.Option(help="Tell only of this entity, account, stat or cause (may be repeated)."),
     ] = None,
-    full: Annotated[bool, typer.Option("--full", help="Tell all that happened, not the highlights alone.")] = False,
+    full: Annotated[bool, typer.Option("--full", help="Show all that happened, not only the highlights.")] = False,
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write the journal (.csv, .jsonl, .parquet).")
     ] = None,
@@ -182,7 +182,7 @@ def run(
     ] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Play the game once and tell what decided it, or with --full all that happened."""
+    """Play the game once and show what decided it, or with --full all that happened."""
     habit = joined(played_by)
     variant = joined(variants)
     from mint_ledger.cli.files import FIGURES, write_figure, write_journal
@@ -224,7 +224,7 @@ def run(
             say(story)
         else:
             say(played.summary())
-            hint(f"\n{len(played.rows):,} rows stand in the journal; --full tells them all")
+            hint(f"\n{len(played.rows):,} rows are in the journal; --full shows them all")
     if not as_json:
         for path in filter(None, (output, plot, timeline)):
             hint(f"{path} is written ({played.result} at {played.time:g})")
@@ -409,7 +409,7 @@ app.add_typer(tables, name="tables", rich_help_panel=WRITE)
 add_command(app, schema, WRITE)
 add_command(app, editor, WRITE, "Speak with an editor: faults, names and what they mean, renaming.")
 add_command(app, demo, PLAY)
-add_command(app, run, PLAY, "Play the game once and tell what decided it.")
+add_command(app, run, PLAY, "Play the game once and show what decided it.")
 add_command(app, statement, PLAY, "Show one account's run: what came in, went out, and is left.")
 add_command(app, why, PLAY, "Say why an account is worth what it is.")
 add_command(app, by_hand, PLAY, "Play by hand, step by step, with undo and why.", name="try")
