@@ -133,6 +133,7 @@ def main() -> None:
     parser.add_argument("folders", nargs="*", default=list(NEAREST), help="Folders of src/mint_ledger.")
     parser.add_argument("--count", type=int, default=30, help="Mutants of each folder.")
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--all", action="store_true", help="Print those that were killed as well.")
     given = parser.parse_args()
     luck = random.Random(given.seed)
     with tempfile.TemporaryDirectory() as name:
@@ -149,7 +150,7 @@ def main() -> None:
                 was, now, line, text = mutant.made()
                 what = outcome(mutant, text, folder, work)
                 seen[what] = seen.get(what, 0) + 1
-                if what != "killed":
+                if what != "killed" or given.all:
                     print(f"  {what}: {mutant.file.relative_to(ROOT)}:{line}: {was}  →  {now}", flush=True)
             tried = seen.get("killed", 0) + seen.get("survived", 0)
             print(f"{folder:<10} {seen.get('killed', 0)} of {tried} killed", flush=True)
