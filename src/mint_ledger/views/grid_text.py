@@ -24,8 +24,9 @@ def grid_text(grid: Grid) -> str:
     """All cells, some columns at a time, and what they come to."""
     unit = ", %" if is_share(grid.measure) else ""
     lines = [f"{grid.title} · {grid.measure}{unit} · {grid.runs:,} runs a cell · seed {grid.seed}"]
-    if grid.sentences:
-        lines += ["", *textwrap.wrap(" ".join(f"{_capital(one)}." for one in grid.sentences[:2]), line_width())]
+    lines += [""] if grid.sentences else []
+    for sentence in grid.sentences[:2]:
+        lines += textwrap.wrap(sentence, line_width(), initial_indent="  ", subsequent_indent="    ")
     at_once = WITH_INTERVALS if len(grid.columns) <= WITH_INTERVALS else AT_ONCE
     for first in range(0, len(grid.columns), at_once):
         lines += ["", *_block(grid, range(first, min(first + at_once, len(grid.columns))), at_once)]
@@ -37,10 +38,6 @@ def grid_text(grid: Grid) -> str:
     for sentence in grid.sentences[2:]:
         lines += textwrap.wrap(sentence, line_width(), initial_indent="  ", subsequent_indent="    ")
     return "\n".join(lines)
-
-
-def _capital(text: str) -> str:
-    return text[:1].upper() + text[1:].removesuffix(".")
 
 
 def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
