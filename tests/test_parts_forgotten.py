@@ -13,7 +13,7 @@ from mint_ledger.program.walking import EXPRESSIONS, STATEMENTS, check_complete
 
 
 def test_a_statement_without_a_function_is_named() -> None:
-    with pytest.raises(NotImplementedError, match=r"the engine has no function for Draw, Post; write one"):
+    with pytest.raises(TypeError, match=r"the engine has no function for Draw, Post; write one"):
         check_complete("the engine", [kind for kind in STATEMENTS if kind not in (st.Draw, st.Post)], STATEMENTS)
     check_complete("the engine", STATEMENTS, STATEMENTS)
 
@@ -26,7 +26,5 @@ def test_both_engines_have_a_function_for_all() -> None:
 def test_a_key_without_words_is_named_with_the_line_to_write() -> None:
     part, key = next(iter(key_words()))
     assert words_for(part, key) is key_words()[part, key]
-    with pytest.raises(
-        NotImplementedError, match=r"no line for the key 'leak' of 'stat'; write below \[stat\]: leak \|"
-    ):
+    with pytest.raises(LookupError, match=r"no line for the key 'leak' of 'stat'; write below \[stat\]: leak \|"):
         words_for("stat", "leak")

@@ -16,7 +16,7 @@ from mint_ledger.errors import BadRequest, MintError
 
 # With so few, `check` only says what is certainly off.
 FEW_RUNS = 200
-# So many are played of each habit and variant where the targets are asked for.
+# The runs of each habit and variant where the targets are asked for.
 MANY_RUNS = 2_000
 
 

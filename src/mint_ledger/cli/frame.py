@@ -71,7 +71,7 @@ class Group(TyperGroup):
                 formatter.write(f"  {name:<{width}}  {text}\n")
 
 
-# Under which heading an option stands; what is not named here says what to look at.
+# Under which heading an option stands; all others are about what to look at.
 OPTION_GROUPS = {
     "Which runs": (
         *("runs", "seed", "number", "played_by", "like", "variants", "variant", "settings", "script", "engine"),
@@ -106,7 +106,7 @@ class PlainCommand(TyperCommand):
             first = record[0].replace("".join(f", {name}" for name in long[1:]), "") if len(long) > 1 else record[0]
             what = _TYPE.sub(lambda found: _TYPES.get(found[1].lower(), "TEXT"), first)
             if param.param_type_name != "option":
-                # An argument's own name says what it is.
+                # The name of an argument is enough.
                 what = what.removesuffix(" FILE").removesuffix(" TEXT").removesuffix(" NUMBER")
             rows.setdefault(self._heading(param), []).append((what, record[1]))
         for heading in ("Arguments", "What to look at", *OPTION_GROUPS, "In all commands"):

@@ -42,7 +42,7 @@ NONE = 1.0
 MOST_WHOLE = 32
 TENTHS = 3
 SMALL = 0.1
-# The distribution of a sum of dice is worked out for so many faces in all.
+# The most faces, of all dice together, of which the sum is worked out.
 MOST_FACES = 4_000
 
 
@@ -443,7 +443,7 @@ def _moved(drawn: DrawValue, scale: Number, shift: Number) -> DrawValue:
 
 @lru_cache(maxsize=256)
 def sum_of_dice(count: int, sides: int) -> np.ndarray:
-    """The chances of 0, 1, 2 … points of so many dice, shape (count × sides + 1,); none of 0 dice is 1 of 0 points."""
+    """The chances of 0, 1, 2 … points of N dice, shape (count × sides + 1,); none of 0 dice is 1 of 0 points."""
     one = np.array([0.0] + [1.0 / sides] * sides)
     chances = np.ones(1)
     for _ in range(count):
@@ -453,7 +453,7 @@ def sum_of_dice(count: int, sides: int) -> np.ndarray:
 
 @lru_cache(maxsize=256)
 def dice_below(count: int, sides: int) -> np.ndarray:
-    """The chances that so many dice show fewer than 0, 1, 2 … points, shape (count × sides + 2,)."""
+    """The chances that N dice show fewer than 0, 1, 2 … points, shape (count × sides + 2,)."""
     chances = np.concatenate(((0.0,), np.cumsum(sum_of_dice(count, sides))))
     chances[-1] = 1.0
     return np.minimum(chances, 1.0)

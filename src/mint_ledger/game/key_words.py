@@ -37,12 +37,12 @@ def words_for(part: str, key: str) -> KeyWords:
     """Return the words of one key.
 
     Raises:
-        NotImplementedError: `keys.txt` has no line for it.
+        LookupError: `keys.txt` has no line for it.
     """
     known = key_words().get((part, key))
     if known is None:
         line = f"{key} | what it does. | an example | its unit"
-        raise NotImplementedError(f"keys.txt has no line for the key '{key}' of '{part}'; write below [{part}]: {line}")
+        raise LookupError(f"keys.txt has no line for the key '{key}' of '{part}'; write below [{part}]: {line}")
     return known
 
 

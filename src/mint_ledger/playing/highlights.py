@@ -29,10 +29,10 @@ if TYPE_CHECKING:
 
 Sort = Literal["level", "loss", "counted", "told", "gone", "rare", "lowest", "blow"]
 SORTS: tuple[Sort, ...] = ("level", "loss", "counted", "told", "gone", "rare", "lowest", "blow")
-# So many lines at most, and of each sort.
+# The most lines, in all and of each sort.
 MOST = 32
 MOST_OF = {"level": 8, "loss": 8, "counted": 8, "told": 8, "gone": 6, "rare": 6, "lowest": 4, "blow": 4}
-# What happened no more often than that is rare.
+# A happening that came no more often is rare.
 SELDOM = 2
 # Happenings that say by themselves that something was decided; of others there are many, or they come with these.
 _HAPPENINGS = ("hit", "miss", "cue", "status", "spawn", "lot")

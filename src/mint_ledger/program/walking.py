@@ -19,11 +19,11 @@ def check_complete(what: str, handled: Iterable[type], wanted: Iterable[type]) -
     """Check that a table or a class has a function for every sort of node.
 
     Raises:
-        NotImplementedError: it lacks some; they are named.
+        TypeError: it lacks some; they are named.
     """
     missing = sorted({kind.__name__ for kind in wanted} - {kind.__name__ for kind in handled})
     if missing:
-        raise NotImplementedError(f"{what} has no function for {', '.join(missing)}; write one, as for the others")
+        raise TypeError(f"{what} has no function for {', '.join(missing)}; write one, as for the others")
 
 
 Node = Any

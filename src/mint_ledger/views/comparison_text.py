@@ -11,7 +11,7 @@ from mint_ledger.views.study_text import answer_lines, digits_for, fixed, span_t
 from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width, room
 
-# So many estimates that differ besides are named.
+# The most estimates that differ as well and are named.
 MOST_OTHERS = 3
 
 

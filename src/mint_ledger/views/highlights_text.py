@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
 RESULTS = {"win": "Won", "lose": "Lost", "draw": "A draw", "unfinished": "Unfinished"}
-# So many causes of an account stand in its line.
+# The most causes that are named in the line of an account.
 MOST_CAUSES = 2
 NAMES, NUMBERS, GAP = 18, 8, 2
 

@@ -143,7 +143,7 @@ def _sort(*, thorough: bool) -> str:
 
 
 def _apart(make: Callable[[], bytes]) -> bytes:
-    """Return what takes long without hearing Ctrl-C is made beside the main thread, so that this one does."""
+    """Run what takes long without hearing Ctrl-C next to the main thread, so that this one hears it."""
     if threading.current_thread() is not threading.main_thread():
         return make()
     made: list[bytes | BaseException] = []
