@@ -8,7 +8,8 @@ import pytest
 from conftest import on_terminal
 
 import mint_ledger as mint
-from mint_ledger.cli.fitting import fitted
+from mint_ledger.views.page import Page, Sentence, text_of
+from mint_ledger.views.text_table import TextTable, bar_column, name_column, right_column
 from mint_ledger.views.width import line_width, room, texts_of
 
 
@@ -66,41 +67,55 @@ def test_widths_are_held_between_sixty_and_a_hundred_and_sixty() -> None:
         assert room(26, least=20) == 20
 
 
-def test_sentences_are_wrapped() -> None:
-    assert fitted("  what is a sentence goes on", 18) == "  what is a\n    sentence goes\n    on"
-    assert fitted("short", 18) == "short"
+def _fitted(page: Page, columns: int) -> list[str]:
+    """The lines of a page in so many letters."""
+    return [text_of(spans) for spans in page.lines(columns)]
 
 
-TABLE = """
-  who               points     ±   lands
-  moth                 120   3.5    85 %   ████████████
-    a long draught    −8.0   0.4   100 %   ███
-"""
+def test_sentences_are_wrapped_and_go_on_as_deep_as_they_say() -> None:
+    assert _fitted(Page("  what is a sentence goes on"), 18) == ["  what is a", "    sentence goes", "    on"]
+    assert _fitted(Page("short"), 18) == ["short"]
+    told = Sentence("what is a sentence goes on", hanging=6, lead="  by  ")
+    assert _fitted(Page(told), 18) == ["  by  what is a", "      sentence", "      goes on"]
+    assert Page(told) == "  by  what is a sentence goes on"
+    tied = Sentence("a share of 64 %", tied=(" %",))
+    assert _fitted(Page(tied), 13) == ["a share of", "  64 %"]
+
+
+def _table() -> Page:
+    table = TextTable(
+        name_column("who", 16), right_column("points", 8), right_column("±", 6), right_column("lands", 8), bar_column(3)
+    )
+    table.add("moth", "120", "3.5", "85 %", "████████████")
+    table.add("  a long draught", "−8.0", "0.4", "100 %", "███")
+    return Page(table)
 
 
 def test_a_table_gives_up_its_gaps_first_then_its_bars_then_the_width_of_names() -> None:
-    assert fitted(TABLE, 60) == TABLE
-    assert fitted(TABLE, 54).split("\n")[2:4] == [
+    assert _fitted(_table(), 60) == _table().split("\n")
+    assert _fitted(_table(), 54)[1:] == [
         "  moth                 120  3.5   85 %  ████████████",
         "    a long draught    −8.0  0.4  100 %  ███",
     ]
-    shorter = fitted(TABLE, 49).split("\n")
-    assert shorter[2] == "  moth                 120  3.5   85 %  █████████"
-    assert shorter[3] == "    a long draught    −8.0  0.4  100 %  ██"
-    none = fitted(TABLE, 40).split("\n")
-    assert none[1] == "  who               points    ±  lands"
-    wrapped = fitted(TABLE, 34).split("\n")
-    assert wrapped[2:5] == ["  moth             120  3.5   85 %", "    a long        −8.0  0.4  100 %", "    draught"]
+    assert _fitted(_table(), 49)[1:] == [
+        "  moth                 120  3.5   85 %  █████████",
+        "    a long draught    −8.0  0.4  100 %  ██",
+    ]
+    assert _fitted(_table(), 40)[0] == "  who               points    ±  lands"
+    assert _fitted(_table(), 34)[1:] == [
+        "  moth             120  3.5   85 %",
+        "    a long        −8.0  0.4  100 %",
+        "    draught",
+    ]
 
 
 def test_a_table_that_has_too_many_columns_loses_the_last_and_says_so() -> None:
-    assert fitted(TABLE, 24).split("\n")[1:] == [
+    assert _fitted(_table(), 24) == [
         "  who         points   ±",
         "  moth           120 3.5",
         "    a long      −8.0 0.4",
         "    draught",
         "  … 1 column more on a wider terminal",
-        "",
     ]
 
 

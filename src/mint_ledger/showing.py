@@ -27,7 +27,7 @@ def view(name: str) -> Callable[..., Any]:
 
 def text(name: str, *shown: Any) -> str:
     """A text, or a page for notebooks."""
-    return str(view(name)(*shown))
+    return cast(str, view(name)(*shown))
 
 
 def figure(name: str, *shown: Any, ax: Axes | None = None) -> Figure:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import sys
 import textwrap
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -68,24 +68,8 @@ def load_game(path: Path, script: Path | None = None) -> Game:
     Raises:
         GameError: it cannot be used; all that is wrong, with line and column.
     """
-    from mint_ledger.cli.colours import leave_plain
-
     game = _read_game(path)
-    leave_plain(_texts(game.source.data))
     return game if script is None else with_script(game, script)
-
-
-def _texts(data: object) -> Iterator[str]:
-    """All names and texts of a file."""
-    if isinstance(data, dict):
-        for key, value in data.items():
-            yield str(key)
-            yield from _texts(value)
-    elif isinstance(data, list):
-        for item in data:
-            yield from _texts(item)
-    elif isinstance(data, str):
-        yield data
 
 
 def with_script(game: Game, script: Path) -> Game:

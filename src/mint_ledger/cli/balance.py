@@ -106,7 +106,7 @@ def targets(
         say_json({"targets": [result.as_json() for result in judged]})
     else:
         met = sum(result.verdict == "met" for result in judged)
-        say(f"{judged.title}: {met} of {len(judged)} targets are met ({runs:,} runs each)\n\n{targets_text(judged)}")
+        say(f"{judged.title}: {met} of {len(judged)} targets are met ({runs:,} runs each)", "", targets_text(judged))
     if stopped is not None:
         say(str(stopped), error=True)
         raise typer.Exit(INTERRUPTED)
@@ -526,7 +526,7 @@ def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: b
 
     def tell(matchup: Matchup) -> None:
         if is_shown:
-            say((f"{matchup_head(game.title)}\n" if not came else "") + matchup_line(matchup))
+            say(*([] if came else [matchup_head(game.title)]), matchup_line(matchup))
             flush()
         came.append(matchup)
 

@@ -50,7 +50,7 @@ def by_hand(
         seed, habit=habit, variant=variant, level=level, only_script=only_script, dials=read_dials(settings)
     )
     table = Table(session, game)
-    say(f"{session.title}\n{table.seen()}")
+    say(session.title, table.seen())
     if sys.stdin is None or sys.stdin.closed:
         raise BadRequest("try takes its commands from a terminal or a pipe, and its input is closed")
     if sys.stdin.isatty() and sys.stdout is not None and sys.stdout.isatty():

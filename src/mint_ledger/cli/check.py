@@ -127,9 +127,9 @@ def _check(game: Path, junit: Path | None, looked: list[dict[str, Any]] | None, 
     else:
         say(check_text(loaded, loaded.lowered, results, audited))
         if judge:
-            say(f"  targets, by {MANY_RUNS:,} runs of each habit and variant:\n{targets_text(judged)}")
+            say(f"  targets, by {MANY_RUNS:,} runs of each habit and variant:", targets_text(judged))
         elif missed:
-            say(f"  targets that are certainly missed, after {FEW_RUNS} runs:\n{targets_text(missed)}")
+            say(f"  targets that are certainly missed, after {FEW_RUNS} runs:", targets_text(missed))
         if missed:
             next_step("find a number that meets it", game, "tune GAME --dial DIAL=RANGE --target 'NAME'")
         elif audited.open:

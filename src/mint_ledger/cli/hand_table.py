@@ -13,6 +13,7 @@ from mint_ledger.journal.books import find_account
 from mint_ledger.players.keeping import with_play
 from mint_ledger.playing.session import Session
 from mint_ledger.program.row import Row
+from mint_ledger.views.page import Page
 from mint_ledger.views.readout_text import accounts_text, present_accounts
 from mint_ledger.views.statement_text import statement_text
 from mint_ledger.views.story import is_motion, told_rows
@@ -65,31 +66,31 @@ class Table:
         }
         return answers[command.name](command.rest)
 
-    def seen(self) -> str:
+    def seen(self) -> Page:
         """Return where the game stands: the time and the readout."""
         session = self.session
         time = f"turn {session.time:g}" if self._unit == "turns" else f"{session.time:.2f} s"
         result, ending = session.outcome
         over = f"  {result}{': ' + ending if ending else ''}" if session.is_over else ""
-        return f"{time}{over}\n{session.readout(self.watched)}"
+        return Page(f"{time}{over}", session.readout(self.watched))
 
     @property
     def _unit(self) -> str:
         return "turns" if self.session.game.clock.unit == "turn" else "s"
 
-    def _played(self, rows: list[Row]) -> str:
+    def _played(self, rows: list[Row]) -> Page:
         words = self.session.words
         told = told_rows(words, [row for row in rows if not is_motion(words, row)])
         if len(told) > MOST_ROWS:
             told = [f"  … {len(told) - MOST_ROWS} lines more; `story` tells them all", *told[-MOST_ROWS:]]
-        return "\n".join([*told, self.seen()])
+        return Page(*told, self.seen())
 
     def _go(self, text: str) -> str:
         if text.startswith("until"):
             condition = _wanted(text.removeprefix("until").strip(), "go until")
             rows = self.session.go_until(condition)
-            more = "" if self.session.is_over or self.session.holds(condition) else "\n  it never came true"
-            return self._played(rows) + more
+            never = [] if self.session.is_over or self.session.holds(condition) else ["  it never came true"]
+            return Page(self._played(rows), *never)
         return self._played(self.session.go(_seconds(text)))
 
     def _undo(self, text: str) -> str:
@@ -125,7 +126,7 @@ class Table:
         }
         width = max(map(len, more), default=0)
         lines = [f"  {name:<{width}}  {value}" for name, value in more.items()]
-        return "\n".join([accounts_text(self.session.engine, keys), *(["  worked out", *lines] if lines else [])])
+        return Page(accounts_text(self.session.engine, keys), *(["  worked out", *lines] if lines else []))
 
     def _watch(self, text: str) -> str:
         if text == "none":
@@ -164,7 +165,7 @@ class Table:
         game: Game = load(self.path)
         self.session = self.session.replayed(game)
         self.watched = [name for name in self.watched if name in self.session.values()]
-        return f"  {self.path.name} is read again, and the same was done\n{self.seen()}"
+        return Page(f"  {self.path.name} is read again, and the same was done", self.seen())
 
 
 def _wanted(text: str, command: str) -> str:

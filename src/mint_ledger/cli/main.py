@@ -63,6 +63,7 @@ from mint_ledger.cli.tables import export, schema_text, tables
 from mint_ledger.cli.watch import watch
 from mint_ledger.engines.threads import COMPILING
 from mint_ledger.errors import BadRequest, BooksError, BrokenProgram, MintError, NobodyPlays
+from mint_ledger.views.page import Page, apart
 from mint_ledger.views.width import set_width
 
 if TYPE_CHECKING:
@@ -216,7 +217,7 @@ def run(
         }
         say_json({**head, "time": played.time, "journal": rows})
     if readout and not as_json:
-        say("\n\n".join([played.title, *(f"{_told_time(played, t)}\n{played.readout(t)}" for t in _times(readout))]))
+        say(apart(played.title, *(Page(_told_time(played, t), played.readout(t)) for t in _times(readout))))
     elif not (output or plot or timeline or as_json):
         story = story_text(played, start, end, only or ())
         narrowed = full or only or start or end is not None
@@ -333,7 +334,7 @@ def statement(
         )
         both = [played.statement(name, start, end).beside(other.statement(name, start, end)) for name in names]
         say_json({"comparisons": [each.as_json() for each in both]}) if as_json else say(
-            "\n\n".join(comparison_text(each, unit=unit) for each in both)
+            apart(*(comparison_text(each, unit=unit) for each in both))
         )
         if output:
             _write_lines(output, [(each.one, each.table()) for each in both], quiet=as_json)
@@ -357,7 +358,7 @@ def statement(
             {"statements": [each.as_json() for each in statements]} if by_level or every else statements[0].as_json()
         )
     else:
-        say("\n\n".join(statement_text(each, unit=unit) for each in statements))
+        say(apart(*(statement_text(each, unit=unit) for each in statements)))
     if output:
         _write_lines(output, [(each, each.table()) for each in statements], quiet=as_json)
 

@@ -10,9 +10,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from mint_ledger.cli import waiting
-from mint_ledger.cli.colours import coloured, wants_colours
-from mint_ledger.cli.fitting import fitted
+from mint_ledger.cli.paint import painted, wants_colors
 from mint_ledger.plain import neutral, plain_json
+from mint_ledger.views.page import Page, Part, text_of
 from mint_ledger.views.width import USUAL, line_width
 
 # For terminals and pipes that cannot show them.
@@ -91,23 +91,33 @@ def _broken(command: str) -> list[str]:
     return [f"{line} \\" for line in lines[:-1]] + lines[-1:]
 
 
-def say(text: str, *, error: bool = False, plain: bool = False) -> None:
-    """Print a text: with colours on terminals (unless it is to be plain), in letters that the stream can say."""
+def say(*parts: str | Part, error: bool = False, plain: bool = False) -> None:
+    """Print texts and parts of pages below one another, in letters that the stream can say.
+
+    On a terminal they are laid out in its width, and what they mean has its color there, unless it is to be plain.
+    """
     waiting.end()
     stream = sys.stderr if error or _Manner.data_on_stdout else sys.stdout
     if stream is None or stream.closed:
         return  # nobody listens
-    text = neutral(text)
     encoding = stream.encoding or "utf-8"
+    if plain or not stream.isatty():
+        text = Page(*parts) if len(parts) != 1 or not isinstance(parts[0], str) else parts[0]
+        stream.write(f"{_sayable(neutral(text), encoding)}\n")
+        return
+    page = Page(*parts).mapped(lambda text: _sayable(neutral(text), encoding))
+    lines = page.lines(shutil.get_terminal_size().columns)
+    in_colors = wants_colors(stream) and not error
+    stream.write((painted(lines) if in_colors else "\n".join(map(text_of, lines))) + "\n")
+
+
+def _sayable(text: str, encoding: str) -> str:
+    """Return a text in letters of an encoding, others by what is most like them."""
     try:
         text.encode(encoding)
     except UnicodeEncodeError:
-        text = text.translate(_PLAIN).encode(encoding, "replace").decode(encoding)
-    if not plain and stream.isatty():
-        text = fitted(text, shutil.get_terminal_size().columns)
-    if not plain and not error and wants_colours(stream):
-        text = coloured(text)
-    stream.write(text + "\n")
+        return text.translate(_PLAIN).encode(encoding, "replace").decode(encoding)
+    return text
 
 
 def is_narrow() -> bool:

@@ -97,7 +97,7 @@ def show_plays(
     if as_json:
         say_json(answer.as_json() | ({"change": changed.as_json()} if changed else {}))
     elif changed:
-        say(f"\n{changed.summary()}")
+        say("", changed.summary())
     if write is not None:
         _write(path, answer, asked, write, variant, quiet=as_json)
     if asked.plot is not None:

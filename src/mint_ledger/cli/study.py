@@ -209,7 +209,7 @@ def study(
         return
     say(answer.summary())
     if targets:
-        say("\n" + targets_text(judge_study(answer, targets, habit)))
+        say("", targets_text(judge_study(answer, targets, habit)))
     if ranked:
         from mint_ledger.views.study_text import worst_text
 
@@ -218,7 +218,7 @@ def study(
         )
         options += "".join(f" --set {setting}" for setting in settings or ())
         options += f" --script {script}" if script is not None else ""
-        say("\n" + worst_text(answer, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
+        say("", worst_text(answer, ranked, f"mint-ledger run {game} --seed {seed}{options}"))
     for path in filter(None, (output, plot)):
         hint(f"\n{path} is written")
     if not ranked:
@@ -350,7 +350,7 @@ def history(
         else:
             say(compare_text((entries[0], shown), (entries[1], beside)))
             if why is not None:
-                say(f"\n{why.summary()}")
+                say("", why.summary())
 
 
 def _shares_of(one: StudyRequest, other: StudyRequest, runs: int) -> Shares:

@@ -83,7 +83,7 @@ def _one_run(game: Game, path: Path, folder: Path) -> None:
     say(story_text(played, end=6, with_readout=False))
     last = max(0.0, played.time - 3)
     say(f"\n… and its end:\n\n$ mint-ledger run {NAME} {PLAY} --from {last:g}\n")
-    say(story_text(played, start=last).partition("\n\n")[2])
+    say(story_text(played, start=last, with_title=False))
     _heading(4, "Where did every point go?", f"mint-ledger statement {NAME} keeper.health {PLAY}")
     say(statement_text(played.statement("keeper.health")))
     at = _last_loss(played)

@@ -70,7 +70,7 @@ def watch(
             else:
                 text = look_text(look) if good is None else change_text(change_between(good, look), look)
                 title = look.game.title if good is None else "saved"
-                say(f"\n{when}  {title} ({time.monotonic() - began:.1f} s, {runs:,} runs each)\n{text}")
+                say(f"\n{when}  {title} ({time.monotonic() - began:.1f} s, {runs:,} runs each)", text)
                 good = look
             flush()
     except KeyboardInterrupt:

@@ -280,7 +280,7 @@ class Session:
 
     def story(self) -> str:
         """All that has happened so far, line by line."""
-        return "\n".join(showing.view("story.told_rows")(self.words, self.rows))
+        return showing.text("page.Page", *showing.view("story.told_rows")(self.words, self.rows))
 
     def readout(self, accounts: Sequence[str] = ()) -> str:
         """The readout now, with further accounts."""

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import math
-import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.balance.attacks import TIME
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
 from mint_ledger.views.text_table import TextTable, name_column, right_column
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.width import room
 
 if TYPE_CHECKING:
     from mint_ledger.balance.attacks import AttackInPlay, Attacks
@@ -25,20 +25,19 @@ NOTE = (
 )
 
 
-def attacks_text(attacks: Attacks) -> str:
+def attacks_text(attacks: Attacks) -> Page:
     """Each attack with its targets, then what a point costs."""
     unit = "s" if attacks.unit == "second" else "turns"
     wide = room(NAME, map(_name, attacks.attacks))
-    lines = [f"{attacks.title} · {attacks.runs:,} runs · seed {attacks.seed}", ""]
+    lines: Parts = [f"{attacks.title} · {attacks.runs:,} runs · seed {attacks.seed}", ""]
     lines += _answer(attacks)
-    lines.append(f"  {'':<{wide}}{'alone':>12}{'in play':>10}")
     table = TextTable(
         name_column(f"damage a {attacks.unit}", wide),
         *(
-            right_column(f"10 {unit}", 6),
-            right_column("long", 6),
-            right_column("", 6),
-            right_column("±", 5),
+            right_column(f"10 {unit}", 6, over="alone"),
+            right_column("long", 6, over="alone"),
+            right_column("", 6, over="in play"),
+            right_column("±", 5, over="in play"),
             right_column(f"reach {unit}", 9),
         ),
         *(right_column("dealt", 8), right_column("beyond", 8), right_column("lands", 7)),
@@ -48,18 +47,18 @@ def attacks_text(attacks: Attacks) -> str:
         if len(attack.dealt) > 1:
             for name in attack.dealt:
                 table.add(*_target(attack, name))
-    lines += table.lines()
+    lines.append(table)
     lines += _costs(attacks, unit, wide)
     note = f"{NOTE.format(unit=attacks.unit)} ±: at {sure_words(attacks.sure)}."
-    lines += ["", *textwrap.wrap(note, line_width() - 2, initial_indent="  ", subsequent_indent="  ")]
-    return "\n".join(lines)
+    lines += ["", Sentence(note, 2, 2)]
+    return Page(*lines)
 
 
-def _answer(attacks: Attacks) -> list[str]:
+def _answer(attacks: Attacks) -> Parts:
     """Which attack does most damage in play, and which never struck."""
     struck = [attack for attack in attacks.attacks if attack.strikes.any() and attack.did() is not None]
     if not struck:
-        return ["No attack struck in any run.", ""]
+        return [Sentence("No attack struck in any run."), ""]
     most = max(struck, key=lambda attack: attack.did().value)  # type: ignore[union-attr]
     did = most.did()
     assert did is not None
@@ -69,7 +68,7 @@ def _answer(attacks: Attacks) -> list[str]:
     idle = [_name(attack) for attack in attacks.attacks if not attack.strikes.any()]
     if idle:
         text += f" Never in use: {', '.join(idle[:3])}{' …' if len(idle) > 3 else ''}."
-    return [*textwrap.wrap(text, line_width()), ""]
+    return [Sentence(text, hanging=0), ""]
 
 
 def _cells(attack: AttackInPlay) -> tuple[str, ...]:
@@ -101,8 +100,8 @@ def _alone(attack: AttackInPlay, target: str | None = None) -> list[str]:
     return ["–" if rate is None else fixed(rate, 1) for rate in rates]
 
 
-def _costs(attacks: Attacks, unit: str, wide: int) -> list[str]:
-    rows = []
+def _costs(attacks: Attacks, unit: str, wide: int) -> Parts:
+    rows: Parts = []
     for attack in attacks.attacks:
         costs = attack.costs()
         told = [f"{_cost(cost)} {name}" for name, cost in costs.items() if name != TIME]
@@ -110,9 +109,7 @@ def _costs(attacks: Attacks, unit: str, wide: int) -> list[str]:
         by = f", with {', '.join(attack.actions)}" if attack.actions and len(told) > 1 else ""
         if told:
             lead = f"  {short(_name(attack), wide):<{wide}} "
-            rows += textwrap.wrap(
-                "; ".join(told) + by, line_width(), initial_indent=lead, subsequent_indent=" " * len(lead)
-            )
+            rows.append(Sentence("; ".join(told) + by, hanging=len(lead), lead=lead))
     return ["", "  a point of damage that arrives costs", *rows] if rows else []
 
 

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-import textwrap
-
 from mint_ledger.audit.audit import Audit
 from mint_ledger.audit.finding import Check, Finding
+from mint_ledger.views.page import Line, Meaning, Page, Parts, Sentence
 from mint_ledger.views.width import line_width
 
 INDENT = 6
+MEANINGS: dict[str, Meaning] = {"wrong": "bad"}
 
 
-def audit_text(audit: Audit, notes: bool = False) -> str:
+def audit_text(audit: Audit, notes: bool = False) -> Page:
     """The findings: what will happen, what shows it, how to mend it; then what the file accepts."""
     played = f", {audit.runs:,} runs played" if audit.runs else ", the file alone"
     wrong, maybe = len(audit.wrong), len(audit.open) - len(audit.wrong)
     found = ", ".join([f"{wrong} wrong", f"{maybe} maybe"][bool(not wrong) : 2 if maybe else 1]) or "no findings"
-    lines = [f"{audit.title}: {found} ({_count(audit.checks, 'check')}{played})"]
+    lines: Parts = [f"{audit.title}: {found} ({_count(audit.checks, 'check')}{played})"]
     for finding in (*audit.open, *(audit.notes if notes else ())):
         lines += ["", *_told(finding)]
     if audit.notes and not notes:
@@ -26,14 +26,14 @@ def audit_text(audit: Audit, notes: bool = False) -> str:
         lines += ["", f"Accepted by the file: {len(accepted)}"]
         for finding in accepted:
             text = f"{finding.check.name}, {finding.caught.where}: {finding.accepted}"
-            lines += textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent=" " * INDENT)
+            lines.append(Sentence(text, 2, INDENT))
     if audit.silences:
         lines += ["", "What was not found, and would have been:"]
         for text in audit.silences:
-            lines += textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent=" " * INDENT)
+            lines.append(Sentence(text, 2, INDENT))
     if audit.unlooked:
         lines += ["", *_wrapped(f"Not looked at: {', '.join(audit.unlooked)}", 0)]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def found_text(finding: Finding) -> str:
@@ -45,11 +45,15 @@ def _count(number: int, word: str) -> str:
     return f"{number or 'no'} {word}{'' if number == 1 else 's'}"
 
 
-def _told(finding: Finding) -> list[str]:
+def _told(finding: Finding) -> Parts:
     check, caught = finding.check, finding.caught
-    lines = [f"{finding.place}: {finding.grade}: {check.code} {check.name}"]
-    if len(lines[0]) > line_width():
-        lines = [f"{finding.place}:", f"  {finding.grade}: {check.code} {check.name}"]
+    grade: tuple[str, Meaning] = (finding.grade, MEANINGS.get(finding.grade, ""))
+    name = f": {check.code} {check.name}"
+    place = f"{finding.place}:"
+    if len(place) + 1 + len(finding.grade) + len(name) > line_width():
+        lines: Parts = [place, Line("  ", grade, name)]
+    else:
+        lines = [Line(f"{place} ", grade, name)]
     lines += _wrapped(caught.what, 2)
     for evidence in caught.evidence:
         lines += _wrapped(f"– {evidence}", 4)
@@ -58,13 +62,11 @@ def _told(finding: Finding) -> list[str]:
     return [*lines, *_wrapped(f"mend: {check.mend}", 2)]
 
 
-def _wrapped(text: str, indent: int) -> list[str]:
-    return textwrap.wrap(
-        text, line_width(), initial_indent=" " * indent, subsequent_indent=" " * (indent + 2), break_on_hyphens=False
-    )
+def _wrapped(text: str, indent: int) -> Parts:
+    return [Sentence(text, indent)]
 
 
-def check_page(check: Check) -> str:
+def check_page(check: Check) -> Page:
     """Return what a finding means, how sure it is, and what to do about it."""
     sure = {
         "wrong": "wrong: a play or a proof shows it",
@@ -72,13 +74,12 @@ def check_page(check: Check) -> str:
         "note": "a note: worth knowing",
     }[check.grade]
     how = "found by playing" if check.plays else "found by looking at the file"
-    lines = [f"{check.code} {check.name}: {check.title}", f"  {sure}; {how}", ""]
-    return "\n".join(
-        [
-            *lines,
-            *_wrapped(check.means, 2),
-            *_wrapped(f"mend: {check.mend}", 2),
-            "",
-            f"  to accept it: allow: [{{finding: {check.name}, because: …}}]",
-        ]
+    return Page(
+        f"{check.code} {check.name}: {check.title}",
+        f"  {sure}; {how}",
+        "",
+        *_wrapped(check.means, 2),
+        *_wrapped(f"mend: {check.mend}", 2),
+        "",
+        f"  to accept it: allow: [{{finding: {check.name}, because: …}}]",
     )

@@ -10,7 +10,12 @@ from mint_ledger.game.parts import Span
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, is_share
 from mint_ledger.studies.intervals import Share
+from mint_ledger.views.page import Line, Meaning, Page, Parts, Sentence
 from mint_ledger.views.study_text import digits_for, fixed, span_text
+
+# Under which letter of a verdict what was found begins.
+INDENT = 15
+MEANINGS: dict[str, Meaning] = {"met": "good", "missed": "bad", "undecided": ""}
 
 
 def told(text: str, estimate: Estimate) -> str:
@@ -64,9 +69,9 @@ def wanted(text: str, want: Span) -> str:
     return f"{number(factor * want.low)} to {number(factor * want.high)}{unit}"
 
 
-def targets_text(judged: Sequence[Judged]) -> str:
+def targets_text(judged: Sequence[Judged]) -> Page:
     """Targets, a line or two each: met, missed or undecided, what was found, and what was wanted."""
-    lines = []
+    lines: Parts = []
     for result in judged:
         target = result.target
         how = ", ".join(filter(None, (result.habit, target.variant)))
@@ -74,7 +79,8 @@ def targets_text(judged: Sequence[Judged]) -> str:
         line = (
             f"{target.measure} is {told(target.measure, result.estimate)}, wanted {wanted(target.measure, target.want)}"
         )
-        lines += [f"  {result.verdict:<10} {name}", f"  {'':<10}   {line}"]
+        lines += [Line("  ", (f"{result.verdict:<10}", MEANINGS[result.verdict]), f" {name}")]
+        lines.append(Sentence(line, INDENT, tied=(" %",)))
         if result.verdict == "undecided":
-            lines += [f"  {'':<10}   {why}" for why in undecided(result)]
-    return "\n".join(lines)
+            lines += [Sentence(why, INDENT, tied=(" %",)) for why in undecided(result)]
+    return Page(*lines)

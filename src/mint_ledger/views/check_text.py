@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Sequence
 
 from mint_ledger.audit.audit import Audit
@@ -10,47 +9,47 @@ from mint_ledger.game.document import GameFile
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.program.program import Program
-from mint_ledger.views.width import line_width
+from mint_ledger.views.page import Line, Page, Parts, Sentence
 
 
-def check_text(game: GameFile, lowered: Lowered, results: Sequence[PlaytestResult], audit: Audit) -> str:
+def check_text(game: GameFile, lowered: Lowered, results: Sequence[PlaytestResult], audit: Audit) -> Page:
     """The verdict on a game file that can be used, with what was found by looking at the file alone."""
     program = lowered.program
     entities = program.cast.size - 1
     accounts = sum(count for account in program.accounts for _, count, _ in account.specs)
-    lines = [
+    lines: Parts = [
         f"{game.source.file}: {game.title} can be played",
         f"  {_count(len(game.kinds), 'kind')}, {_count(entities, 'entity', 'entities')}, "
         f"{_count(accounts, 'account')}, {_count(len(program.dials.names), 'dial')}",
     ]
     if not results:
-        return "\n".join([*lines, "  no playtests", *_findings(audit), *_advice(game, lowered)])
+        return Page(*lines, "  no playtests", *_findings(audit), *_advice(game, lowered))
     passed = sum(result.passed for result in results)
     lines.append(f"  playtests: {passed} of {len(results)} passed")
     for result in results:
         lines.extend(_playtest(result))
-    return "\n".join([*lines, *_findings(audit), *_advice(game, lowered)])
+    return Page(*lines, *_findings(audit), *_advice(game, lowered))
 
 
-def _advice(game: GameFile, lowered: Lowered) -> list[str]:
+def _advice(game: GameFile, lowered: Lowered) -> Parts:
     """Return what would be better to have, though nothing is wrong."""
     return [*_own_names(game), *_unnamed(game, lowered)]
 
 
-def _own_names(game: GameFile) -> list[str]:
+def _own_names(game: GameFile) -> Parts:
     """Names of the file that formulas would otherwise know as something else."""
-    lines: list[str] = []
+    lines: Parts = []
     for word, what in (("level", "the level that is played"), ("visit", "how often it has begun")):
         owners: list[tuple[str, ...]] = [("stats", word), ("numbers", word), ("kinds", word)]
         owners += [("kinds", kind, "stats", word) for kind, model in game.kinds.items() if word in model.stats]
         places = [game.source.place(path) for path in owners if path in game.source.places]
         if game.levels and places:
             text = f"{places[0].told(game.source.file)}: '{word}' is your own name in formulas; {what} has none there"
-            lines += textwrap.wrap(text, line_width(), initial_indent="  note  ", subsequent_indent=" " * 8)
+            lines.append(Sentence(text, hanging=8, lead="  note  "))
     return lines
 
 
-def _unnamed(game: GameFile, lowered: Lowered) -> list[str]:
+def _unnamed(game: GameFile, lowered: Lowered) -> Parts:
     if not lowered.unnamed_luck:
         return []
     places = sorted({game.source.place(path) for path in lowered.unnamed_luck}, key=lambda place: place.line)
@@ -62,19 +61,17 @@ def _unnamed(game: GameFile, lowered: Lowered) -> list[str]:
         f"{where}: a rule that draws and has no name keeps its luck as its numbers change, but not as its words do; "
         "with a name it does, and comparisons see smaller differences"
     )
-    return textwrap.wrap(text, line_width(), initial_indent="  advice  ", subsequent_indent=" " * 10)
+    return [Sentence(text, hanging=10, lead="  advice  ")]
 
 
-def _findings(audit: Audit) -> list[str]:
+def _findings(audit: Audit) -> Parts:
     """Return what looks wrong, a line each; `audit` says more, and plays as well."""
     if not audit.open:
         return ["  nothing in the file looks like a usual mistake (audit plays it to see more)"]
-    lines = [f"  looks wrong, or may be ({_count(len(audit.open), 'finding')}; mint-ledger audit says more):"]
+    lines: Parts = [f"  looks wrong, or may be ({_count(len(audit.open), 'finding')}; mint-ledger audit says more):"]
     for finding in audit.open:
         text = f"{finding.place.told(audit.file)}  {finding.check.name}: {finding.caught.what}"
-        lines += textwrap.wrap(
-            text, line_width(), initial_indent=" " * 4, subsequent_indent=" " * 6, break_on_hyphens=False
-        )
+        lines.append(Sentence(text, 4))
     return lines
 
 
@@ -82,27 +79,27 @@ def _count(number: int, word: str, plural: str = "") -> str:
     return f"{number:,} {word if number == 1 else plural or word + 's'}"
 
 
-def playtest_text(result: PlaytestResult) -> str:
+def playtest_text(result: PlaytestResult) -> Page:
     """Return whether a playtest passed, and what was not found."""
-    return "\n".join(_playtest(result))
+    return Page(*_playtest(result))
 
 
-def _playtest(result: PlaytestResult) -> list[str]:
-    lines = [f"    {'passed' if result.passed else 'FAILED'}  {result.name}"]
+def _playtest(result: PlaytestResult) -> Parts:
+    verdict = Line("    ", ("passed", "good") if result.passed else ("FAILED", "bad"), f"  {result.name}")
+    lines: Parts = [verdict]
     for item in result.found:
         if not item.held:
             text = f"{item.at}: expected {item.expected}"
             line = f"found: {item.values}" if item.values else "found that it does not hold"
-            lines += textwrap.wrap(text, line_width(), initial_indent=" " * 12, subsequent_indent=" " * 14)
-            lines += textwrap.wrap(line, line_width(), initial_indent=" " * 12, subsequent_indent=" " * 14)
+            lines += [Sentence(text, 12), Sentence(line, 12)]
     if result.stopped:
-        lines += textwrap.wrap(result.stopped, line_width(), initial_indent=" " * 12, subsequent_indent=" " * 14)
+        lines.append(Sentence(result.stopped, 12))
     return lines
 
 
-def order_text(game: GameFile, program: Program) -> str:
+def order_text(game: GameFile, program: Program) -> Page:
     """Everything that can happen, in the order in which it does, with the lines of the file."""
-    lines = [f"{game.title}: what happens in which order", ""]
+    lines: Parts = [f"{game.title}: what happens in which order", ""]
     part = ""
     headings = {
         "0 start": "At the start, and as a level opens",
@@ -124,7 +121,5 @@ def order_text(game: GameFile, program: Program) -> str:
             lines.append(headings[part])
         where = game.source.place(line.path).told(game.source.file) if game.source.text else ""
         lead = f"  {where:<10}"
-        text = textwrap.wrap(line.what, line_width() - max(14, len(lead)), break_long_words=False)
-        lines.append(f"{lead if len(where) < 10 else lead + '  '}{text[0]}")
-        lines += [" " * 14 + more for more in text[1:]]
-    return "\n".join(lines)
+        lines.append(Sentence(line.what, hanging=14, lead=lead if len(where) < 10 else f"{lead}  "))
+    return Page(*lines)

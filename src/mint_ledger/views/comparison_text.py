@@ -2,48 +2,63 @@
 
 from __future__ import annotations
 
-import textwrap
-
 from mint_ledger.balance.comparison import Comparison, Difference
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
-from mint_ledger.views.study_text import answer_lines, digits_for, fixed, span_text
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.page import Page, Parts, Sentence, paragraph
+from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.text_table import (
+    TextTable,
+    change_column,
+    interval_column,
+    left_column,
+    name_column,
+    right_column,
+)
+from mint_ledger.views.width import room
 
 # The most estimates that differ as well and are named.
 MOST_OTHERS = 3
 
 
-def comparison_text(comparison: Comparison) -> str:
+def comparison_text(comparison: Comparison) -> Page:
     """Each estimate of both, the paired difference and whether it is more than noise; turned runs; changed dials."""
     one, other = comparison.titles
     wide = room(26, (f"{difference.name} %" for difference in comparison.differences))
-    lines = [
+    lines: Parts = [
         f"A  {one}",
         f"B  {other}",
         f"{comparison.runs:,} runs each, run by run under the same luck, seed {comparison.seed}",
         "",
-        *answer_lines(_answer(comparison)),
+        paragraph(_answer(comparison)),
         "",
     ]
-    interval = left_column(f"{sure_words(comparison.sure)} interval", before=3)
+    interval = interval_column(f"{sure_words(comparison.sure)} interval")
     table = TextTable(
-        name_column("", wide), right_column("A", 10), right_column("B", 10), right_column("B − A", 10), interval
+        name_column("", wide),
+        right_column("A", 10),
+        right_column("B", 10),
+        change_column("B − A", 10),
+        interval,
     )
     for difference in comparison.differences:
         _add(table, difference)
-    lines += table.lines()
+    lines.append(table)
     if comparison.turned:
         lines += ["", "  runs that came out otherwise:"]
-        lines += [f"    {n:>7,}  {a} → {b}" for a, b, n in comparison.turned]
+        turned = TextTable(name_column("", 7), left_column("", before=2), indent=4, heads=False)
+        for a, b, count in comparison.turned:
+            turned.add(f"{count:>7,}", f"{a} → {b}")
+        lines.append(turned)
     if comparison.changed_dials:
         lines += ["", "  dials in which they differ:"]
-        for name, a, b in comparison.changed_dials[:20]:
-            shown = [number(value, 6) if value is not None else "–" for value in (a, b)]
-            lines.append(f"    {name:<40} {shown[0]:>10} → {shown[1]}")
+        dials = TextTable(name_column("", 40), right_column("", 11), left_column("", before=1), indent=4, heads=False)
+        for name, *both in comparison.changed_dials[:20]:
+            values = ["–" if value is None else number(value, 6) for value in both]
+            dials.add(name, values[0], f"→ {values[1]}")
+        lines.append(dials)
     lines += _parting(comparison)
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _answer(comparison: Comparison) -> list[str]:
@@ -102,7 +117,7 @@ def _add(table: TextTable, difference: Difference) -> None:
         table.note(f"    in {a:,} runs of A and {b:,} of B; B − A is of the {both:,} that have it in both")
 
 
-def _parting(comparison: Comparison) -> list[str]:
+def _parting(comparison: Comparison) -> Parts:
     parting = comparison.parting
     if parting is None:
         return []
@@ -112,9 +127,9 @@ def _parting(comparison: Comparison) -> list[str]:
         head += f"Up to {parting.time:.2f} the same happens in both, with other amounts from {parting.amounts_from:.2f}"
     else:
         head += f"Up to {parting.time:.2f} both are the same"
-    lines = ["", *textwrap.wrap(f"{head}; then:", line_width(), initial_indent="  ", subsequent_indent="    ")]
+    lines: Parts = ["", Sentence(f"{head}; then:", 2)]
     for mark, rows in (("A", parting.one), ("B", parting.other)):
         for index, row in enumerate(rows[:3]):
             lead = f"    {mark if index == 0 else ' '}  "
-            lines += textwrap.wrap(row, line_width(), initial_indent=lead, subsequent_indent=" " * 9)
+            lines.append(Sentence(row, hanging=9, lead=lead))
     return lines

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import math
-import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
+from mint_ledger.views.text_table import TextTable, change_column, left_column, name_column, right_column
 from mint_ledger.views.width import USUAL, line_width, room
 
 if TYPE_CHECKING:
@@ -22,10 +22,10 @@ WORDS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfin."}
 SMALL = 0.1
 
 
-def course_text(course: Course) -> str:
+def course_text(course: Course) -> Page:
     """All stretches in their order, then each account over them."""
-    lines = [f"{course.title} · {course.runs:,} runs · seed {course.seed}", ""]
-    lines += [*textwrap.wrap(_answer(course), line_width()), ""]
+    lines: Parts = [f"{course.title} · {course.runs:,} runs · seed {course.seed}", ""]
+    lines += [Sentence(_answer(course), hanging=0), ""]
     results = [r for r in WORDS if any(r in part.ended for part in course.stretches)]
     first = room(NAME + 14, (part.name for part in course.stretches))
     heading = f"the course by {short(course.per, NAME - 2)}"
@@ -35,24 +35,24 @@ def course_text(course: Course) -> str:
         time, half = _time(part.time)
         ended = (f"{part.ended.count(result) or ''}" for result in results)
         table.add(part.name, f"{len(part.runs):,}", time, half, *ended)
-    lines += table.lines()
+    lines.append(table)
     sure = sure_words(course.sure)
     lines += ["", f"  runs: so many come to it; {course.unit}: how long they are in it, on average (± at {sure});"]
     lines.append(f"  {', '.join(WORDS[result] for result in results)}: so many end in it")
     for account in course.accounts:
         heads = (
-            right_column("taken", 9),
-            right_column("given", 9),
+            change_column("taken", 9),
+            change_column("given", 9),
             right_column("left", 8),
             left_column("most by", before=3),
         )
         accounts = TextTable(name_column(account, NAME), *heads)
         for part in course.stretches:
             accounts.add(*_account_cells(part, account))
-        lines += ["", *accounts.lines()]
+        lines += ["", accounts]
     if course.accounts:
         lines += ["", "  taken and given: on average; left: the median of what they leave with"]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _answer(course: Course) -> str:

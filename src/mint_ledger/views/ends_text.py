@@ -3,31 +3,37 @@
 from __future__ import annotations
 
 import math
-import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.page import Line, Meaning, Page, Parts, Sentence, paragraph
 from mint_ledger.views.short import short
-from mint_ledger.views.study_text import answer_lines, digits_for, fixed, span_text
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.text_table import TextTable, change_column, interval_column, left_column, name_column
+from mint_ledger.views.width import room
 
 if TYPE_CHECKING:
     from mint_ledger.studies.ends import End, EndCause, Ends
 
 RESULTS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfinished"}
+MEANINGS: dict[str, Meaning] = {"win": "good", "lose": "bad"}
 MOST_CAUSES = 8
+# How deep what is said of an ending stands, behind a word for it.
+DEEP, WORD = 4, 13
 
 
-def ends_text(ends: Ends) -> str:
+def ends_text(ends: Ends) -> Page:
     """Each ending with when, where and why, and what is lost on the way."""
-    lines = [f"{ends.title} · {ends.runs:,} runs · seed {ends.seed}", "", *answer_lines(_answer(ends)), ""]
+    head = f"{ends.title} · {ends.runs:,} runs · seed {ends.seed}"
+    lines: Parts = [head, "", paragraph(_answer(ends)), ""]
     lines.append(f"How runs end, and what did it ({sure_words(ends.sure)} intervals):")
     for end in ends.ends:
         count = f"{len(end.moments):,} run{'s' if len(end.moments) != 1 else ''}"
         result = RESULTS[end.result]
-        heading = f"  {short(end.name, room(36, [end.name]))} · {result}" if end.name != result else f"  {result}"
-        lines += ["", f"{heading}: {count}, {_per_cent(end.share)}"]
+        name = f"{short(end.name, room(36, [end.name]))} · " if end.name != result else ""
+        said = (result, MEANINGS.get(end.result, ""))
+        lines += ["", Line(f"  {name}", said, f": {count}, {_per_cent(end.share)}")]
         lines += _of_end(end, ends.unit)
     if ends.on_the_way:
         lines += ["", "What is lost on the way there:"]
@@ -35,7 +41,7 @@ def ends_text(ends: Ends) -> str:
         mean = len(end.moments) / ends.runs
         lines += ["", f"  {short(end.name, room(36, [end.name]))}: {len(end.moments):,} times, {number(mean)} a run"]
         lines += _of_end(end, ends.unit)
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _answer(ends: Ends) -> list[str]:
@@ -50,28 +56,35 @@ def _answer(ends: Ends) -> list[str]:
     return sentences
 
 
-def _of_end(end: End, unit: str) -> list[str]:
+def _of_end(end: End, unit: str) -> Parts:
     half, late = (number(end.time(q), 1) for q in (0.5, 0.9))
-    lines = [_line("when", f"half by {half} {unit}, nine tenths by {late} {unit}")]
+    lines: Parts = [_sentence("when", f"half by {half} {unit}, nine tenths by {late} {unit}")]
     if len(end.places) > 1:
         visits = any(visit > 1 for _, visit, _ in end.places)
         places = [
             f"{short(level, 24)}{f', visit {visit}' if visits else ''}: {_share(share)}"
             for level, visit, share in end.places
         ]
-        lines += _wrapped("where", places)
+        lines.append(_sentence("where", "; ".join(places)))
     elif end.places:
-        lines.append(_line("where", f"all in {end.places[0][0]}"))
-    lines += [_line("by" if not index else "", text) for index, text in enumerate(_causes(end))]
+        lines.append(_sentence("where", f"all in {end.places[0][0]}"))
+    lines.append(_causes(end))
     account = ""
     wide = room(30, (cause for _, cause, _ in end.last_seconds), least=16)
     for name, cause, points in _largest(end):
-        shown = f"{short(cause, wide):<{wide}}{_signed(points):>9}   {_span(points)}"
-        heading = f"last {number(end.seconds)} {unit}" if not account else ""
         if name != account:
-            lines.append(_line(heading, f"{short(name, room(40, [name]))}, on average:"))
+            heading = f"last {number(end.seconds)} {unit}" if not account else ""
+            lines.append(_sentence(heading, f"{short(name, room(40, [name]))}, on average:"))
+            changes = TextTable(
+                name_column("", wide),
+                change_column("", 9),
+                interval_column(""),
+                indent=DEEP + WORD + 2,
+                heads=False,
+            )
+            lines.append(changes)
             account = name
-        lines.append(f"      {'':<13}{shown}".rstrip())
+        changes.add(cause, _signed(points), _span(points))
     return lines
 
 
@@ -85,15 +98,18 @@ def _largest(end: End) -> list[tuple[str, str, Estimate]]:
     return largest
 
 
-def _causes(end: End) -> list[str]:
-    shown = []
+def _causes(end: End) -> TextTable:
+    """Return what did it, and how often."""
     wide = room(40, (f"{cause_name(cause)}  " for cause, _ in end.causes[:MOST_CAUSES]), least=26)
-    for cause, share in end.causes[:MOST_CAUSES]:
-        shown.append(f"{short(cause_name(cause), wide - 2):<{wide}}{_per_cent(share)}")
+    table = TextTable(
+        name_column("", WORD), left_column("", wide), left_column(""), indent=DEEP, heads=False
+    )
+    for place, (cause, share) in enumerate(end.causes[:MOST_CAUSES]):
+        table.add(f"{'by' if not place else '':<{WORD}}", short(cause_name(cause), wide - 2), _per_cent(share))
     if len(end.causes) > MOST_CAUSES:
         rest = sum(share.value for _, share in end.causes[MOST_CAUSES:])
-        shown.append(f"{f'{len(end.causes) - MOST_CAUSES} more':<{wide}}{100 * rest:.0f} %")
-    return shown
+        table.add("", f"{len(end.causes) - MOST_CAUSES} more", f"{100 * rest:.0f} %")
+    return table
 
 
 def cause_name(cause: EndCause) -> str:
@@ -101,13 +117,8 @@ def cause_name(cause: EndCause) -> str:
     return " → ".join([cause.cause, *reversed(cause.through)])
 
 
-def _line(heading: str, text: str) -> str:
-    return f"    {heading:<13}{text}"
-
-
-def _wrapped(heading: str, items: list[str]) -> list[str]:
-    lines = textwrap.wrap("; ".join(items), line_width() - 17)
-    return [_line(heading if not index else "", line) for index, line in enumerate(lines)]
+def _sentence(heading: str, text: str) -> Sentence:
+    return Sentence(text, hanging=DEEP + WORD, lead=f"{'':{DEEP}}{heading:<{WORD}}")
 
 
 def _share(estimate: Estimate) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -10,8 +9,8 @@ from mint_ledger.errors import BadRequest, NotFound
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import is_share
 from mint_ledger.views.balance_text import wanted
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
-from mint_ledger.views.width import line_width
+from mint_ledger.views.page import Page, Parts, Sentence
+from mint_ledger.views.text_table import Cell, TextTable, left_column, name_column, right_column
 
 if TYPE_CHECKING:
     from mint_ledger.exact.answers import Exact
@@ -20,24 +19,26 @@ if TYPE_CHECKING:
 WORDS = {"win": "wins", "lose": "losses", "draw": "draws", "unfinished": "unfinished"}
 
 
-def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
+def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> Page:
     """The chances of results and endings, how long runs take, and which targets that meets."""
     many = "1 state" if exact.states == 1 else f"{exact.states:,} states"
-    lines = [f"{exact.title} · exact, from all its {many}", ""]
+    lines: Parts = [f"{exact.title} · exact, from all its {many}", ""]
+    results = TextTable(name_column("", 12), right_column("", 13), heads=False)
     for result, word in WORDS.items():
         chance = exact.rate(result)
         if chance or result in ("win", "lose"):
-            lines.append(f"  {word:<12} {share(chance):>12}")
+            results.add(word, share(chance))
+    lines.append(results)
     table = TextTable(name_column("ending", 28), right_column("chance", 13), left_column("mean time", before=3))
     for ending in exact.endings:
         name = ending.name or "(none at the clock's limit)"
         table.add(name, share(ending.chance), f"{number(ending.mean_time, 6)} {exact.unit}")
-    lines += ["", *table.lines()]
+    lines += ["", table]
     if exact.winners:
         winners = TextTable(name_column("who wins", 28), right_column("", 13))
         for name, chance in exact.winners.items():
             winners.add(name, share(chance))
-        lines += ["", *winners.lines()]
+        lines += ["", winners]
     tenth, half, most = (number(exact.time_quantile(q), 6) for q in (0.1, 0.5, 0.9))
     lines += [
         "",
@@ -53,19 +54,22 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> str:
         measures.add(name, number(spread.mean, 6), quantiles)
         if spread.missing:
             measures.note(f"    without a value in {share(spread.missing)} of the runs")
-    lines += measures.lines() if exact.measures else []
+    lines += [measures] if exact.measures else []
     for name, why in exact.left_out.items():
-        lines += textwrap.wrap(f"  no exact answer of {name}: {why}", line_width(), subsequent_indent="    ")
+        lines.append(Sentence(f"no exact answer of {name}: {why}", 2))
     judged = [(target, found) for target in targets if (found := _value(exact, target)) is not None]
     if judged:
         lines += ["", "  targets"]
+    verdicts = TextTable(name_column("", 8), left_column(""), heads=False)
     for target, value in judged:
         word = "met" if target.want.low <= value <= target.want.high else "missed"
         told = share(value) if is_share(target.measure) else number(value, 6)
-        lines.append(
-            f"  {word:<7} {target.name}: {target.measure} is {told}, wanted {wanted(target.measure, target.want)}"
+        verdicts.add(
+            Cell(word, "good" if word == "met" else "bad"),
+            f"{target.name}: {target.measure} is {told}, wanted {wanted(target.measure, target.want)}",
         )
-    return "\n".join(lines)
+    lines += [verdicts] if judged else []
+    return Page(*lines)
 
 
 def _value(exact: Exact, target: Target) -> float | None:

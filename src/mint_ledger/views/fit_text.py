@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Iterator
 from pathlib import PurePath
 
@@ -12,37 +11,46 @@ from mint_ledger.players.fit import Fit, FittedDial
 from mint_ledger.players.mixture import Mixture
 from mint_ledger.players.recorded import RESULTS
 from mint_ledger.studies.estimate import Estimate
-from mint_ledger.views.plays_text import side_lines
+from mint_ledger.views.page import Page, Parts, Sentence
+from mint_ledger.views.plays_text import side_table
 from mint_ledger.views.study_text import digits_for, fixed
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.text_table import (
+    TextTable,
+    bar_column,
+    change_column,
+    interval_column,
+    left_column,
+    name_column,
+    right_column,
+)
+from mint_ledger.views.width import room
 
 NAME = 20
 BAR = 12
 
 
-def fit_text(fit: Fit) -> str:
+def fit_text(fit: Fit) -> Page:
     """Each dial, how well it is told; the plays beside the fitted habit; how far to trust it."""
     head = f"{fit.title} · fitted to {fit.plays:,} plays ({PurePath(fit.source).name}) · seed {fit.seed}"
-    lines = [*textwrap.wrap(head, line_width(), subsequent_indent="  "), ""]
+    lines: Parts = [Sentence(head), ""]
     wide = room(NAME, (dial.name for dial in fit.dials))
     table = TextTable(
         name_column("dial", wide),
-        *(right_column("file", 8), right_column("fits", 8), left_column("90 % interval", 16, before=3)),
-        *(left_column("of its range", BAR + 2), left_column("")),
+        *(right_column("file", 8), right_column("fits", 8), interval_column("90 % interval", 16)),
+        *(left_column("of its range", BAR + 2, sort="bar"), left_column("")),
     )
     for dial in fit.dials:
         table.add(*_dial(dial))
-    lines += [*table.lines(), ""]
+    lines += [table, ""]
     for sentence in fit_sentences(fit):
-        lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
-    lines += ["", f"  the plays beside habits that fit ({fit.likeness.runs:,} runs):", *side_lines(fit.likeness)]
+        lines.append(Sentence(sentence, 2))
+    lines += ["", f"  the plays beside habits that fit ({fit.likeness.runs:,} runs):", side_table(fit.likeness)]
     lines.append("")
     for note in fit.likeness.notes:
         lines += _wrapped(f"{note[0].upper()}{note[1:]}.")
     for sentence in _trust(fit):
         lines += _wrapped(sentence)
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _dial(dial: FittedDial) -> tuple[str, ...]:
@@ -92,42 +100,42 @@ def _trust(fit: Fit) -> Iterator[str]:
     )
 
 
-def mixture_text(mixture: Mixture) -> str:
+def mixture_text(mixture: Mixture) -> Page:
     """The share of each habit; the plays beside the mixture."""
     head = f"{mixture.title} · {mixture.plays:,} plays ({PurePath(mixture.source).name}) · seed {mixture.seed}"
-    lines = [*textwrap.wrap(head, line_width(), subsequent_indent="  "), ""]
+    lines: Parts = [Sentence(head), ""]
     wide = room(NAME, mixture.shares)
-    bars = left_column("90 % interval", 16, before=3), left_column("")
+    bars = interval_column("90 % interval", 16), bar_column()
     table = TextTable(name_column("played by", wide), right_column("share", 8), *bars)
     for habit, share in mixture.shares.items():
         span = f"{100 * share.low:.0f} to {100 * share.high:.0f} %"
         table.add(habit, f"{100 * share.value:.0f} %", span, "█" * round(BAR * share.value))
-    lines += table.lines()
+    lines.append(table)
     differs = mixture.likeness.differs
     verdict = "Nothing says that the plays are otherwise than such a mixture."
     if differs:
         verb = "differs" if len(differs) == 1 else "differ"
         verdict = f"No mixture of these habits plays like the recorded plays: {', '.join(differs[:4])} {verb}."
     lines += ["", *_wrapped(verdict), "", f"  the plays beside the mixture ({mixture.likeness.runs:,} runs):"]
-    lines += side_lines(mixture.likeness)
+    lines.append(side_table(mixture.likeness))
     lines += [line for note in mixture.likeness.notes for line in _wrapped(f"{note[0].upper()}{note[1:]}.")]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
-def changed_text(changed: Changed) -> str:
+def changed_text(changed: Changed) -> Page:
     """Before, after, and the difference."""
     what = ", ".join(f"{name}={value}" for name, value in changed.changes.items())
     head = f"with {what}, for players who play as was fitted ({changed.settings} settings that fit):"
-    lines = [*textwrap.wrap(head, line_width(), subsequent_indent="  "), ""]
-    heads = right_column("before", 10), right_column("after", 10), right_column("change", 10)
-    table = TextTable(name_column("", NAME), *heads, left_column("90 % interval", before=3))
+    lines: Parts = [Sentence(head), ""]
+    heads = right_column("before", 10), right_column("after", 10), change_column("change", 10)
+    table = TextTable(name_column("", NAME), *heads, interval_column("90 % interval"))
     for name, (before, after, gap) in changed.measures.items():
         table.add(*_change(name, before, after, gap))
-    lines += table.lines()
+    lines.append(table)
     if not changed.fits:
         lines += ["", *_wrapped("The fitted habit does not play like the recorded plays: take this for it alone.")]
     lines += ["", *_wrapped("Under the same luck before and after; the intervals hold what the plays leave open.")]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _change(name: str, before: Estimate, after: Estimate, gap: Estimate) -> tuple[str, ...]:
@@ -141,5 +149,5 @@ def _change(name: str, before: Estimate, after: Estimate, gap: Estimate) -> tupl
     return shown, *cells, sign + fixed(scaled.value, digits), span
 
 
-def _wrapped(text: str) -> list[str]:
-    return textwrap.wrap(text, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
+def _wrapped(text: str) -> Parts:
+    return [Sentence(text, 2)]

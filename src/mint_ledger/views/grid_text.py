@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
 from mint_ledger.views.text_table import TextTable, name_column, right_column
@@ -20,27 +20,27 @@ WITH_INTERVALS = 3
 AT_ONCE = 6
 
 
-def grid_text(grid: Grid) -> str:
+def grid_text(grid: Grid) -> Page:
     """All cells, some columns at a time, and what they come to."""
     unit = ", %" if is_share(grid.measure) else ""
-    lines = [f"{grid.title} · {grid.measure}{unit} · {grid.runs:,} runs a cell · seed {grid.seed}"]
+    lines: Parts = [f"{grid.title} · {grid.measure}{unit} · {grid.runs:,} runs a cell · seed {grid.seed}"]
     lines += [""] if grid.sentences else []
     for sentence in grid.sentences[:2]:
-        lines += textwrap.wrap(sentence, line_width(), initial_indent="  ", subsequent_indent="    ")
+        lines.append(Sentence(sentence, 2))
     at_once = WITH_INTERVALS if len(grid.columns) <= WITH_INTERVALS else AT_ONCE
     for first in range(0, len(grid.columns), at_once):
-        lines += ["", *_block(grid, range(first, min(first + at_once, len(grid.columns))), at_once)]
+        lines += ["", _block(grid, range(first, min(first + at_once, len(grid.columns))), at_once)]
     sure = sure_words(grid.sure)
     note = f"* nothing else in its column is certainly higher: {sure}, all pairs together, run by run"
     if len(grid.columns) <= WITH_INTERVALS:
         note += f"; behind each number the {sure} interval of its cell"
-    lines += ["", *textwrap.wrap(note, line_width(), initial_indent="  ", subsequent_indent="    ")]
+    lines += ["", Sentence(note, 2)]
     for sentence in grid.sentences[2:]:
-        lines += textwrap.wrap(sentence, line_width(), initial_indent="  ", subsequent_indent="    ")
-    return "\n".join(lines)
+        lines.append(Sentence(sentence, 2))
+    return Page(*lines)
 
 
-def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
+def _block(grid: Grid, columns: range, at_once: int) -> TextTable:
     wide = room(NAME, grid.rows)
     width = (max(line_width(), USUAL) - wide - 2) // at_once
     factor = 100.0 if is_share(grid.measure) else 1.0
@@ -58,7 +58,7 @@ def _block(grid: Grid, columns: range, at_once: int) -> list[str]:
             mark = "*" if row in best[column] else " "
             cells.append(f"{_cell(estimate, width - 3 if at_once == WITH_INTERVALS else 0)} {mark}")
         table.add(name, *cells)
-    return table.lines()
+    return table
 
 
 def _cell(estimate: Estimate, room: int) -> str:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections import Counter
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import Words, number, signed
 from mint_ledger.playing.highlights import find_highlights
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.readout_text import readout_text
-from mint_ledger.views.story import closing_line, told_rows, wrapped
+from mint_ledger.views.story import closing_line, happening, title_of
 from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width
 
@@ -24,25 +24,25 @@ MOST_CAUSES = 2
 NAMES, NUMBERS, GAP = 18, 8, 2
 
 
-def run_text(run: Run) -> str:
+def run_text(run: Run) -> Page:
     """Return how a run ended, and what decided it."""
     return highlights_text(find_highlights(run))
 
 
-def highlights_text(found: Highlights) -> str:
+def highlights_text(found: Highlights) -> Page:
     """Return how a run ended, its highlights, and what moved each account that matters."""
     run = found.run
     words = Words(run.program)
-    lines = [run.title, "", *textwrap.wrap(answer(found), line_width()), ""]
+    lines: Parts = [run.title, "", Sentence(answer(found), hanging=0), ""]
     for one in found.picked:
-        lines += wrapped(words.time(one.row.step), _title(words, one))
+        lines.append(happening(words.time(one.row.step), _title(words, one)))
     lines.append(closing_line(run, words))
     if found.accounts:
-        lines += ["", *_accounts(found.accounts)]
+        lines += ["", _accounts(found.accounts)]
     readout = readout_text(run.lowered, run.engine_at(None))
     if readout:
         lines += ["", readout]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def answer(found: Highlights) -> str:
@@ -71,7 +71,7 @@ def _times(count: int) -> str:
 def _title(words: Words, one: Highlight) -> str:
     row = one.row
     if one.sort in ("level", "told", "gone", "rare"):
-        return told_rows(words, [row])[0].strip().partition("  ")[2].strip() or words.text(row)
+        return title_of(words, row)
     account = words.account(row.entity, row.stat)
     before, after = (words.value(row.entity, row.stat, value) for value in (row.before, row.after))
     by = words.entity(row.by)
@@ -83,7 +83,7 @@ def _title(words: Words, one: Highlight) -> str:
     return f"{account} {before} → {after}: {cause}"
 
 
-def _accounts(statements: tuple[Statement, ...]) -> list[str]:
+def _accounts(statements: tuple[Statement, ...]) -> TextTable:
     """Return what moved each account: how much came in and went out, and by what most."""
     side = (line_width() - 2 - NAMES - 2 * NUMBERS - 2 * GAP) // 2
     table = TextTable(
@@ -104,7 +104,7 @@ def _accounts(statements: tuple[Statement, ...]) -> list[str]:
             _moved(statement, 1.0, side),
             _moved(statement, -1.0, side),
         )
-    return table.lines()
+    return table
 
 
 def _moved(statement: Statement, sign: float, room: int) -> str:

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import math
-import textwrap
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import shown
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.text_table import TextTable, interval_column, left_column, name_column, right_column
+from mint_ledger.views.width import room
 
 if TYPE_CHECKING:
     from mint_ledger.studies.store import Entry, Verified
@@ -22,35 +22,41 @@ if TYPE_CHECKING:
 Shown = tuple["Entry", "Study"]
 
 
-def history_text(entries: list[Entry], store: str, banks: int = 0, damaged: Sequence[int] = ()) -> str:
+def history_text(entries: list[Entry], store: str, banks: int = 0, damaged: Sequence[int] = ()) -> Page:
     """List all studies of a store, one line each and one for what is set, the damaged ones and the banks of runs."""
     kept = f"{banks} {'bank' if banks == 1 else 'banks'} of runs for fits (players --store)" if banks else ""
     broken = [f"{number:>4}  damaged: this study cannot be read; the others can" for number in damaged]
     if not entries:
-        return "\n".join(
-            [f"{store} holds {kept or ('no study that can be read' if damaged else 'no study yet')}", *broken]
-        )
-    lines = [f"{'':>4}  {'made':<17}{'runs':>9}  {'seed':>6}  game · habit"]
+        nothing = "no study that can be read" if damaged else "no study yet"
+        return Page(f"{store} holds {kept or nothing}", *broken)
+    table = TextTable(
+        name_column("", 4),
+        left_column("made", 17, before=2, sort="aside"),
+        right_column("runs", 9),
+        right_column("seed", 8),
+        left_column("game · habit", before=2),
+        indent=0,
+    )
     for entry in entries:
         title = short(entry.title, room(38, [entry.title]))
-        lines.append(f"{entry.number:>4}  {entry.made[:16]:<17}{entry.runs:>9,}  {entry.request.seed:>6}  {title}")
+        table.add(f"{entry.number:>4}", entry.made[:16], f"{entry.runs:,}", str(entry.request.seed), title)
         if entry.request.dials:
-            lines.append(f"{'':>42}{_dials(entry)}")
-    lines += broken
+            table.add("", "", "", "", _dials(entry))
+    lines: Parts = [table, *broken]
     lines += ["", f"and {kept}"] if kept else []
     lines += ["", f"mint-ledger history {store} {entries[-1].number}", f"mint-ledger history {store} 1 2"]
-    return "\n".join(lines[: -1 if len(entries) < 2 else None])
+    return Page(*lines[: -1 if len(entries) < 2 else None])
 
 
-def verified_text(found: list[Verified], store: str) -> str:
+def verified_text(found: list[Verified], store: str) -> Page:
     """Return what a look at every block of a store has shown."""
     if not found:
-        return f"{store} holds no study yet"
-    lines = []
+        return Page(f"{store} holds no study yet")
+    lines: Parts = []
     for study in found:
         title = f"{study.number:>4}  {study.title}".rstrip()
         if study.problem:
-            lines += textwrap.wrap(f"{study.number:>4}  {study.problem}", line_width(), subsequent_indent=" " * 6)
+            lines.append(Sentence(study.problem, hanging=6, lead=f"{study.number:>4}  "))
         elif study.damaged:
             lines.append(f"{title}: damaged")
             for first, runs in study.damaged[:5]:
@@ -61,7 +67,7 @@ def verified_text(found: list[Verified], store: str) -> str:
         else:
             lines.append(f"{title}: {study.runs:,} runs as they were kept")
             lines.append(f"{'':>6}{study.again} blocks were played again and are the same")
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _dials(entry: Entry) -> str:
@@ -86,17 +92,17 @@ def history_json(entries: list[Entry]) -> list[dict[str, Any]]:
     ]
 
 
-def compare_text(one: Shown, other: Shown) -> str:
+def compare_text(one: Shown, other: Shown) -> Page:
     """Two studies side by side, with how far apart they are."""
-    lines = []
+    lines: Parts = []
     for entry, study in (one, other):
         head = f"{entry.number}  {study.title} · {study.runs:,} runs · seed {study.seed}"
         more = f" · {_dials(entry)}" if entry.request.dials else ""
-        lines += textwrap.wrap(head + more, line_width(), subsequent_indent="   ")
+        lines.append(Sentence(head + more, hanging=3))
     if one[0].request.text != other[0].request.text:
         lines.append("The two were made from different versions of the game file.")
     heads = right_column(str(one[0].number), 10), right_column(str(other[0].number), 10)
-    table = TextTable(name_column("", room(26)), *heads, left_column("difference", before=3))
+    table = TextTable(name_column("", room(26)), *heads, interval_column("difference"))
     a, b = one[1], other[1]
     for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
         if a.rate(result).value or b.rate(result).value:
@@ -110,9 +116,9 @@ def compare_text(one: Shown, other: Shown) -> str:
         if len(a.numbers(name)[1]) and len(b.numbers(name)[1]):
             unit = f" ({a.unit})" if name == "time" else ""
             table.add(*_cells(f"mean {name}{unit}", a.mean(name), b.mean(name), 1))
-    lines += ["", *table.lines()]
+    lines += ["", table]
     lines += ["", f"difference: {other[0].number} less {one[0].number}, with its {sure_words(a.sure)} interval"]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _cells(name: str, one: Estimate, other: Estimate, scale: float) -> tuple[str, ...]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
@@ -10,10 +9,11 @@ import numpy as np
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.text_table import TextTable, change_column, left_column, name_column, right_column
+from mint_ledger.views.width import room
 
 if TYPE_CHECKING:
     from mint_ledger.studies.income import Income, Offer
@@ -27,15 +27,15 @@ NOTE = (
 OFFERED = " held: as an offer began; enough: it could be paid; left: it could be paid and was not done."
 
 
-def income_text(income: Income) -> str:
+def income_text(income: Income) -> Page:
     """What each cause brings and takes; what there is over time; what was offered and not bought; what it comes to."""
     names = (*income.gains, *income.losses, *(offer.action for offer in income.offers))
     wide = room(NAME, (f"  {name}" for name in names))
-    lines = [f"{income.title} · {income.account} · {income.runs:,} runs · seed {income.seed}", ""]
-    lines += [*textwrap.wrap(_answer(income), line_width()), ""]
+    lines: Parts = [f"{income.title} · {income.account} · {income.runs:,} runs · seed {income.seed}", ""]
+    lines += [Sentence(_answer(income), hanging=0), ""]
     table = TextTable(
         name_column("in a run, on average", wide),
-        right_column("points", 10),
+        change_column("points", 10),
         right_column("±", 8),
         right_column("runs with it", 16),
     )
@@ -46,19 +46,19 @@ def income_text(income: Income) -> str:
         table.add(*_cause(income.losses[cause], cause, points))
     table.add("goes out", *_told(income.total(sign=-1)))
     table.add("net", *_told(income.total()))
-    lines += [*table.lines(), "", *_over_time(income)]
+    lines += [table, "", _over_time(income)]
     if income.offers:
         heads = (right_column(word, width) for word, width in zip(HEADS, WIDTHS, strict=True))
         offers = TextTable(name_column("offered, but for its price", wide), *heads)
         for offer in income.offers:
             offers.add(*_offer(offer))
-        lines += ["", *offers.lines()]
+        lines += ["", offers]
     lines.append("")
     for sentence in income_sentences(income):
-        lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
+        lines.append(Sentence(sentence, 2))
     note = f"±: at {sure_words(income.sure)}. {NOTE}" + (OFFERED if income.offers else "")
-    lines += ["", *textwrap.wrap(note, line_width() - 2, initial_indent="  ", subsequent_indent="  ")]
-    return "\n".join(lines)
+    lines += ["", Sentence(note, 2, 2)]
+    return Page(*lines)
 
 
 def _answer(income: Income) -> str:
@@ -117,10 +117,10 @@ def _signed(text: str, value: float) -> str:
     return f"+{text}" if value > 0 else text
 
 
-def _over_time(income: Income) -> list[str]:
+def _over_time(income: Income) -> TextTable:
     table = TextTable(
         name_column(f"from … to, {income.unit}", 15),
-        *(right_column("runs", 7), right_column("in", 8), right_column("out", 8)),
+        *(right_column("runs", 7), change_column("in", 8), change_column("out", 8)),
         *(left_column("there is", 17, before=2), left_column("most by")),
     )
     for place, going in enumerate(income.going):
@@ -136,7 +136,7 @@ def _over_time(income: Income) -> list[str]:
             else ""
         )
         table.add(span, f"{going:,}", _signed(number(came, 1), came), number(went, 1), " · ".join(bands), told)
-    return table.lines()
+    return table
 
 
 def _offer(offer: Offer) -> tuple[str, ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number, shown
+from mint_ledger.views.page import Page, Parts
 from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import room
 
@@ -15,10 +16,10 @@ if TYPE_CHECKING:
 NAME = 24
 
 
-def curves_text(curves: MatchupCurves) -> str:
+def curves_text(curves: MatchupCurves) -> Page:
     """Each pair over the dial, or over both."""
     dials = " and ".join(name for name, _ in curves.dials)
-    lines = [f"{curves.title}: hits to defeat over {dials}, one against one"]
+    lines: Parts = [f"{curves.title}: hits to defeat over {dials}, one against one"]
     if not curves.pairs:
         lines += ["", "  no pair is there at all settings"]
     for pair in curves.pairs:
@@ -27,7 +28,7 @@ def curves_text(curves: MatchupCurves) -> str:
     lines += ["", "  mid: half of the fights are over; late: nineteen of twenty"]
     if len(curves.dials) == 1:
         lines.append("  • from here on the hits are others than at the value before")
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _how(pair: PairCurve) -> str:
@@ -35,7 +36,7 @@ def _how(pair: PairCurve) -> str:
     return f" (fought {max(fought)} times)" if fought else ""
 
 
-def _curve(curves: MatchupCurves, pair: PairCurve) -> list[str]:
+def _curve(curves: MatchupCurves, pair: PairCurve) -> Parts:
     [(name, values)] = curves.dials
     if len({(matchup.hits, matchup.seconds) for matchup in pair.matchups}) == 1:
         same = pair.matchups[0]
@@ -54,7 +55,7 @@ def _curve(curves: MatchupCurves, pair: PairCurve) -> list[str]:
     for place, (value, matchup) in enumerate(zip(values, pair.matchups, strict=True)):
         mark = "• " if place in breaks else "  "
         table.add(mark + shown(value), *_hits(matchup), *_seconds(matchup))
-    return table.lines()
+    return [table]
 
 
 def _hits(matchup: Matchup) -> list[str]:
@@ -65,10 +66,10 @@ def _seconds(matchup: Matchup) -> list[str]:
     return [number(value, 1) for value in matchup.seconds] if matchup.seconds else ["–", "–"]
 
 
-def _map(curves: MatchupCurves, pair: PairCurve) -> list[str]:
+def _map(curves: MatchupCurves, pair: PairCurve) -> Parts:
     """The median hits, rows over the first dial, columns over the second, some columns at a time."""
     (first, rows), (second, columns) = curves.dials
-    lines = []
+    lines: Parts = []
     for begin in range(0, len(columns), 8):
         some = range(begin, min(begin + 8, len(columns)))
         heads = (right_column(shown(columns[column]), 6) for column in some)
@@ -76,5 +77,5 @@ def _map(curves: MatchupCurves, pair: PairCurve) -> list[str]:
         for row, value in enumerate(rows):
             hits = [pair.matchups[row * len(columns) + column].hits for column in some]
             table.add(shown(value), *(str(known[1]) if known else "–" for known in hits))
-        lines += table.lines()
+        lines.append(table)
     return [*lines, "  (mid hits)"]

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from html import escape as escaped
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number, shown
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import neutral
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.balance_text import told
+from mint_ledger.views.page import Page
+from mint_ledger.views.page_html import escape, page_html
 
 if TYPE_CHECKING:
     from mint_ledger.balance.sweep import Sweep
@@ -101,13 +101,10 @@ def sweep_html(sweep: Sweep) -> str:
 
 
 def text_html(text: str) -> str:
-    """A summary as it is printed."""
+    """A summary: its tables as tables, or as it is printed."""
+    if isinstance(text, Page):
+        return page_html(text)
     return f'<pre style="line-height:1.35">{escape(text)}</pre>'
-
-
-def escape(text: str) -> str:
-    """A text as HTML can hold it, with nothing in it that steers."""
-    return escaped(neutral(text))
 
 
 def _page(title: str, table: str, about: str) -> str:

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import math
-import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.text_table import TextTable, name_column, right_column
-from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.exact.odds import BranchOdds, LotOdds, Odds
@@ -17,30 +16,38 @@ WIDEST = 22
 MOST_SPANS = 5
 
 
-def odds_text(odds: Odds) -> str:
+def odds_text(odds: Odds) -> Page:
     """A table for each lot: the chances of its branches, and how many drawings they take to come first."""
     if not odds.lots:
-        return f"{odds.title} has no lots"
-    parts = [f"{odds.title} · odds, worked out and not sampled", *(_lot(lot) for lot in odds.lots)]
-    return "\n\n".join(parts)
+        return Page(f"{odds.title} has no lots")
+    parts: Parts = [f"{odds.title} · odds, worked out and not sampled"]
+    for lot in odds.lots:
+        parts += ["", *_lot(lot)]
+    return Page(*parts)
 
 
-def _lot(lot: LotOdds) -> str:
+def _lot(lot: LotOdds) -> Parts:
     counts = any(branch.latest is not None for branch in lot.branches)
     per = " · counted for the whole game" if lot.shared else " · counted for each that draws" if counts else ""
     who = f" · weights as {lot.drawn_by} has them" if lot.drawn_by else ""
     width = min(max(6, *(len(branch.name) for branch in lot.branches)), WIDEST)
-    chances = right_column("weight", 8), right_column("long run", 10), right_column("1st", 9)
-    drawings = right_column("mean", 9), right_column("half", 6), right_column("19/20", 7), right_column("at most", 9)
+    chances = (
+        right_column("weight", 8),
+        right_column("long run", 10, over="chance in the"),
+        right_column("1st", 9, over="at the"),
+    )
+    over = "drawings until it comes first"
+    drawings = [
+        right_column(head, width, over=over) for head, width in (("mean", 9), ("half", 6), ("19/20", 7), ("at most", 9))
+    ]
     table = TextTable(name_column("branch", width), *chances, *drawings)
     for branch in lot.branches:
         table.add(*_branch(branch))
-    over = f"  {'':<{width}}  {'':>6} {'chance in':>9} {'at the':>8}  {'drawings until it comes first':>29}"
-    lines = [f"{lot.name}{who}{per}", over, *table.lines()]
+    lines: Parts = [f"{lot.name}{who}{per}", table]
     if lot.once:
         why = f"Whoever draws {lot.name} leaves with it and draws once, so nothing in it is ever sure by a count."
-        lines += textwrap.wrap(why, line_width(), initial_indent="  ", subsequent_indent="    ")
-    return "\n".join([*lines, *_later(lot)])
+        lines.append(Sentence(why, 2))
+    return [*lines, *_later(lot)]
 
 
 def _branch(branch: BranchOdds) -> tuple[str, ...]:
@@ -49,9 +56,9 @@ def _branch(branch: BranchOdds) -> tuple[str, ...]:
     return branch.name, number(branch.weight), _share(branch.long_run), _share(branch.at[0]), mean, *ends
 
 
-def _later(lot: LotOdds) -> list[str]:
+def _later(lot: LotOdds) -> Parts:
     """The chances of sure branches from the first drawing on, where they change."""
-    lines: list[str] = []
+    lines: Parts = []
     for branch in lot.branches:
         if branch.latest is None:
             continue
@@ -64,8 +71,8 @@ def _later(lot: LotOdds) -> list[str]:
                 spans.append(f"{shares[first]} at {first + 1:,}{to}")
                 first = drawing
         more = f" … (--json has all {len(shares):,})" if len(spans) > MOST_SPANS else ""
-        text = f"  {branch.name} at each drawing: {', '.join(spans[:MOST_SPANS])}{more}"
-        lines += textwrap.wrap(text, line_width(), subsequent_indent="    ")
+        text = f"{branch.name} at each drawing: {', '.join(spans[:MOST_SPANS])}{more}"
+        lines.append(Sentence(text, 2))
     return ["", *lines] if lines else []
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
@@ -10,9 +9,11 @@ from mint_ledger.journal.wording import number
 from mint_ledger.players.range import NEAR
 from mint_ledger.players.skill import SkillCurve, reaction_of, slips_of
 from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import fixed
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.text_table import TextTable, bar_column, interval_column, left_column, name_column, right_column
+from mint_ledger.views.width import room
 
 if TYPE_CHECKING:
     from mint_ledger.players.range import PlayRange
@@ -24,38 +25,45 @@ MOST_BESIDE = 3
 EASY, SLOW_TO_LEARN = 0.4, 0.7
 
 
-def players_text(play: PlayRange) -> str:
+def players_text(play: PlayRange) -> Page:
     """Return who wins how often, from chance to the best found; that habit; what its acts are worth, in sentences."""
-    wide = room(NAME, play.habits)
-    lines = [f"{play.title} · timing of {play.like} · {play.runs:,} runs each · seed {play.seed}", ""]
-    lines += [*textwrap.wrap(_answer(play), line_width()), ""]
-    lines.append(f"  {'player':<{wide}}{'wins':>8}   {sure_words(play.sure)} interval")
+    head = f"{play.title} · timing of {play.like} · {play.runs:,} runs each · seed {play.seed}"
+    lines: Parts = [head, "", Sentence(_answer(play), hanging=0), ""]
+    table = _table(play, "player")
     rows = [("does nothing", play.idle), ("acts at random", play.at_random), *play.habits.items()]
     rows.sort(key=lambda row: row[1].value)
-    lines += [_row(name, wins, wide) for name, wins in (*rows, ("the best found", play.best))]
+    for name, wins in (*rows, ("the best found", play.best)):
+        table.add(*_row(name, wins))
     if play.ceiling.optimum is not None:
         most = play.ceiling.optimum.wins
-        bar = "█" * round(BAR * most)
-        lines.append(f"  {'at most, knowing all':<{wide}}{100 * most:>6.1f} %   {'exact':<15}{bar}".rstrip())
-    lines += ["", "  the best found, the first that can be done:"]
-    for text in list(_acts(play)) or ["nothing at all"]:
-        lines += textwrap.wrap(text, line_width() - 2, initial_indent="    ", subsequent_indent="      ")
+        table.add("at most, knowing all", f"{100 * most:.1f} %", "exact", "█" * round(BAR * most))
+    lines += [table, "", "  the best found, the first that can be done:"]
+    lines += [Sentence(text, 4) for text in list(_acts(play)) or ["nothing at all"]]
     if play.only:
-        lines += ["", f"  {'the best found with':<{wide}}{'wins':>8}   {sure_words(play.sure)} interval"]
-        lines += [_row(f"only {action}", wins, wide) for action, wins in play.only.items()]
-        lines += [_row(f"all but {action}", wins, wide) for action, wins in play.without.items()]
+        table = _table(play, "the best found with")
+        for action, wins in play.only.items():
+            table.add(*_row(f"only {action}", wins))
+        for action, wins in play.without.items():
+            table.add(*_row(f"all but {action}", wins))
+        lines += ["", table]
     if play.most_only:
-        lines += ["", f"  {'at most with':<{wide}}{'wins':>8}   exact"]
-        lines += [f"  {short(f'only {a}', wide):<{wide}}{100 * most:>6.1f} %" for a, most in play.most_only.items()]
-        lines += [
-            f"  {short(f'all but {a}', wide):<{wide}}{100 * most:>6.1f} %" for a, most in play.most_without.items()
-        ]
+        exact = TextTable(name_column("at most with", _wide(play)), right_column("wins", 8), left_column("", before=3))
+        for word, some in (("only", play.most_only), ("all but", play.most_without)):
+            for action, most in some.items():
+                exact.add(f"{word} {action}", f"{100 * most:.1f} %", "exact")
+        lines += ["", exact]
     if play.skill is not None:
-        lines += ["", *_skill(play.skill)]
-    lines.append("")
-    for sentence in players_sentences(play):
-        lines += textwrap.wrap(sentence, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
-    return "\n".join(lines)
+        lines += ["", _skill(play.skill)]
+    return Page(*lines, "", *(Sentence(sentence, 2) for sentence in players_sentences(play)))
+
+
+def _wide(play: PlayRange) -> int:
+    return room(NAME, play.habits)
+
+
+def _table(play: PlayRange, head: str) -> TextTable:
+    interval = interval_column(f"{sure_words(play.sure)} interval", 15)
+    return TextTable(name_column(head, _wide(play)), right_column("wins", 8), interval, bar_column())
 
 
 def _answer(play: PlayRange) -> str:
@@ -71,23 +79,25 @@ def _share(wins: Estimate) -> str:
     return f"{100 * wins.value:.1f} %"
 
 
-def _row(name: str, wins: Estimate, wide: int) -> str:
+def _row(name: str, wins: Estimate) -> tuple[str, ...]:
     low, high = fixed(100 * wins.low, 1), fixed(100 * wins.high, 1)
-    bar = "█" * round(BAR * wins.value)
-    return f"  {short(name, wide):<{wide}}{100 * wins.value:>6.1f} %   {low + ' to ' + high:<15}{bar}".rstrip()
+    return name, f"{100 * wins.value:.1f} %", f"{low} to {high}", "█" * round(BAR * wins.value)
 
 
-def _skill(curve: SkillCurve) -> list[str]:
-    """Wins at each skill: of the best found, with a bar, and of the others."""
+def _skill(curve: SkillCurve) -> TextTable:
+    """Return a table of wins at each skill: of the best found, and of the others."""
     others = list(curve.wins)[1 : 1 + MOST_BESIDE]
-    heads = "".join(f"{short(name, 10):>11}" for name in others)
-    lines = [f"  {'skill':>5}{'reaction':>10}{'slips':>8}{'the best found':>16}{heads}"]
+    table = TextTable(
+        name_column("skill", 5),
+        *(right_column("reaction", 10), right_column("slips", 8), right_column("the best found", 16)),
+        *(right_column(short(name, 10), 11) for name in others),
+    )
     for place, skill in enumerate(curve.skills):
         reaction = "–" if curve.in_turns else f"{number(reaction_of(skill), 2)} s"
-        beside = "".join(f"{100 * curve.wins[name][place].value:>9.1f} %" for name in others)
-        best = f"{100 * curve.first[place].value:>14.1f} %"
-        lines.append(f"  {number(skill, 2):>5}{reaction:>10}{100 * slips_of(skill):>6.0f} %{best}{beside}")
-    return lines
+        beside = (f"{100 * curve.wins[name][place].value:.1f} %" for name in others)
+        slips, best = f"{100 * slips_of(skill):.0f} %", f"{100 * curve.first[place].value:.1f} %"
+        table.add(f"{number(skill, 2):>5}", reaction, slips, best, *beside)
+    return table
 
 
 def skill_sentences(curve: SkillCurve) -> Iterator[str]:

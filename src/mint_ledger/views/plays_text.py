@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Iterator
 from pathlib import PurePath
 
@@ -10,42 +9,43 @@ from mint_ledger.journal.wording import number
 from mint_ledger.players.likeness import ALIKE, Likeness, Side
 from mint_ledger.players.recorded import RESULTS
 from mint_ledger.studies.estimate import sure_words
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.study_text import fixed
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.text_table import Cell, TextTable, left_column, name_column, right_column
+from mint_ledger.views.width import room
 
 NAME = 21
 
 
-def likeness_text(likeness: Likeness) -> str:
+def likeness_text(likeness: Likeness) -> Page:
     """Each measure of both, and whether they are alike; then what that means."""
     by = f" by {likeness.players:,} players" if likeness.players not in (1, likeness.plays) else ""
     heads = (
         f"{likeness.title} · {likeness.runs:,} runs · seed {likeness.seed}",
         f"beside {likeness.plays:,} recorded plays{by} ({PurePath(likeness.source).name})",
     )
-    lines = [line for head in heads for line in textwrap.wrap(head, line_width(), subsequent_indent="  ")]
-    lines += ["", *side_lines(likeness)]
+    lines: Parts = [Sentence(head) for head in heads]
+    lines += ["", side_table(likeness)]
     lines += ["", *_wrapped(_verdict(likeness))]
     for note in likeness.notes:
         lines += _wrapped(f"{note[0].upper()}{note[1:]}.")
     lines += ["", *_wrapped(_meaning(likeness))]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
-def side_lines(likeness: Likeness) -> Iterator[str]:
+def side_table(likeness: Likeness) -> TextTable:
     """A table of all measures."""
     wide = room(NAME, map(likeness.name, likeness.sides))
     sure = f"{sure_words(likeness.sure)} interval"
     table = TextTable(
         name_column("", wide),
         *(right_column("", 6), right_column("recorded", 10), right_column("simulated", 10), right_column("higher", 8)),
-        *(left_column(sure, 14, before=2), left_column("")),
+        *(left_column(sure, 14, before=2, sort="aside"), left_column("")),
     )
     for side in likeness.sides:
         for cells in _side(side, likeness.name(side)):
             table.add(*cells)
-    yield from table.lines()
+    return table
 
 
 def _side(side: Side, measure: str) -> Iterator[tuple[str, ...]]:
@@ -58,7 +58,7 @@ def _side(side: Side, measure: str) -> Iterator[tuple[str, ...]]:
             span = f"{fixed(side.higher.low, 2)} to {fixed(side.higher.high, 2)}" if side.higher else ""
             higher = fixed(side.higher.value, 2) if side.higher else ""
             verdict = "too few" if side.verdict == "too few to tell" else side.verdict
-            yield measure, what, *values, higher, span, verdict
+            yield measure, what, *values, higher, span, Cell(verdict, "bad" if verdict == "differs" else "")
 
 
 def _verdict(likeness: Likeness) -> str:
@@ -82,5 +82,5 @@ def _meaning(likeness: Likeness) -> str:
     )
 
 
-def _wrapped(text: str) -> list[str]:
-    return textwrap.wrap(text, line_width() - 2, initial_indent="  ", subsequent_indent="    ")
+def _wrapped(text: str) -> Parts:
+    return [Sentence(text, 2)]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Sequence
 
 from mint_ledger.engines.reference import ReferenceEngine
@@ -12,14 +11,15 @@ from mint_ledger.journal.wording import Words, number
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.readout import ReadoutBar, ReadoutLine
 from mint_ledger.playing.why import band_of
-from mint_ledger.views.width import line_width
+from mint_ledger.views.page import Page, Parts, Sentence
+from mint_ledger.views.text_table import TextTable, bar_column, left_column, name_column
 
 BAR_WIDTH = 24
 MOST_LINES = 12
 FOREVER = 1e17
 
 
-def readout_text(lowered: Lowered, engine: ReferenceEngine, accounts: Sequence[str] = ()) -> str:
+def readout_text(lowered: Lowered, engine: ReferenceEngine, accounts: Sequence[str] = ()) -> Page:
     """The readout at this moment of a run: the file's, then further accounts, then who has which status.
 
     Raises:
@@ -31,16 +31,16 @@ def readout_text(lowered: Lowered, engine: ReferenceEngine, accounts: Sequence[s
         keys = [key for key in present_accounts(engine) if key.entity >= 0][:MOST_LINES]
     labels = [item.label for item in lowered.readout if isinstance(item, ReadoutBar)]
     names = [_label(words, key) for key in keys]
-    width = max((len(name) for name in [*labels, *names]), default=0)
-    lines = []
+    table = _table([*labels, *names])
     for item in lowered.readout:
         if isinstance(item, ReadoutBar):
             key = AccountKey(words.stats.index(item.stat), item.entity)
-            lines.append(_account(words, engine, key, item.label, width))
+            table.add(item.label, *_account(words, engine, key))
         else:
-            lines.append(_line(words, engine, item))
-    lines += [_account(words, engine, key, name, width) for key, name in zip(keys, names, strict=True)]
-    return "\n".join(f"  {line}" for line in [*lines, *_statuses(words, engine)])
+            table.note(f"  {_line(words, engine, item)}")
+    for key, name in zip(keys, names, strict=True):
+        table.add(name, *_account(words, engine, key))
+    return Page(table, *_statuses(words, engine))
 
 
 def present_accounts(engine: ReferenceEngine) -> list[AccountKey]:
@@ -49,12 +49,24 @@ def present_accounts(engine: ReferenceEngine) -> list[AccountKey]:
     return [key for key in all_accounts(engine.program) if engine.state[present.offset + key.entity] != 0.0]
 
 
-def accounts_text(engine: ReferenceEngine, keys: Sequence[AccountKey]) -> str:
+def accounts_text(engine: ReferenceEngine, keys: Sequence[AccountKey]) -> Page:
     """Accounts with their bars, numbers, words and bands, one a line."""
     words = Words(engine.program)
     names = [_label(words, key) for key in keys]
-    width = max((len(name) for name in names), default=0)
-    return "\n".join("  " + _account(words, engine, key, name, width) for key, name in zip(keys, names, strict=True))
+    table = _table(names)
+    for key, name in zip(keys, names, strict=True):
+        table.add(name, *_account(words, engine, key))
+    return Page(table)
+
+
+def _table(names: Sequence[str]) -> TextTable:
+    width = max(map(len, names), default=0)
+    return TextTable(
+        name_column("", width),
+        bar_column(before=2),
+        left_column(""),
+        heads=False,
+    )
 
 
 def _label(words: Words, key: AccountKey) -> str:
@@ -68,29 +80,30 @@ def _line(words: Words, engine: ReferenceEngine, item: ReadoutLine) -> str:
     return text
 
 
-def _account(words: Words, engine: ReferenceEngine, key: AccountKey, label: str, width: int) -> str:
+def _account(words: Words, engine: ReferenceEngine, key: AccountKey) -> tuple[str, str]:
+    """Return the bar of an account, and its number, word or band."""
     column = engine.program.accounts[key.stat].column
     value = engine.value(column, key.entity)
     model = words.model(key.entity, key.stat) or Stat()
     if not engine.state[engine.program.columns.present.offset + key.entity]:
-        return f"{label:<{width}}  absent"
+        return "", "absent"
     if model.value_type != "number":
-        return f"{label:<{width}}  {words.value(key.entity, key.stat, value)}"
+        return "", words.value(key.entity, key.stat, value)
     low, high = engine.limits(column, key.entity)
     low = 0.0 if low == float("-inf") else low
     band = band_of(words, key, value)
     more = f", {band}" if band else ""
     if high == float("inf") or high <= low:
-        return f"{label:<{width}}  {number(value)}{more}"
+        return "", f"{number(value)}{more}"
     share = min(max((value - low) / (high - low), 0.0), 1.0)
     filled = round(share * BAR_WIDTH)
     if filled == 0 and share > 0:
         filled = 1
     bar = "█" * filled + "·" * (BAR_WIDTH - filled)
-    return f"{label:<{width}}  {bar}  {number(value)} of {number(high)}{more}"
+    return bar, f"{number(value)} of {number(high)}{more}"
 
 
-def _statuses(words: Words, engine: ReferenceEngine) -> list[str]:
+def _statuses(words: Words, engine: ReferenceEngine) -> Parts:
     """Return who has which status, and for how much longer."""
     program = engine.program
     unit = "turns" if program.clock.unit == "turn" else "s"
@@ -105,4 +118,4 @@ def _statuses(words: Words, engine: ReferenceEngine) -> list[str]:
             left = engine.state[status.until.offset + entity] - engine.time
             lasting = f", {number(left)} {unit} left" if left < FOREVER else ""
             shown.append(f"{words.entity(entity)} is {status.name}{times}{lasting}")
-    return textwrap.wrap("; ".join(shown), line_width() - 2) if shown else []
+    return [Sentence("; ".join(shown), 2, 2)] if shown else []

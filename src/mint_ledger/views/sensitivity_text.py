@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-import textwrap
-
 from mint_ledger.balance.sensitivity import Index, Moved, Sensitivity
 from mint_ledger.journal.wording import number, signed
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
 from mint_ledger.views.balance_text import told
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.study_text import fixed, span_text
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.text_table import TextTable, change_column, interval_column, name_column, right_column
+from mint_ledger.views.width import room
 
 MOST_LINES = 25
 
 
-def sensitivity_text(ranking: Sensitivity) -> str:
+def sensitivity_text(ranking: Sensitivity) -> Page:
     """The ranking: what one per cent more of each dial does, and whether that is more than noise."""
     unit = "points" if is_share(ranking.measure) else "units"
-    lines = [
+    lines: Parts = [
         f"{ranking.title}: {ranking.measure} is {told(ranking.measure, ranking.today)} today",
         f"each dial moved by ±{100 * ranking.share:g} %, {ranking.runs:,} runs each, under the same luck",
         "",
@@ -28,14 +27,14 @@ def sensitivity_text(ranking: Sensitivity) -> str:
         first = certain[0]
         gain = _scaled(ranking, first)
         text = f"{first.dial} moves it most: +1 % gives {signed(gain.value, 2)} {unit}."
-        lines += [*textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent="    "), ""]
+        lines += [Sentence(text, 2), ""]
     wide = room(38, (f"{dial.dial} " for dial in certain[:MOST_LINES]))
-    interval = left_column(f"{sure_words(ranking.sure)} interval", before=3)
-    table = TextTable(name_column("dial", wide), right_column("today", 9), right_column(f"{unit} a %", 13), interval)
+    interval = interval_column(f"{sure_words(ranking.sure)} interval")
+    table = TextTable(name_column("dial", wide), right_column("today", 9), change_column(f"{unit} a %", 13), interval)
     for dial in certain[:MOST_LINES]:
         gain = _scaled(ranking, dial)
         table.add(dial.dial, number(dial.today, 4), signed(gain.value, 2), span_text(gain.low, gain.high, 2))
-    lines += table.lines()
+    lines.append(table)
     if len(certain) > MOST_LINES:
         lines.append(f"  … {len(certain) - MOST_LINES} dials more that matter less; --json has them all")
     noise = len(ranking.moved) - len(certain)
@@ -43,7 +42,7 @@ def sensitivity_text(ranking: Sensitivity) -> str:
         lines += ["", f"  {noise} dial{'s do' if noise > 1 else ' does'} nothing that {ranking.runs:,} runs can tell."]
     if ranking.skipped:
         lines.append(f"  {len(ranking.skipped)} could not be moved so (0, or against a limit); --json says why.")
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _scaled(ranking: Sensitivity, one: Moved) -> Estimate:
@@ -52,17 +51,17 @@ def _scaled(ranking: Sensitivity, one: Moved) -> Estimate:
     return one.effect.scaled(factor)
 
 
-def sobol_text(title: str, measure: str, indices: list[Index]) -> str:
+def sobol_text(title: str, measure: str, indices: list[Index]) -> Page:
     """Sobol's indices as a table."""
     wide = room(30, (f"{index.dial} " for index in indices))
     columns = (
         right_column("by itself", 10),
-        right_column("interval", 14),
+        right_column("interval", 14, "aside"),
         right_column("in all", 8),
-        right_column("interval", 14),
+        right_column("interval", 14, "aside"),
     )
     table = TextTable(name_column("dial", wide), *columns)
     for index in indices:
         told = ((fixed(e.value, 2), f"{fixed(e.low, 2)} to {fixed(e.high, 2)}") for e in (index.first, index.total))
         table.add(index.dial, *(cell for cells in told for cell in cells))
-    return "\n".join([f"{title}: what share of the variance of {measure} each dial makes", "", *table.lines()])
+    return Page(f"{title}: what share of the variance of {measure} each dial makes", "", table)

@@ -5,8 +5,18 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import decimals, number
-from mint_ledger.studies.estimate import Estimate, sure_words
+from mint_ledger.studies.estimate import sure_words
+from mint_ledger.views.page import Page, Parts
 from mint_ledger.views.study_text import digits_for, fixed, span_text
+from mint_ledger.views.text_table import (
+    TextTable,
+    bar_column,
+    change_column,
+    interval_column,
+    left_column,
+    name_column,
+    right_column,
+)
 
 if TYPE_CHECKING:
     from mint_ledger.studies.shape import Bin, Shape, Shapes
@@ -16,24 +26,30 @@ BAR = 44
 HALF_BAR = 22
 
 
-def shape_text(shape: Shape) -> str:
+def shape_text(shape: Shape) -> Page:
     """Histogram and quantiles of a measure."""
-    lines = [
-        f"{shape.title} · {shape.runs:,} runs · seed {shape.seed}",
-        "",
-        *_answer(shape),
-        "",
-        _heading(shape, shape.measure),
-    ]
     names = _bin_names(shape.bins)
-    most = max(b.count for b in shape.bins)
     width = max(map(len, names))
+    bins = TextTable(
+        name_column("", width),
+        right_column("", 9),
+        right_column("", 9),
+        bar_column(before=2),
+        heads=False,
+    )
+    most = max(b.count for b in shape.bins)
     for name, b in zip(names, shape.bins, strict=True):
         share = f"{100 * b.count / len(shape.values):.1f} %"
-        lines.append(f"  {name:>{width}}{b.count:>9,}{share:>9}  {_bar(b.count, most, BAR)}".rstrip())
-    lines += ["", f"  {'quantile':<26}{'':>8}{'':>9}   {sure_words(shape.sure)} interval"]
-    lines += [_quantile_line(q, shape.quantile(q)) for q in SHARES]
-    return "\n".join(lines)
+        bins.add(f"{name:>{width}}", f"{b.count:,}", share, _bar(b.count, most, BAR))
+    interval = interval_column(f"{sure_words(shape.sure)} interval")
+    quantiles = TextTable(name_column("quantile", 26), right_column("", 8), right_column("", 9), interval)
+    for q in SHARES:
+        estimate = shape.quantile(q)
+        digits = digits_for(estimate)
+        span = span_text(estimate.low, estimate.high, digits)
+        quantiles.add(_quantile_name(q), fixed(estimate.value, digits), "", span)
+    head = f"{shape.title} · {shape.runs:,} runs · seed {shape.seed}"
+    return Page(head, "", *_answer(shape), "", _heading(shape, shape.measure), bins, "", quantiles)
 
 
 def _answer(shape: Shape) -> list[str]:
@@ -45,10 +61,10 @@ def _answer(shape: Shape) -> list[str]:
     return [f"Half of all values lie between {number(low)} and {number(high)}{unit}, the median is {number(half)}."]
 
 
-def shapes_text(shapes: Shapes) -> str:
+def shapes_text(shapes: Shapes) -> Page:
     """Both histograms beside each other, quantiles and their differences."""
     one, other = shapes.one, shapes.other
-    lines = [f"A  {one.title}", f"B  {other.title}"]
+    lines: Parts = [f"A  {one.title}", f"B  {other.title}"]
     lines += [f"{one.runs:,} runs each, run by run under the same luck, seed {one.seed}", ""]
     both = list(zip(*shapes.bins, strict=True))
     names = _bin_names([a for a, _ in both])
@@ -56,27 +72,39 @@ def shapes_text(shapes: Shapes) -> str:
     width = max(*map(len, names), 10)
     unit = f", {one.unit}" if one.unit else ""
     title = one.measure if len(one.measure) <= 40 else one.measure[:39] + "…"
-    lines += [f"  {title}{unit}", f"  {'':>{width}}{'A':>8}  {'':<{HALF_BAR}}{'B':>8}".rstrip()]
+    bins = TextTable(
+        name_column("", width),
+        right_column("A", 8),
+        left_column("", HALF_BAR + 1, before=2, sort="bar"),
+        right_column("B", 7),
+        bar_column(before=2),
+    )
     for name, (a, b) in zip(names, both, strict=True):
         left, right = a.count / len(one.values), b.count / len(other.values)
         bars = [_bar(share, most, HALF_BAR) for share in (left, right)]
-        columns = f"{100 * left:>6.1f} %  {bars[0]:<{HALF_BAR}}{100 * right:>6.1f} %  {bars[1]}"
-        lines.append(f"  {name:>{width}}{columns}".rstrip())
+        bins.add(f"{name:>{width}}", f"{100 * left:.1f} %", bars[0], f"{100 * right:.1f} %", bars[1])
+    lines += [f"  {title}{unit}", bins]
     for shape, mark in ((one, "A"), (other, "B")):
         if len(shape.values) < shape.runs:
             lines.append(f"  {len(shape.values):,} of the {shape.runs:,} runs of {mark} have it")
-    lines += ["", f"  {'quantile':<22}{'A':>10}{'B':>10}{'B − A':>10}   {sure_words(one.sure)} interval"]
+    quantiles = TextTable(
+        name_column("quantile", 22),
+        right_column("A", 10),
+        right_column("B", 10),
+        change_column("B − A", 10),
+        interval_column(f"{sure_words(one.sure)} interval"),
+    )
     for q in SHARES:
         gap = shapes.gap(q)
         if gap is None:
             continue
         digits = digits_for(gap)
-        values = "".join(f"{fixed(shape.quantile(q).value, digits):>10}" for shape in (one, other))
+        values = [fixed(shape.quantile(q).value, digits) for shape in (one, other)]
         sign = "+" if gap.value > 0 else ""
         noise = "" if gap.low > 0.0 or gap.high < 0.0 else "  same" if gap.low == gap.high == 0.0 else "  noise?"
         span = span_text(gap.low, gap.high, digits)
-        lines.append(f"  {_quantile_name(q):<22}{values}{sign + fixed(gap.value, digits):>10}   {span}{noise}")
-    return "\n".join(lines)
+        quantiles.add(_quantile_name(q), *values, f"{sign}{fixed(gap.value, digits)}", f"{span}{noise}")
+    return Page(*lines, "", quantiles)
 
 
 def _heading(shape: Shape, title: str) -> str:
@@ -95,12 +123,6 @@ def _bin_names(bins: tuple[Bin, ...] | list[Bin]) -> list[str]:
 
 def _quantile_name(q: float) -> str:
     return f"{SHARES[q]} have at most"
-
-
-def _quantile_line(q: float, estimate: Estimate) -> str:
-    digits = digits_for(estimate)
-    span = span_text(estimate.low, estimate.high, digits)
-    return f"  {_quantile_name(q):<26}{fixed(estimate.value, digits):>8}{'':>9}   {span}"
 
 
 def _bar(value: float, most: float, width: int) -> str:

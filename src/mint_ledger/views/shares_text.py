@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import math
-import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed, span_text
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
-from mint_ledger.views.width import line_width, room
+from mint_ledger.views.text_table import TextTable, change_column, interval_column, name_column
+from mint_ledger.views.width import room
 
 if TYPE_CHECKING:
     from mint_ledger.balance.shares import Shares
@@ -21,23 +21,23 @@ MOST_TOLD = 4
 MOST_PAIRS = 3
 
 
-def shares_text(shares: Shares) -> str:
+def shares_text(shares: Shares) -> Page:
     """Return what moved, in a sentence; each change with its share; the pairs that are strong together."""
     one, other = shares.titles
-    lines = [f"A  {one}", f"B  {other}"]
+    lines: Parts = [f"A  {one}", f"B  {other}"]
     how = f"{shares.runs:,} runs of each game between them, under the same luck, seed {shares.seed}"
     lines += [
         how,
         "",
-        *textwrap.wrap(shares_sentence(shares), line_width() - 2, initial_indent="  ", subsequent_indent="  "),
+        Sentence(shares_sentence(shares), 2, 2),
     ]
     factor = _factor(shares)
     unit = ", points" if factor != 1.0 else ""
     ordered = bool(shares.orders)
     wide = room(NAME, (part.name for part in shares.parts))
-    heads = () if ordered else (right_column("alone", 9), right_column("last", 9))
+    heads = () if ordered else (change_column("alone", 9), change_column("last", 9))
     measure = name_column(short(shares.measure, wide - 8) + unit, wide)
-    table = TextTable(measure, right_column("share", 8), *heads, left_column(_sure(shares), before=3))
+    table = TextTable(measure, change_column("share", 8), *heads, interval_column(_sure(shares)))
     for part in shares.parts:
         share = part.share.scaled(factor)
         digits = min(digits_for(share), 3)
@@ -49,18 +49,18 @@ def shares_text(shares: Shares) -> str:
     total = shares.difference.scaled(factor)
     digits = min(digits_for(total), 3)
     table.add("B − A", _signed(total.value, digits))
-    lines += ["", *table.lines()]
+    lines += ["", table]
     for pair in shares.pairs[:MOST_PAIRS]:
         more = pair.more.scaled(factor)
         both = f"{short(pair.one, 40)} and {short(pair.other, 40)} together"
         how = f"{both} shift it by {_plus_minus(more)} besides what each does for itself"
         lines += _wrapped(how, "    ")
     lines += ["", *_wrapped(_note(shares))]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
-def _wrapped(text: str, indent: str = "  ") -> list[str]:
-    return textwrap.wrap(text, line_width() - 2, initial_indent="  ", subsequent_indent=indent)
+def _wrapped(text: str, indent: str = "  ") -> Parts:
+    return [Sentence(text, 2, len(indent))]
 
 
 def shares_sentence(shares: Shares) -> str:

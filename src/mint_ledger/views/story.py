@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Collection, Iterator, Sequence
 from itertools import groupby
 from typing import TYPE_CHECKING, NamedTuple
 
 from mint_ledger.journal.wording import MINUS, Words, number, signed
 from mint_ledger.program.row import WHATS, Row
+from mint_ledger.views.page import Line, Meaning, Page, Parts, Sentence
 from mint_ledger.views.readout_text import readout_text
 from mint_ledger.views.width import line_width
 
@@ -16,7 +16,6 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
 INDENT = 9
-NO_BREAK = "\u00a0"
 # So many strikes of a kind that are refused alike in one step have a line each; more are counted.
 SINGLY = 2
 # Rows that stand before the changes that belong to them; a hit stands behind its own.
@@ -30,7 +29,8 @@ def story_text(
     only: Collection[str] = (),
     *,
     with_readout: bool = True,
-) -> str:
+    with_title: bool = True,
+) -> Page:
     """The story of a run between two times.
 
     Args:
@@ -39,34 +39,34 @@ def story_text(
         end: rows after this time are left out; none by default.
         only: entities, accounts, stats or causes; with any, only rows that concern one of them are told.
         with_readout: whether the readout closes it.
+        with_title: whether the game's title and the unit of the times open it.
     """
     words = Words(run.program)
     rows = [row for row in run.rows if _in_time(words, row, start, end)]
     rows = [row for row in rows if (concerns(words, row, only) if only else not is_motion(words, row))]
-    unit = "turns" if run.program.clock.unit == "turn" else "seconds"
-    lines = [f"{run.title}", f"(times in {unit})" if unit == "seconds" else "", ""]
-    lines = [line for i, line in enumerate(lines) if line or i == 2]
-    lines.extend(told_rows(words, rows))
+    lines: Parts = [run.title, *(["(times in seconds)"] if run.program.clock.unit != "turn" else []), ""]
+    lines = lines if with_title else []
+    lines += told_rows(words, rows)
     if end is None or end >= run.time:
         lines.append(closing_line(run, words))
     if with_readout:
         readout = readout_text(run.lowered, run.engine_at(end))
         if readout:
             lines += ["", readout]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
-def told_rows(words: Words, rows: Sequence[Row]) -> list[str]:
+def told_rows(words: Words, rows: Sequence[Row]) -> Parts:
     """Return what happened, line by line: each happening with its time, and under it the accounts that it changed."""
     # What has just appeared stands where it opened, until something moves it.
     appeared = {(row.step, row.entity) for row in rows if WHATS[int(row.what)] == "spawn"}
     told = [row for row in rows if not (_says_nothing(row) and (row.step, row.entity) in appeared)]
-    lines: list[str] = []
+    lines: Parts = []
     for alike, groups in groupby(_groups(words, told), lambda group: _refusal(words, group)):
         several = list(groups)
         if alike is not None and len(several) > SINGLY:
             title = f"{len(several)} of {alike.kind} cannot strike {alike.whom}: {words.reason(several[0][0])}"
-            lines += wrapped(words.time(alike.step), title)
+            lines.append(happening(words.time(alike.step), title))
         else:
             lines += [line for group in several for line in _told(words, group)]
     return lines
@@ -162,44 +162,40 @@ def _belongs(words: Words, group: list[Row], row: Row) -> bool:
     return not _is_flow(words, row) and WHATS[int(row.what)] in ("posting", "hit")
 
 
-def _told(words: Words, group: list[Row]) -> list[str]:
+def _told(words: Words, group: list[Row]) -> Parts:
     head = group[0] if WHATS[int(group[0].what)] in HEADS else group[-1]
     time = words.time(head.step)
+    if WHATS[int(head.what)] == "posting" and words.program.causes[int(head.cause)].sort == "flow":
+        return _flow_lines(words, head, time)
     postings = [row for row in group if WHATS[int(row.what)] == "posting"]
     if WHATS[int(head.what)] in ("spawn", "level"):
         postings = [row for row in postings if row.after != row.before]
-    if WHATS[int(head.what)] == "hit":
-        # The lines under it say which stats took how much.
-        striker, target = words.entity(head.by), words.entity(head.entity)
-        title = f"{striker} hits {target} ({words.cause(head.cause)}): {words.stages(head, layers=False)}"
-    elif WHATS[int(head.what)] != "posting":
-        title = words.text(head)
-    elif words.program.causes[int(head.cause)].sort == "flow":
-        return _flow_lines(words, head, time)
-    else:
-        by = words.entity(head.by)
-        title = words.cause(head.cause) + (f" ({by})" if by else "")
-    lines = wrapped(time, title)
-    lines.extend(_change_line(words, row) for row in postings)
+    lines: Parts = [happening(time, title_of(words, head))]
+    for row in postings:
+        lines += _change_lines(words, row)
     return lines
 
 
-def wrapped(time: str, text: str) -> list[str]:
-    """One happening with its time, over as many lines as it takes."""
+def title_of(words: Words, head: Row) -> str:
+    """Return what happened, as the title of the changes that came of it."""
+    if WHATS[int(head.what)] == "hit":
+        # The lines under it say which stats took how much.
+        striker, target = words.entity(head.by), words.entity(head.entity)
+        return f"{striker} hits {target} ({words.cause(head.cause)}): {words.stages(head, layers=False)}"
+    if WHATS[int(head.what)] != "posting":
+        return words.text(head)
+    by = words.entity(head.by)
+    return words.cause(head.cause) + (f" ({by})" if by else "")
+
+
+def happening(time: str, text: str, meaning: Meaning = "") -> Sentence:
+    """Return what happened with its time; an arrow stays with what stands on both sides of it."""
     lead = f"{time:>{INDENT - 2}}  "
-    # An arrow stays with what stands on both sides of it.
-    lines = textwrap.wrap(
-        text.replace(" → ", f"{NO_BREAK}→{NO_BREAK}"),
-        line_width(),
-        initial_indent=lead,
-        subsequent_indent=" " * INDENT,
-        break_long_words=False,
-        break_on_hyphens=False,
-    )
-    return [line.replace(NO_BREAK, " ") for line in lines] or [lead]
+    return Sentence(text, hanging=INDENT, lead=lead, meaning=meaning, tied=(" → ",))
 
 
-def _change_line(words: Words, row: Row, more: str = "") -> str:
+def _change_lines(words: Words, row: Row, more: str = "", time: str = "") -> Parts:
+    """Return how an account changed; what is to be noted stands in a line of its own where there is no room."""
     account = words.account(row.entity, row.stat)
     before = words.value(row.entity, row.stat, row.before)
     after = words.value(row.entity, row.stat, row.after)
@@ -213,11 +209,16 @@ def _change_line(words: Words, row: Row, more: str = "") -> str:
         notes.append("runs over")
     if more:
         notes.append(more)
-    line = f"{'':{INDENT + 2}}{account:<18} {before:>8} → {after:<8} {change:>8}"
-    note = "  " + ", ".join(notes) if notes else ""
-    if len(line) + len(note) > line_width():
-        return f"{line}\n{'':{INDENT + 4}}{note.strip()}"
-    return (line + note).rstrip()
+    # What flows has its time in its own line.
+    lead = f"{time:>{INDENT - 2}}    " if time else " " * (INDENT + 2)
+    line = f"{lead}{account:<18} {before:>8} → {after:<8} "
+    meaning: Meaning = "good" if change.startswith("+") else "bad" if change.startswith(MINUS) else ""
+    told = ", ".join(notes)
+    if told and len(line) + 8 + 2 + len(told) > line_width():
+        return [Line(line, (f"{change:>8}", meaning)), Sentence(told, INDENT + 4, INDENT + 4)]
+    if told:
+        return [Line(line, (f"{change:>8}", meaning), f"  {told}")]
+    return [Line(line, (f"{change:>8}", meaning)) if change else line.rstrip()]
 
 
 def _is_number(words: Words, row: Row) -> bool:
@@ -225,19 +226,18 @@ def _is_number(words: Words, row: Row) -> bool:
     return model is None or model.value_type == "number"
 
 
-def _flow_lines(words: Words, row: Row, time: str) -> list[str]:
-    more = f"{words.cause(row.cause)} since {words.time(row.since)}"
-    line = _change_line(words, row, more)
-    return [f"{time:>{INDENT - 2}}  " + line[INDENT:]]
+def _flow_lines(words: Words, row: Row, time: str) -> Parts:
+    return _change_lines(words, row, f"{words.cause(row.cause)} since {words.time(row.since)}", time)
 
 
-def closing_line(run: Run, words: Words) -> str:
+def closing_line(run: Run, words: Words) -> Sentence:
     """Return how the run ended, as the last line of what happened."""
     time = words.time(run.closing[run.program.columns.step.base])
     if run.result == "unfinished":
-        return f"{time:>{INDENT - 2}}  the clock's limit: unfinished"
+        return happening(time, "the clock's limit: unfinished")
     winner = f", {run.winner} wins" if run.winner else ""
-    return f"{time:>{INDENT - 2}}  {run.result}: {run.ending}{winner}"
+    meaning: Meaning = "good" if run.result == "win" else "bad" if run.result == "lose" else ""
+    return happening(time, f"{run.result}: {run.ending}{winner}", meaning)
 
 
-__all__ = ["MINUS", "closing_line", "concerns", "is_motion", "story_text", "told_rows", "wrapped"]
+__all__ = ["MINUS", "closing_line", "concerns", "happening", "is_motion", "story_text", "title_of", "told_rows"]

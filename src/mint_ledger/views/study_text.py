@@ -3,16 +3,25 @@
 from __future__ import annotations
 
 import math
-import textwrap
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
 from mint_ledger.studies.seats import Seats
+from mint_ledger.views.page import Meaning, Page, Parts, Sentence, paragraph
 from mint_ledger.views.short import short
-from mint_ledger.views.text_table import TextTable, left_column, name_column, right_column
-from mint_ledger.views.width import USUAL, line_width, room
+from mint_ledger.views.text_table import (
+    Cell,
+    TextTable,
+    bar_column,
+    change_column,
+    interval_column,
+    left_column,
+    name_column,
+    right_column,
+)
+from mint_ledger.views.width import room
 
 if TYPE_CHECKING:
     from mint_ledger.studies.shape import Floats
@@ -20,27 +29,28 @@ if TYPE_CHECKING:
 
 BAR_WIDTH = 12
 MOST_WINNERS = 4
-# Where in a line the spark of a measure begins.
-SPARK = 70
+# How many letters show the shape of a measure.
+SPARK = 10
 
 
-def study_text(study: Study) -> str:
+def study_text(study: Study) -> Page:
     """The summary of a study."""
     sure = sure_words(study.sure)
-    lines = [f"{study.title} · {study.runs:,} runs · seed {study.seed}", "", *answer_lines(study_answer(study)), ""]
+    lines: Parts = [f"{study.title} · {study.runs:,} runs · seed {study.seed}", "", paragraph(study_answer(study)), ""]
     table = _share_table("outcome", f"{sure} interval")
     for result, word in (("win", "won"), ("lose", "lost"), ("draw", "drawn"), ("unfinished", "unfinished")):
         estimate = study.rate(result)
         if estimate.value or result in ("win", "lose"):
-            table.add(*_share_cells(word, estimate))
+            meaning: Meaning = "good" if result == "win" else "bad" if result == "lose" else ""
+            table.add(Cell(word, meaning), *_share_cells(word, estimate)[1:])
             for ending in study.endings():
                 if (study.has(ending) & study.has(result)).any():
                     table.add(*_share_cells(f"  {ending}", study.rate(ending)))
     for winner in study.winners():
         table.add(*_share_cells(f"{winner} wins", study.winner(winner)))
-    lines += table.lines()
+    lines.append(table)
     for seats in study.seats():
-        lines += textwrap.wrap(seats_text(seats), line_width(), initial_indent="  ", subsequent_indent="    ")
+        lines.append(Sentence(seats_text(seats), 2))
     times = _table("time", study.unit, "", f"{sure} interval")
     for name, q in (
         ("a tenth are over by", 0.1),
@@ -50,15 +60,15 @@ def study_text(study: Study) -> str:
         estimate = study.quantile("time", q)
         digits = min(digits_for(estimate), _needed(estimate))
         times.add(name, fixed(estimate.value, digits), "", _span(estimate, digits))
-    lines += ["", *times.lines()]
+    lines += ["", times]
     lines += _measure_lines(study)
     if study.names[1:] and study.rare is not None:
-        lines += textwrap.wrap(study.rare.words, line_width(), initial_indent="  ", subsequent_indent="    ")
+        lines.append(Sentence(study.rare.words, 2))
     for name in study.names[1:]:
         unseen = study.never_came(name)
         if unseen is not None:
             words = unseen.words(name, study.runs, study.sure)
-            lines += textwrap.wrap(words, line_width(), initial_indent="  ", subsequent_indent="    ")
+            lines.append(Sentence(words, 2))
     if study.accounts:
         lines += ["", "What takes and gives, in a run on average:"]
     for account in study.accounts:
@@ -69,7 +79,7 @@ def study_text(study: Study) -> str:
         half = f"{100 * reached.known_to:.2f} %" if is_rate else number(reached.known_to, digits_for(reached) + 1)
         known = f"is known to ± {half}" if math.isfinite(reached.known_to) else "is not known: an end of it stays open"
         lines += ["", f"{study.runs:,} runs were played; {study.until.measure} {known}."]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def study_answer(study: Study) -> list[str]:
@@ -103,11 +113,6 @@ def study_answer(study: Study) -> list[str]:
     return sentences
 
 
-def answer_lines(sentences: Iterable[str]) -> list[str]:
-    """The sentences that an output leads with, as lines."""
-    return textwrap.wrap(" ".join(sentences), line_width())
-
-
 def _per_cent(share: Estimate) -> str:
     digits = 1 if share.half_width < 0.05 else 0
     low, high = (f"{100 * end:.{digits}f}" for end in (share.low, share.high))
@@ -129,30 +134,28 @@ def seats_text(seats: Seats) -> str:
     )
 
 
-def _measure_lines(study: Study) -> list[str]:
+def _measure_lines(study: Study) -> Parts:
     names = study.names[1:]
     if not names:
         return []
-    table = _table("measure", "mean", "median", f"{sure_words(study.sure)} interval of the mean")
-    sparks: list[str] = []
+    table = TextTable(
+        name_column("measure", _names()),
+        right_column("mean", 8),
+        interval_column(f"{sure_words(study.sure)} interval", 19),
+        right_column("median", 9),
+        bar_column(before=3),
+    )
     for name in names:
         _, values = study.numbers(name)
         if not len(values):
-            table.add(name, "—", "—", "in no run")
-            sparks.append("")
+            table.add(name, "—", "in no run", "—")
             continue
         mean, median = study.mean(name), study.median(name)
         digits = digits_for(mean)
         span = _span(mean, digits) if study.runs > 1 else ""
         some = f"; in {len(values):,} runs" if len(values) < study.runs else ""
-        table.add(name, fixed(mean.value, digits), fixed(median.value, digits), f"{span}{some}")
-        sparks.append(spark(values))
-    place = SPARK + max(line_width() - USUAL, 0)
-    lines = ["", *table.lines()]
-    for index, drawn in enumerate(sparks, start=len(lines) - len(sparks)):
-        if len(lines[index]) < place:
-            lines[index] = f"{lines[index]:<{place}}{drawn}".rstrip()
-    return lines
+        table.add(name, fixed(mean.value, digits), f"{span}{some}", fixed(median.value, digits), spark(values))
+    return ["", table]
 
 
 def _names(names: Iterable[str] = ()) -> int:
@@ -160,18 +163,18 @@ def _names(names: Iterable[str] = ()) -> int:
     return room(26, names)
 
 
-def _cause_lines(study: Study, account: str) -> list[str]:
+def _cause_lines(study: Study, account: str) -> Parts:
     rows = study.causes(account)
     wide, sure = _names(f"  {row.cause}" for row in rows), f"{sure_words(study.sure)} interval"
     heads = (
         right_column("changes", 8),
-        right_column("points", 9),
-        left_column(sure, 20, before=3),
+        change_column("points", 9),
+        interval_column(sure, 20),
         right_column("wasted", 8),
     )
     table = TextTable(name_column(account, wide), *heads)
     if not rows:
-        return ["", *table.lines(), "    nothing changed it"]
+        return ["", table, "    nothing changed it"]
     for row in rows:
         estimate = Estimate(row.total, row.low, row.high, study.runs, "")
         digits = min(digits_for(estimate), 2)
@@ -179,10 +182,10 @@ def _cause_lines(study: Study, account: str) -> list[str]:
         span = ("alike in all runs" if alike else _span(estimate, digits)) if study.runs > 1 else ""
         wasted = fixed(abs(row.waste), 1) if abs(row.waste) >= 0.05 else ""
         table.add(f"  {row.cause}", fixed(row.changes, 1), fixed(row.total, digits), span, wasted)
-    return ["", *table.lines()]
+    return ["", table]
 
 
-def spark(values: Floats, width: int = 80 - SPARK) -> str:
+def spark(values: Floats, width: int = SPARK) -> str:
     """The histogram of some values, from the lowest to the highest, in a few letters; nothing where all are one."""
     import numpy as np
 
@@ -219,21 +222,22 @@ def span_text(low: float, high: float, digits: int) -> str:
     return f"up to {fixed(high, digits)}" if math.isfinite(high) else "open"
 
 
-def worst_text(study: Study, measure: str, command: str) -> str:
+def worst_text(study: Study, measure: str, command: str) -> Page:
     """The runs with the lowest values of a measure, and how to play them again."""
     table = study.worst(measure)
     names = {"time": "time", **{text: m.name for m in study.lowered.measures for text in (m.name, m.text)}}
     column = names[measure]
-    lines = [f"  {'lowest ' + measure if not measure.startswith('lowest') else measure:<40}   play it again"]
+    head = measure if measure.startswith("lowest") else f"lowest {measure}"
+    runs = TextTable(name_column(head, max(len(head) + 2, 12)), left_column("ending", 30), left_column("play it again"))
     for run, row in table.iterrows():
         ending = row["ending"] or "unfinished"
-        lines.append(f"  {number(float(row[column]), 2):>8}  {ending:<30}   --run {run}")
-    return "\n".join([*lines, "", f"{command} --run {table.index[0]}" if len(table) else "no run has one"])
+        runs.add(f"{number(float(row[column]), 2):>8}", ending, f"--run {run}")
+    return Page(runs, "", f"{command} --run {table.index[0]}" if len(table) else "no run has one")
 
 
 def _table(head: str, first: str, second: str, last: str) -> TextTable:
     """A table of two numbers and an interval behind each name."""
-    span = left_column(last, 19, before=3)
+    span = interval_column(last, 19)
     return TextTable(name_column(head, _names()), right_column(first, 8), right_column(second, 9), span)
 
 
@@ -241,8 +245,8 @@ def _share_table(head: str, last: str) -> TextTable:
     heads = (
         right_column("runs", 8),
         right_column("share", 9),
-        left_column(last, 19, before=3),
-        left_column(""),
+        interval_column(last, 19),
+        bar_column(),
     )
     return TextTable(name_column(head, _names()), *heads)
 

@@ -7,31 +7,40 @@ import math
 from mint_ledger.balance.sweep import Sweep
 from mint_ledger.journal.wording import shown as worded
 from mint_ledger.views.balance_text import told
-from mint_ledger.views.study_text import answer_lines
+from mint_ledger.views.page import Page, Parts, paragraph
+from mint_ledger.views.text_table import Cell, TextTable, left_column, name_column
 
 MOST_LINES = 60
 
 
-def sweep_text(sweep: Sweep) -> str:
+def sweep_text(sweep: Sweep) -> Page:
     """One line a point: the dials, each estimate with its interval, and whether all targets are met."""
-    lines = [f"{sweep.title} · {sweep.runs:,} runs at each of {len(sweep.points):,} points · seed {sweep.seed}", ""]
-    lines += [*answer_lines(_answer(sweep)), ""]
+    lines: Parts = [
+        f"{sweep.title} · {sweep.runs:,} runs at each of {len(sweep.points):,} points · seed {sweep.seed}",
+        "",
+    ]
+    lines += [paragraph(_answer(sweep)), ""]
     cells = [[worded(point.dials[dial], 4) for dial in sweep.dials] for point in sweep.points]
     cells_by_point = [[told(text, point.estimates[text]) for text in sweep.measures] for point in sweep.points]
     widths = [max(len(dial), *(len(row[i]) for row in cells)) for i, dial in enumerate(sweep.dials)]
     spans = [max(len(text), *(len(row[i]) for row in cells_by_point)) for i, text in enumerate(sweep.measures)]
-    heading = [f"{dial:>{width}}" for dial, width in zip(sweep.dials, widths, strict=True)]
-    heading += [f"{text:<{width}}" for text, width in zip(sweep.measures, spans, strict=True)]
-    lines.append("  " + "  ".join(heading).rstrip())
+    first, *others = zip(sweep.dials, widths, strict=True)
+    table = TextTable(
+        name_column(f"{first[0]:>{first[1]}}", first[1]),
+        *(left_column(f"{dial:>{width}}", width, before=2, sort="aside") for dial, width in others),
+        *(left_column(text, width, before=2) for text, width in zip(sweep.measures, spans, strict=True)),
+        left_column("", before=2),
+        left_column("", before=0),
+    )
     for point, row, values in list(zip(sweep.points, cells, cells_by_point, strict=True))[:MOST_LINES]:
-        shown = [f"{cell:>{width}}" for cell, width in zip(row, widths, strict=True)]
-        shown += [f"{value:<{width}}" for value, width in zip(values, spans, strict=True)]
-        today = all(point.dials[dial] == sweep.today[dial] for dial in sweep.dials)
-        marks = ("  ← today" if today else "") + ("  meets all targets" if point.meets_all else "")
-        lines.append("  " + "  ".join(shown).rstrip() + marks)
+        is_today = all(point.dials[dial] == sweep.today[dial] for dial in sweep.dials)
+        verdict = Cell("meets all targets", "good") if point.meets_all else ""
+        numbers = [f"{cell:>{width}}" for cell, width in zip(row, widths, strict=True)]
+        table.add(*numbers, *values, "← today" if is_today else verdict, verdict if is_today else "")
+    lines.append(table)
     if len(sweep.points) > MOST_LINES:
         lines.append(f"  … {len(sweep.points) - MOST_LINES:,} points more; -o writes them all")
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _answer(sweep: Sweep) -> list[str]:

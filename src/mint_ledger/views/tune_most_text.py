@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import shown
 from mint_ledger.studies.estimate import Estimate, is_share, sure_words
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.study_text import digits_for, fixed, span_text
 from mint_ledger.views.text_table import TextTable, left_column, name_column
-from mint_ledger.views.width import line_width
 
 if TYPE_CHECKING:
     from mint_ledger.balance.tune_most import TunedMost
@@ -17,10 +16,14 @@ if TYPE_CHECKING:
 MOST_AS_GOOD = 12
 
 
-def most_text(tuned: TunedMost) -> str:
+def most_text(tuned: TunedMost) -> Page:
     """The best, what it costs, what is as good, and what all settings gave."""
     word = "most" if tuned.most else "least"
-    lines = [tuned.title, f"the {word} {tuned.measure} of {len(tuned.seen)} settings, {tuned.runs:,} runs each", ""]
+    lines: Parts = [
+        tuned.title,
+        f"the {word} {tuned.measure} of {len(tuned.seen)} settings, {tuned.runs:,} runs each",
+        "",
+    ]
     names = [name for name, _ in tuned.dials]
     lines.append(f"  best   {_values(names, tuned.best)}: {_told(tuned, tuned.estimate)}")
     today = _values(names, tuple(value for _, value in tuned.dials))
@@ -41,10 +44,10 @@ def most_text(tuned: TunedMost) -> str:
         lines += _wrapped(f"all others are worse: {sure}, all together")
     rows = [(f"{'*' if values == tuned.best else ' '} {', '.join(map(shown, values))}", e) for values, e in tuned.seen]
     wide = max(32, *(len(name) + 2 for name, _ in rows))
-    table = TextTable(name_column("", wide), left_column(""))
+    table = TextTable(name_column("", wide), left_column(""), heads=False)
     for name, estimate in rows:
         table.add(name, _told(tuned, estimate))
-    return "\n".join([*lines, "", f"  {', '.join(names)}", *table.lines(heads=False)])
+    return Page(*lines, "", f"  {', '.join(names)}", table)
 
 
 def _values(names: list[str], values: tuple[float | str, ...]) -> str:
@@ -68,5 +71,5 @@ def _gain(tuned: TunedMost, gain: Estimate) -> str:
     return f"{sign}{fixed(gain.value, digits)}{unit} ({span_text(gain.low, gain.high, digits)})"
 
 
-def _wrapped(text: str) -> list[str]:
-    return textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent="    ")
+def _wrapped(text: str) -> Parts:
+    return [Sentence(text, 2)]

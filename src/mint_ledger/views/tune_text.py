@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Mapping
 
 from mint_ledger.balance.tune import Tuned
@@ -11,16 +10,17 @@ from mint_ledger.balance.tune_many import Answer, TunedMany
 from mint_ledger.balance.tune_words import TunedWords
 from mint_ledger.journal.wording import number
 from mint_ledger.views.balance_text import targets_text, told, wanted
-from mint_ledger.views.width import line_width
+from mint_ledger.views.page import Page, Parts, Sentence
+from mint_ledger.views.text_table import TextTable, left_column, name_column
 
 MOST_PARTS = 4
 
 
-def tune_text(tuned: Tuned) -> str:
+def tune_text(tuned: Tuned) -> Page:
     """The answer: which values meet the target, how sure that is, and what a fresh study says of the best."""
     want = wanted(tuned.measure, tuned.want)
     low, high = (number(bound, 6) for bound in tuned.bounds)
-    lines = [
+    lines: Parts = [
         f"{tuned.title}: {tuned.measure} of {want}, by {tuned.dial} from {low} to {high}",
         f"  today {tuned.dial} is {number(tuned.today, 6)}",
         "",
@@ -32,20 +32,20 @@ def tune_text(tuned: Tuned) -> str:
             f"Confirmed with luck of its own: at {number(tuned.best, 6)} it is {sentence} in "
             f"{tuned.confirmed.runs:,} runs: {tuned.verdict}."
         )
-    lines.append("")
+    table = TextTable(name_column("", 10), left_column("", before=3), heads=False)
     for tried in tuned.tried:
         estimate = told(tuned.measure, tried.estimate)
         runs = "" if " runs (" in estimate else f", {tried.estimate.runs:,} runs"
-        lines.append(f"  {number(tried.value, 6):>10}   {estimate}{runs}")
-    lines.append("")
+        table.add(f"{number(tried.value, 6):>10}", f"{estimate}{runs}")
+    lines += ["", table, ""]
     more = " They were used up before all was settled." if tuned.used_up else ""
     lines += _wrapped(f"{tuned.runs:,} runs were played.{more}")
-    return "\n".join(lines)
+    return Page(*lines)
 
 
-def tune_many_text(tuned: TunedMany) -> str:
+def tune_many_text(tuned: TunedMany) -> Page:
     """The answers to choose from, or what is in the way."""
-    lines = [f"{tuned.title}: {_count(len(tuned.targets), 'target')}, by {_count(len(tuned.bounds), 'dial')}"]
+    lines: Parts = [f"{tuned.title}: {_count(len(tuned.targets), 'target')}, by {_count(len(tuned.bounds), 'dial')}"]
     for name, (low, high, _) in tuned.bounds.items():
         today, ends = number(tuned.today[name], 6), f"{number(low, 6)} to {number(high, 6)}"
         lines.append(f"  {name}: today {today}, to lie in {ends}")
@@ -58,12 +58,12 @@ def tune_many_text(tuned: TunedMany) -> str:
     if not tuned.answers and tuned.nearest is not None:
         lines += ["", f"Nearest: {_setting(tuned.nearest)}", targets_text(tuned.nearest.judged)]
     lines += ["", *_wrapped(f"{_count(tuned.settings, 'setting')} and {tuned.runs:,} runs were tried. {_luck(tuned)}")]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
-def tune_habits_text(tuned: TunedHabits) -> str:
+def tune_habits_text(tuned: TunedHabits) -> Page:
     """A variant for each habit, and what its players come to."""
-    lines = [f"{tuned.title}: a variant for each of {_count(len(tuned.habits), 'habit')}"]
+    lines: Parts = [f"{tuned.title}: a variant for each of {_count(len(tuned.habits), 'habit')}"]
     for habit, tuned_habit in tuned.habits.items():
         answer = tuned_habit.answers[0] if tuned_habit.answers else tuned_habit.nearest
         lines.append("")
@@ -77,10 +77,10 @@ def tune_habits_text(tuned: TunedHabits) -> str:
     runs = sum(tuned_habit.runs for tuned_habit in tuned.habits.values())
     if tuned.interrupted:
         lines += ["", "  Stopped before it was done; these are the best so far."]
-    return "\n".join([*lines, "", *_wrapped(f"{runs:,} runs were tried.")])
+    return Page(*lines, "", *_wrapped(f"{runs:,} runs were tried."))
 
 
-def _obstacles(tuned: TunedMany) -> list[str]:
+def _obstacles(tuned: TunedMany) -> Parts:
     lines = [f"'{name}' could not be met with these dials, even by itself." for name in tuned.alone]
     for names in tuned.conflicts:
         quoted = " and ".join(f"'{name}'" for name in names)
@@ -185,18 +185,18 @@ def _span(ends: tuple[float, float]) -> str:
     return low if low == high else f"{low} to {high}"
 
 
-def _wrapped(text: str) -> list[str]:
-    return textwrap.wrap(text, line_width(), initial_indent="  ", subsequent_indent="    ")
+def _wrapped(text: str) -> Parts:
+    return [Sentence(text, 2)]
 
 
-def tuned_words_text(tuned: TunedWords) -> str:
+def tuned_words_text(tuned: TunedWords) -> Page:
     """Each word with what it comes to, and which of them meet what is wanted."""
     words = [*tuned.judged, *tuned.tuned]
     meet = f"all targets are met with {', '.join(tuned.reached)}" if tuned.reached else "none of them meets all targets"
     head = f"{tuned.title}: {len(words)} words of {tuned.dial} (today {tuned.today}); {meet}"
-    lines = textwrap.wrap(head, line_width(), subsequent_indent="  ")
+    lines: Parts = [Sentence(head)]
     for word, judged in tuned.judged.items():
         lines += ["", f"{tuned.dial} = {word}", targets_text(judged)]
     for word, many in tuned.tuned.items():
         lines += ["", f"{tuned.dial} = {word}", many.summary()]
-    return "\n".join(lines)
+    return Page(*lines)

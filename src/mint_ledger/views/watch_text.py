@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import textwrap
 from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import shown
 from mint_ledger.views.balance_text import told, wanted
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.shares_text import shares_sentence
 from mint_ledger.views.study_text import digits_for, fixed
-from mint_ledger.views.width import line_width
+from mint_ledger.views.text_table import TextTable, left_column, name_column
 
 if TYPE_CHECKING:
     from mint_ledger.balance.targets import Judged
@@ -17,20 +17,28 @@ if TYPE_CHECKING:
     from mint_ledger.watching.look import GameSummary, Way
 
 MOST_DIALS = 6
-NO_BREAK = "\u00a0"
 
 
-def look_text(look: GameSummary) -> str:
+def look_text(look: GameSummary) -> Page:
     """Return how a game stands: wins by way of playing, targets, playtests, findings."""
-    lines = [f"  {_way('wins', way):<34} {told('rate(win)', study.rate('win'))}" for way, study in look.studies.items()]
-    return "\n".join([*lines, *_standing(look)])
+    table = _table()
+    for way, study in look.studies.items():
+        table.add(_way("wins", way), told("rate(win)", study.rate("win")))
+    return Page(table, *_standing(look))
 
 
-def change_text(change: Change, look: GameSummary) -> str:
+def _table() -> TextTable:
+    return TextTable(name_column("", 34), left_column("", before=1), heads=False)
+
+
+def change_text(change: Change, look: GameSummary) -> Page:
     """Return what a save moved; where nothing moved it says so."""
-    lines = [_dials(change)] if change.dials else []
+    lines: Parts = _dials(change) if change.dials else []
     unit = next(iter(look.studies.values())).unit
-    lines += [_moved(moved, unit) for moved in change.moved]
+    table = _table()
+    for moved in change.moved:
+        table.add(*_moved(moved, unit))
+    lines += [table] if change.moved else []
     for way, shares in change.shares:
         how = f" ({', '.join(filter(None, way))})" if len(change.shares) > 1 else ""
         sentence = shares_sentence(shares)
@@ -47,10 +55,10 @@ def change_text(change: Change, look: GameSummary) -> str:
         lines += _wrapped(f"gone: {finding.check.name}: {finding.caught.what}")
     if not lines:
         lines = ["  nothing moved"]
-    return "\n".join([*lines, *_standing(look)])
+    return Page(*lines, *_standing(look))
 
 
-def _dials(change: Change) -> str:
+def _dials(change: Change) -> Parts:
     moved = [
         f"{name} {'new' if a is None else shown(a)} → {'gone' if b is None else shown(b)}"
         for name, a, b in change.dials[:MOST_DIALS]
@@ -58,10 +66,10 @@ def _dials(change: Change) -> str:
     left = len(change.dials) - MOST_DIALS
     more = f" and {left} dials more" if left > 0 else ""
     rest = "" if change.only_numbers else "; and not only numbers"
-    return "\n".join(_wrapped(", ".join(moved) + more + rest))
+    return _wrapped(", ".join(moved) + more + rest)
 
 
-def _moved(moved: MovedEstimate, time_unit: str) -> str:
+def _moved(moved: MovedEstimate, time_unit: str) -> tuple[str, str]:
     difference = moved.difference
     factor, unit = (100.0, " %") if difference.is_share else (1.0, f" {time_unit}" if difference.name == "time" else "")
     one, other, gap = (factor * e.value for e in (difference.one, difference.other, difference.difference))
@@ -69,11 +77,8 @@ def _moved(moved: MovedEstimate, time_unit: str) -> str:
     digits = 1 if difference.is_share else digits_for(difference.other)
     sign = "+" if gap >= 0 else ""
     noise = "" if difference.is_certain else ("  no change" if difference.is_nothing else "  noise?")
-    name = _way(difference.name, moved.way)
-    return (
-        f"  {name:<34} {fixed(one, digits)} → {fixed(other, digits)}{unit}"
-        f" ({sign}{fixed(gap, digits)} ± {fixed(half, digits)}){noise}"
-    )
+    gained = f"({sign}{fixed(gap, digits)} ± {fixed(half, digits)}){noise}"
+    return _way(difference.name, moved.way), f"{fixed(one, digits)} → {fixed(other, digits)}{unit} {gained}"
 
 
 def _way(name: str, way: Way) -> str:
@@ -89,7 +94,7 @@ def _side(old: Judged | None, new: Judged) -> str:
     return f"target '{target.name}'{how}: {was} → {new.verdict}; {line}"
 
 
-def _standing(look: GameSummary) -> list[str]:
+def _standing(look: GameSummary) -> Parts:
     """One line: how many targets are met, playtests pass, findings are open."""
     parts = []
     if look.judged:
@@ -100,13 +105,6 @@ def _standing(look: GameSummary) -> list[str]:
     return ["  " + " · ".join(parts)]
 
 
-def _wrapped(text: str) -> list[str]:
+def _wrapped(text: str) -> Parts:
     # A number is not torn from its unit.
-    lines = textwrap.wrap(
-        text.replace(" %", NO_BREAK + "%"),
-        line_width(),
-        initial_indent="  ",
-        subsequent_indent="    ",
-        break_on_hyphens=False,
-    )
-    return [line.replace(NO_BREAK, " ") for line in lines]
+    return [Sentence(text, 2, tied=(" %",))]

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import textwrap
-
 from mint_ledger.journal.wording import number, signed
 from mint_ledger.playing.why import Reason, Why
+from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.width import line_width
 
 INDENT = 13
 
 
-def why_text(why: Why) -> str:
+def why_text(why: Why) -> Page:
     """The answer in lines of 80 columns at most."""
     time = f"in turn {why.time:g}" if why.unit == "turn" else f"at {why.time:.2f} s"
     limits = []
@@ -21,19 +20,14 @@ def why_text(why: Why) -> str:
         limits.append(f"to {number(why.high)}")
     band = f", in the band {why.band}" if why.band else ""
     allowed = f" (it may go {' '.join(limits)})" if limits else ""
-    lines = textwrap.wrap(f"{why.account} is {why.value} {time}{allowed}{band}", line_width())
+    lines: Parts = [Sentence(f"{why.account} is {why.value} {time}{allowed}{band}", hanging=0)]
     lines += _flow(why)
     if why.formula:
         read = ", ".join(f"{name} is {value}" for name, value in why.reads)
-        lines += textwrap.wrap(
-            f"worked out as {why.formula}" + (f"; {read}" if read else ""),
-            line_width(),
-            initial_indent="  ",
-            subsequent_indent="    ",
-        )
-        return "\n".join([*lines, "  nothing is ever posted to it; ask why of what it reads"])
+        lines.append(Sentence(f"worked out as {why.formula}" + (f"; {read}" if read else ""), 2))
+        return Page(*lines, "  nothing is ever posted to it; ask why of what it reads")
     if not why.reasons:
-        return "\n".join([*lines, f"  nothing has changed it since it opened with {why.opening}"])
+        return Page(*lines, f"  nothing has changed it since it opened with {why.opening}")
     for reason in why.reasons:
         lines += ["", *_reason(why, reason)]
     earlier = why.postings - len(why.reasons)
@@ -42,7 +36,7 @@ def why_text(why: Why) -> str:
         lines += ["", f"  {changes} before these; it opened with {why.opening}"]
     else:
         lines += ["", f"  before that: the opening, {why.opening}"]
-    return "\n".join(lines)
+    return Page(*lines)
 
 
 def _flow(why: Why) -> list[str]:
@@ -58,25 +52,25 @@ def _flow(why: Why) -> list[str]:
     return [f"  it does not move by itself just now ({flow.cause})"]
 
 
-def _reason(why: Why, reason: Reason) -> list[str]:
+def _reason(why: Why, reason: Reason) -> Parts:
     time = f"turn {reason.time:g}" if why.unit == "turn" else f"{reason.time:.2f}"
     since = f" since {reason.since:.2f}" if reason.since != reason.time else ""
     by = f", by {reason.by}" if reason.by else ""
     waste = f" ({number(abs(reason.waste))} wasted)" if reason.waste else ""
     change = f"{reason.change}{waste}"
-    lines = [f"{time:>{INDENT - 4}}    {change}  {reason.cause}{by}{since}"]
-    if len(lines[0]) > line_width():
-        lines = [f"{time:>{INDENT - 4}}    {change}", f"{'':{INDENT}}{reason.cause}{by}{since}"]
-    for text in reason.told:
-        lines += textwrap.wrap(text, line_width(), initial_indent=" " * INDENT, subsequent_indent=" " * (INDENT + 2))
+    lead = f"{time:>{INDENT - 4}}    "
+    cause = f"{reason.cause}{by}{since}"
+    if len(lead) + len(change) + 2 + len(cause) > line_width():
+        lines: Parts = [f"{lead}{change}", Sentence(cause, INDENT)]
+    else:
+        lines = [f"{lead}{change}  {cause}"]
+    lines += [Sentence(text, INDENT) for text in reason.told]
     if reason.place is not None:
         where = f"{reason.place.told(why.file)}  "
-        width = line_width() - INDENT - len(where)
+        deep = INDENT + len(where)
         for index, line in enumerate(reason.lines):
-            lead = where if index == 0 else " " * len(where)
             text = line.partition("   #")[0].rstrip()
-            parts = textwrap.wrap(text, width, drop_whitespace=False, subsequent_indent="  ") or [""]
-            lines += [
-                f"{'':{INDENT}}{lead if i == 0 else ' ' * len(where)}{part.rstrip()}" for i, part in enumerate(parts)
-            ]
+            depth = len(text) - len(text.lstrip())
+            lead = (f"{'':{INDENT}}{where}" if index == 0 else " " * deep) + " " * depth
+            lines.append(Sentence(text.strip(), hanging=deep + 2, lead=lead))
     return lines
