@@ -353,7 +353,7 @@ COLUMNS = (
 def plays_text(luck: random.Random) -> str:
     """Recorded plays, often with a cell, a column or a line that is wrong."""
     if luck.random() < 0.3:  # nothing is wrong, so that some are judged whatever the seed
-        return "result,time\n" + "win,1\nlose,1\n" * luck.randrange(1, 4)
+        return "result,time\n" + "win,1\nunfinished,3\n" * luck.randrange(1, 4)
     columns = ["result", "time", *luck.sample(COLUMNS, luck.randrange(3))]
     if luck.random() < 0.2:
         luck.shuffle(columns)
