@@ -146,7 +146,13 @@ def test_three_random_games_are_the_same_however_many_are_asked_one_by_one(monke
 @pytest.mark.slow
 def test_random_games_are_the_same_however_many_are_asked_one_by_one(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(quiet, "FEW_ASKED", 0)
-    agree(2, 30)
+    agree(2, 10)
+
+
+@pytest.mark.night
+def test_many_random_games_are_the_same_however_many_are_asked_one_by_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(quiet, "FEW_ASKED", 0)
+    agree(3, 200)
 
 
 def test_a_loop_whose_rounds_know_of_each_other_does_not_stand_apart() -> None:

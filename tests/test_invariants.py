@@ -15,7 +15,7 @@ from hypothesis import HealthCheck, given, seed, settings
 from hypothesis import strategies as st
 from random_games import games
 
-MANY = int(os.environ.get("MINT_LEDGER_RANDOM_GAMES", "60"))
+MANY = int(os.environ.get("MINT_LEDGER_RANDOM_GAMES", "30"))
 PARTS = 10
 FEW = 6
 

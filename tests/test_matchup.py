@@ -226,8 +226,13 @@ def test_kinds_that_no_level_has_together_are_told_at_once() -> None:
     assert (found.hits, found.fights, found.because) == (None, 0, "no level has both")
 
 
-@pytest.mark.slow
-@pytest.mark.parametrize("seed", range(20))
+@pytest.mark.parametrize(
+    "seed",
+    [
+        *(pytest.param(seed, marks=pytest.mark.slow) for seed in range(6)),
+        *(pytest.param(seed, marks=pytest.mark.night) for seed in range(6, 60)),
+    ],
+)
 def test_random_duels_are_what_exact_says_of_the_same_game(seed: int) -> None:
     import random
 

@@ -134,7 +134,7 @@ def test_the_time_is_looked_at_in_whole_turns_or_seconds(demo: mint.Game) -> Non
     assert find_space(demo, "careful").features["time"] == tuple(round(limit * part / 16) for part in range(1, 16))
 
 
-@pytest.mark.slow
+@pytest.mark.night
 def test_what_is_found_in_the_demo_is_far_above_its_habits(demo: mint.Game) -> None:
     # Of a seed with which a search that looked less closely ended at 73 %.
     play = demo.play_range("careful", seed=2)

@@ -117,7 +117,7 @@ def test_so_many_runs_are_searched_and_few_more() -> None:
     assert "too few runs" in few.summary()
 
 
-@pytest.mark.slow
+@pytest.mark.night
 def test_runs_that_are_searched_come_near_what_was_allowed() -> None:
     duel = mint.loads(DUELS["kiln"].text)
     play = duel.play_range("plain", runs=100, most_runs=400_000)

@@ -275,11 +275,25 @@ def test_a_game_without_habits_attacks_and_targets_has_a_report_too() -> None:
         gather(game, runs=20, dials={"wader": "0..1"})
 
 
+POND = """
+title: Pond
+clock: {step: 1, limit: 20}
+kinds:
+  newt: {stats: {health: {start: 12, min: 0}}}
+  heron: {stats: {peck: 3}}
+attacks: {stab: {from: heron, to: newt, when: {every: 2}, damage: self.peck, lands: 0.5}}
+endings:
+  eaten: {result: lose, if: newt.health <= 0}
+  dusk: {result: win, if: time >= 16}
+variants: {calm: {heron.peck: 1}}
+"""
+
+
 def test_a_report_of_a_turned_game_says_how_it_is_made_again(tmp_path: Path, command: Command) -> None:
-    made = command(
-        "report", mint.demo_path(), "-o", "turned.html", "--runs", "60", "--variant", "calm", "--set", "crab.bite=9"
-    )
+    (tmp_path / "pond.yaml").write_text(POND, "utf-8")
+    given = ("report", "pond.yaml", "-o", "turned.html", "--runs", "60")
+    made = command(*given, "--variant", "calm", "--set", "heron.peck=2")
     assert made.returncode == 0, made.stderr
-    assert "--variant calm --set crab.bite=9" in (tmp_path / "turned.html").read_text("utf-8")
-    wrong = command("report", mint.demo_path(), "-o", "turned.html", "--set", "crab.bte=9")
-    assert wrong.returncode == 2 and "did you mean 'crab.bite'" in wrong.stderr
+    assert "--variant calm --set heron.peck=2" in (tmp_path / "turned.html").read_text("utf-8")
+    wrong = command(*given, "--set", "heron.pck=9")
+    assert wrong.returncode == 2 and "did you mean 'heron.peck'" in wrong.stderr

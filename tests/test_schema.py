@@ -137,14 +137,14 @@ def _refused_only_where_the_loader_refuses(data: Any) -> None:
 
 @pytest.mark.slow
 @given(broken(DEMO))
-@settings(max_examples=250, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=100, deadline=None, suppress_health_check=list(HealthCheck))
 def test_what_the_schema_refuses_of_a_broken_demo_the_loader_refuses_too(data: Any) -> None:
     _refused_only_where_the_loader_refuses(data)
 
 
 @pytest.mark.slow
 @given(st.data())
-@settings(max_examples=100, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=50, deadline=None, suppress_health_check=list(HealthCheck))
 def test_what_the_schema_refuses_of_random_games_the_loader_refuses_too(data: st.DataObject) -> None:
     game = data.draw(games())
     assert list(VALIDATOR.iter_errors(game)) == []
