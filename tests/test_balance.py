@@ -11,10 +11,10 @@ from conftest import Command
 from scipy import stats
 
 import mint_ledger as mint
-from mint_ledger.balance.comparison import ComparisonInterrupted, compare_games, compare_studies
+from mint_ledger.balance.comparison import compare_games, compare_studies
 from mint_ledger.balance.dial_range import read_bounds, read_range
 from mint_ledger.balance.targets import verdict
-from mint_ledger.errors import BadRequest, GameError, NotFound
+from mint_ledger.errors import BadRequest, GameError, NotFound, Partial
 from mint_ledger.game.parts import parse_span
 from mint_ledger.lowering.patched import with_number
 from mint_ledger.studies.estimate import Estimate
@@ -379,9 +379,9 @@ def test_a_comparison_that_is_stopped_has_the_runs_that_both_were_played(demo: m
     whole = compare_games(demo, other, runs=300, habits=habits, progress=stop_after(10**6))
     blocks = len(calls)  # of both games
     calls.clear()
-    with pytest.raises(ComparisonInterrupted, match=r"stopped after \d+ of 300 runs") as stopped:
+    with pytest.raises(Partial, match=r"stopped after \d+ of 300 runs") as stopped:
         compare_games(demo, other, runs=300, habits=habits, progress=stop_after(blocks - 1))
-    part = stopped.value.comparison
+    part = stopped.value.answer
     assert part.runs == calls[-1] < 300
     assert part.differences == compare_games(demo, other, runs=part.runs, habits=habits).differences
     assert part.differences != whole.differences

@@ -9,7 +9,7 @@ import pytest
 from conftest import run_command
 
 import mint_ledger as mint
-from mint_ledger.studies.journals import LookInterrupted
+from mint_ledger.errors import Partial
 
 WELL = """
 title: Well
@@ -115,7 +115,7 @@ def test_a_course_that_is_stopped_tells_of_the_runs_it_has(demo: mint.Game) -> N
         if done >= 100:
             raise KeyboardInterrupt
 
-    with pytest.raises(LookInterrupted) as stopped:
+    with pytest.raises(Partial) as stopped:
         demo.course("level", 300, 1, progress=stop)
     assert stopped.value.answer.as_json() == demo.course("level", 100, 1).as_json()
 

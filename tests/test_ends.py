@@ -12,8 +12,8 @@ from conftest import run_command
 from scipy.stats import binomtest
 
 import mint_ledger as mint
+from mint_ledger.errors import Partial
 from mint_ledger.studies.estimate import clustered_share, ratio
-from mint_ledger.studies.journals import LookInterrupted
 
 # Three blows end it; each is a knock with chance 0.3, else a nudge.
 BLOWS = """
@@ -185,7 +185,7 @@ def test_a_look_that_is_stopped_tells_of_the_runs_it_has(demo: mint.Game) -> Non
         if done >= 100:
             raise KeyboardInterrupt
 
-    with pytest.raises(LookInterrupted) as stopped:
+    with pytest.raises(Partial) as stopped:
         demo.ends(300, 1, habit="careful", progress=stop)
     assert stopped.value.answer.as_json() == demo.ends(100, 1, habit="careful").as_json()
 

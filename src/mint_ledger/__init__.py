@@ -43,6 +43,7 @@ if TYPE_CHECKING:
         NobodyPlays,
         NoSuchKey,
         NotFound,
+        Partial,
         Place,
         RunStopped,
     )
@@ -60,7 +61,6 @@ if TYPE_CHECKING:
     from mint_ledger.studies.ends import Ends
     from mint_ledger.studies.estimate import Estimate
     from mint_ledger.studies.income import Income
-    from mint_ledger.studies.making import StudyInterrupted
     from mint_ledger.studies.own_measure import OwnMeasure
     from mint_ledger.studies.shape import Shape
     from mint_ledger.studies.store import Store
@@ -94,6 +94,7 @@ _PLACES = {
     "demo_path": "demo",
     "BadRequest": "errors",
     "BooksError": "errors",
+    "Partial": "errors",
     "Fault": "errors",
     "GameError": "errors",
     "MintError": "errors",
@@ -116,7 +117,6 @@ _PLACES = {
     "Ends": "studies.ends",
     "Estimate": "studies.estimate",
     "Income": "studies.income",
-    "StudyInterrupted": "studies.making",
     "Shape": "studies.shape",
     "OwnMeasure": "studies.own_measure",
     "Check": "audit.finding",
@@ -157,6 +157,7 @@ __all__ = [
     "NotFound",
     "Odds",
     "OwnMeasure",
+    "Partial",
     "Place",
     "PlayRange",
     "PlaytestResult",
@@ -169,7 +170,6 @@ __all__ = [
     "Statement",
     "Store",
     "Study",
-    "StudyInterrupted",
     "Sweep",
     "Tuned",
     "TunedHabits",
@@ -185,9 +185,14 @@ __all__ = [
     "loads",
 ]
 
+# Names of before; what they were is taken still.
+_OLD_NAMES = {"StudyInterrupted": "Partial"}
+
+
 if not TYPE_CHECKING:  # to type checkers what is not named above is an error
 
     def __getattr__(name: str) -> Any:
+        name = _OLD_NAMES.get(name, name)
         if name in _PLACES:
             from importlib import import_module
 

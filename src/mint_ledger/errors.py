@@ -14,6 +14,7 @@ from __future__ import annotations
 import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
 
 
 class MintError(Exception):
@@ -90,6 +91,25 @@ class WorkersLost(MintError):
 
 class RunStopped(MintError):
     """A run that could not go on; the message names the formula or rules, the place, the time and the values."""
+
+
+class Partial(KeyboardInterrupt):
+    """An answer that Ctrl-C stopped early.
+
+    Attributes:
+        answer: what was done until then: a study, comparison, sweep … of fewer runs, points or dials than planned.
+        done: how much was done.
+        planned: how much was planned.
+    """
+
+    def __init__(self, answer: Any, done: int, planned: int, of: str = "runs") -> None:
+        self.answer, self.done, self.planned = answer, done, planned
+        super().__init__(f"stopped after {done:,} of {planned:,} {of}")
+
+    @property
+    def study(self) -> Any:
+        """Return the answer by the name that it had when studies alone could be stopped."""
+        return self.answer
 
 
 class BooksError(MintError):

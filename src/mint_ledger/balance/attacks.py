@@ -18,7 +18,7 @@ import numpy as np
 from mint_ledger import showing
 from mint_ledger.balance.duel import endless_rates
 from mint_ledger.engines.names import EngineName
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, Partial
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.duel import lower_duels
 from mint_ledger.lowering.measure import Reading
@@ -29,7 +29,7 @@ from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, clustered_share, mean_of, plain, ratio
-from mint_ledger.studies.journals import VALUES, Floats, Integers, Journals, LookInterrupted, journals
+from mint_ledger.studies.journals import VALUES, Floats, Integers, Journals, journals
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -275,7 +275,7 @@ def find_attacks(
     unit = "turn" if turned.clock.unit == "turn" else "second"
     found = Attacks(title, unit, done, setting.seed, setting.sure, attacks)
     if stopped:
-        raise LookInterrupted(found, runs)
+        raise Partial(found, found.runs, runs)
     return found
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, Partial
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.playable import PlayableGame
@@ -28,7 +28,6 @@ from mint_ledger.studies.estimate import (
     turned_rate,
 )
 from mint_ledger.studies.intervals import Average, QuantileGap, Turned
-from mint_ledger.studies.making import StudyInterrupted
 from mint_ledger.studies.pairs import mean_gap, paired_values
 from mint_ledger.studies.seats import RESULTS
 from mint_ledger.studies.shape import Shapes, shapes_of
@@ -280,14 +279,6 @@ def _opens(run: Run, row: Row) -> bool:
     return row.what == 0.0 and row.cause >= 0 and run.program.causes[int(row.cause)].sort in ("spawn", "level")
 
 
-class ComparisonInterrupted(KeyboardInterrupt):
-    """Ctrl-C stopped the second game; `comparison` has the runs that both were played, of `runs` that were wanted."""
-
-    def __init__(self, comparison: Comparison, runs: int) -> None:
-        self.comparison = comparison
-        super().__init__(f"stopped after {comparison.runs:,} of {runs:,} runs")
-
-
 def compare_shapes(
     one: PlayableGame,
     other: PlayableGame,
@@ -305,7 +296,7 @@ def compare_shapes(
     Raises:
         NotFound: there is no such habit or measure.
         BadRequest: the number of runs makes no sense, or no run of one has the measure.
-        StudyInterrupted: it was stopped with Ctrl-C.
+        Partial: it was stopped with Ctrl-C.
     """
     shapes = []
     for game, habit in zip((one, other), habits, strict=True):
@@ -333,8 +324,7 @@ def compare_games(
     Raises:
         NotFound: there is no such habit or measure.
         BadRequest: the number of runs makes no sense.
-        StudyInterrupted: it was stopped with Ctrl-C while the first game was played.
-        ComparisonInterrupted: it was stopped after some runs of the second.
+        Partial: it was stopped with Ctrl-C: with a study while the first game was played, then with a comparison.
     """
     quantiles = [text for text in measures if ESTIMATE.fullmatch(text) is not None]
     asked = [text for text in measures if text not in quantiles]
@@ -345,8 +335,8 @@ def compare_games(
     stopped = False
     try:
         second = study_game(other, runs, settings[1], asking, means)
-    except StudyInterrupted as stop:
-        stopped, second = True, stop.study
+    except Partial as stop:
+        stopped, second = True, stop.answer
         first = first.first(second.runs)
     turned = first_turned(first, second)
     parting = None
@@ -356,5 +346,5 @@ def compare_games(
     titles = (comparison.titles[0], comparison.titles[1] + (f" · {label}" if label else ""))
     comparison = replace(comparison, titles=titles)
     if stopped:
-        raise ComparisonInterrupted(comparison, runs)
+        raise Partial(comparison, comparison.runs, runs)
     return comparison

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger import showing
 from mint_ledger.balance.dial_range import no_word, number_today, setting_of
-from mint_ledger.errors import BadRequest, GameError, RunStopped
+from mint_ledger.errors import BadRequest, GameError, Partial, RunStopped
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
@@ -48,14 +48,6 @@ class Moved:
     # How often noise alone would show as much, and whether that is too seldom among all the dials that were moved.
     noise: float = 1.0
     is_certain: bool = False
-
-
-class SensitivityInterrupted(KeyboardInterrupt):
-    """It was stopped with Ctrl-C; `ranking` has the dials that were moved, of `dials` that were to be."""
-
-    def __init__(self, ranking: Sensitivity, dials: int) -> None:
-        self.ranking = ranking
-        super().__init__(f"stopped after {len(ranking.moved) + len(ranking.skipped):,} of {dials:,} dials")
 
 
 @dataclass(frozen=True, repr=False)
@@ -144,7 +136,7 @@ def make_sensitivity(
     Raises:
         NotFound: there is no such dial, habit, measure.
         BadRequest: the estimate has no value in each run, or the share is none.
-        SensitivityInterrupted: it was stopped with Ctrl-C after some dials.
+        Partial: it was stopped with Ctrl-C after some dials.
     """
     if not 0.0 < share < 1.0:
         raise BadRequest(f"dials are moved by a share between 0 and 1, not {share:g}")
@@ -194,7 +186,8 @@ def make_sensitivity(
         except KeyboardInterrupt:
             if not moved:
                 raise
-            raise SensitivityInterrupted(ranking(), len(names)) from None
+            done = ranking()
+            raise Partial(done, len(done.moved) + len(done.skipped), len(names), "dials") from None
         if progress is not None:
             progress(count, len(names))
     return ranking()

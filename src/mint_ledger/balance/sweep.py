@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger import showing
 from mint_ledger.balance.dial_range import checked_values, setting_of, today_of, values_of
 from mint_ledger.balance.targets import Judged, judge_study
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, Partial
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.plain import finite, labelled_table
 from mint_ledger.playing.setting import Setting
@@ -51,14 +51,6 @@ class Point:
     def meets_all(self) -> bool:
         """Return whether all targets are met here; a game without targets has none to meet."""
         return bool(self.judged) and all(result.verdict == "met" for result in self.judged)
-
-
-class SweepInterrupted(KeyboardInterrupt):
-    """A sweep was stopped with Ctrl-C; `sweep` has the points that were done, of `points` that were wanted."""
-
-    def __init__(self, sweep: Sweep, points: int) -> None:
-        self.sweep = sweep
-        super().__init__(f"stopped after {len(sweep.points):,} of {points:,} points")
 
 
 @dataclass(frozen=True, repr=False)
@@ -171,7 +163,7 @@ def make_sweep(
     Raises:
         BadRequest: there are no points, too many, or they would take longer than the budget.
         NotFound: there is no such dial, habit, measure.
-        SweepInterrupted: it was stopped with Ctrl-C after some points.
+        Partial: it was stopped with Ctrl-C after some points.
     """
     if not 1 <= len(points) <= MOST_POINTS:
         raise BadRequest(f"a sweep has 1 to {MOST_POINTS:,} points, not {len(points):,}")
@@ -212,7 +204,8 @@ def make_sweep(
     except KeyboardInterrupt:
         if not played:
             raise
-        raise SweepInterrupted(sweep(), len(points)) from None
+        done = sweep()
+        raise Partial(done, len(done.points), len(points), "points") from None
     return sweep()
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from mint_ledger import showing
-from mint_ledger.errors import NotFound, nearest
+from mint_ledger.errors import NotFound, Partial, nearest
 from mint_ledger.game.dial_value import Value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
@@ -87,14 +87,6 @@ class JudgedTargets(list[Judged], Result):  # type: ignore[misc]  # it is gone t
         return f"<JudgedTargets of {self.title}: {met} of {len(self)} met>"
 
 
-class JudgingInterrupted(KeyboardInterrupt):
-    """It was stopped with Ctrl-C; `judged` has the targets that were judged, of `targets` that were to be."""
-
-    def __init__(self, judged: JudgedTargets, targets: int) -> None:
-        self.judged = judged
-        super().__init__(f"stopped after {len(judged):,} of {targets:,} targets")
-
-
 def verdict(estimate: Estimate, want: Span) -> Verdict:
     """Met if the whole interval lies in what is wanted, missed if none of it does, else undecided.
 
@@ -157,7 +149,7 @@ def judge_targets(
 
     Raises:
         NotFound: there is no target of such a name, or no such measure, result or ending.
-        JudgingInterrupted: it was stopped with Ctrl-C after some targets.
+        Partial: it was stopped with Ctrl-C after some targets.
     """
     names = [target.name for target in game.all_targets]
     for name in only:
@@ -204,7 +196,7 @@ def judge_these(
         except KeyboardInterrupt:
             if not by_target:
                 raise
-            raise JudgingInterrupted(judged(), len(pairs)) from None
+            raise Partial(judged(), len(judged()), len(pairs), "targets") from None
         by_target |= {(id(one.target), who): one for one in judge_study(study, targets, who)}
     return judged(), runs * len(groups)
 

@@ -32,7 +32,7 @@ from mint_ledger.cli.completing import complete_settings, complete_targets
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.looks import show_look, show_what_is_done, write_both
 from mint_ledger.cli.output import flush, hint, is_narrow, is_quiet, next_step, say, say_json
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, Partial
 
 if TYPE_CHECKING:
     from mint_ledger.balance.matchup import Matchups
@@ -79,7 +79,6 @@ def targets(
     as_json: JsonOption = False,
 ) -> None:
     """Judge the game by its targets: met, missed, or undecided at this many runs."""
-    from mint_ledger.balance.targets import JudgingInterrupted
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.views.balance_text import targets_text
 
@@ -87,7 +86,7 @@ def targets(
     tell_meant(loaded, read_dials(settings), quiet=as_json)
     if not loaded.targets:
         raise BadRequest(f"{game} has no targets; write some, like {{name: fair, measure: rate(win), want: 0.4..0.6}}")
-    stopped: JudgingInterrupted | None = None
+    stopped: Partial | None = None
     with study_progress(f"{loaded.title}: runs") as progress:
         try:
             judged = loaded.judge(
@@ -100,8 +99,8 @@ def targets(
                 sure=sure,
                 progress=progress,
             )
-        except JudgingInterrupted as stop:
-            stopped, judged = stop, stop.judged
+        except Partial as stop:
+            stopped, judged = stop, stop.answer
     if as_json:
         say_json({"targets": [result.as_json() for result in judged]})
     else:
@@ -145,12 +144,11 @@ def sweep(
     """Study the game at many settings of some dials, all with the same luck."""
     habit = joined(played_by)
     variant = joined(variants)
-    from mint_ledger.balance.sweep import SweepInterrupted
     from mint_ledger.cli.progress import counted_progress
 
     loaded, variant = set_before(load_game(game, script), settings, variant)
     tell_meant(loaded, (read_named(text)[0] for text in dial), quiet=as_json)
-    stopped: SweepInterrupted | None = None
+    stopped: Partial | None = None
     with counted_progress(f"{loaded.title}: points") as progress:
         try:
             answer = loaded.sweep(
@@ -167,8 +165,8 @@ def sweep(
                 sure=sure,
                 progress=progress,
             )
-        except SweepInterrupted as stop:
-            stopped, answer = stop, stop.sweep
+        except Partial as stop:
+            stopped, answer = stop, stop.answer
     show_what_is_done(answer, stopped, as_json=as_json)
     show_look(answer, plot, output, as_json=as_json)
 
@@ -405,14 +403,14 @@ def sensitivity(
     """Say which dials matter: what one per cent more of each does."""
     habit = joined(played_by)
     variant = joined(variants)
-    from mint_ledger.balance.sensitivity import SensitivityInterrupted, index_table
+    from mint_ledger.balance.sensitivity import index_table
     from mint_ledger.cli.files import write_table
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.views.sensitivity_text import sobol_text
 
     loaded, variant = set_before(load_game(game, script), settings, variant)
     tell_meant(loaded, (read_named(text)[0] for text in dial or () if "=" in text), quiet=as_json)
-    stopped: SensitivityInterrupted | None = None
+    stopped: Partial | None = None
     with counted_progress(f"{loaded.title}: {'studies' if sobol else 'dials'}") as progress:
         if sobol is not None:
             ranges = dict(read_named(text) for text in dial or ())
@@ -432,8 +430,8 @@ def sensitivity(
                     sure=sure,
                     progress=progress,
                 )
-            except SensitivityInterrupted as stop:
-                stopped, answer = stop, stop.ranking
+            except Partial as stop:
+                stopped, answer = stop, stop.answer
     if sobol is not None:
         plain = [
             {"dial": i.dial, "first": [i.first.value, i.first.low, i.first.high]}

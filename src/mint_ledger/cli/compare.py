@@ -28,7 +28,7 @@ from mint_ledger.cli.exits import INTERRUPTED
 from mint_ledger.cli.looks import show_look, show_what_is_done
 from mint_ledger.cli.origin import has_read
 from mint_ledger.cli.output import next_step, say
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, Partial
 
 if TYPE_CHECKING:
     from mint_ledger.client import Game
@@ -71,10 +71,9 @@ def compare(
     """Compare two games, variants, habits or sets of dials under the same luck."""
     habit = joined(played_by)
     variant = joined(variants)
-    from mint_ledger.balance.comparison import ComparisonInterrupted, compare_games, compare_shapes
+    from mint_ledger.balance.comparison import Comparison, compare_games, compare_shapes
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.playing.setting import Setting, habit_for
-    from mint_ledger.studies.making import StudyInterrupted
 
     if (other is None) == (not with_):
         raise BadRequest("compare wants another game file, or what is different: --with crab.bite=9")
@@ -96,7 +95,7 @@ def compare(
         label = str(other) if other is not None else differs
         _show_shares((first, second), measure, Setting(seed, habit, sure=sure), runs, label, (plot, output), as_json)
         return
-    stopped: ComparisonInterrupted | None = None
+    stopped: Partial | None = None
     with study_progress(f"{one.title}: runs") as progress:
         both: dict[str, Any] = {"runs": runs, "seed": seed, "habits": (habit, second_habit), "sure": sure}
         both |= {"label": differs if other is None else str(other), "progress": progress}
@@ -105,11 +104,11 @@ def compare(
                 spread = compare_shapes(first, second, shape, **both)
             else:
                 answer = compare_games(first, second, measures=tuple(measure or ()), **both)
-        except ComparisonInterrupted as stop:
-            stopped, answer = stop, stop.comparison
-        except StudyInterrupted as stop:
-            say(f"{stop} of the first game; nothing is compared yet", error=True)
-            raise typer.Exit(INTERRUPTED) from None
+        except Partial as stop:
+            if not isinstance(stop.answer, Comparison):
+                say(f"{stop} of the first game; nothing is compared yet", error=True)
+                raise typer.Exit(INTERRUPTED) from None
+            stopped, answer = stop, stop.answer
     if shape is not None:
         show_look(spread, plot, output, as_json=as_json)
         return

@@ -10,6 +10,7 @@ import typer
 
 from mint_ledger.cli.exits import INTERRUPTED
 from mint_ledger.cli.output import hint, say, say_json
+from mint_ledger.errors import Partial
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -47,12 +48,11 @@ def tell_look(
 ) -> None:
     """Find it, tell it, and write what is wanted of it."""
     from mint_ledger.cli.progress import counted_progress
-    from mint_ledger.studies.journals import LookInterrupted
 
     with counted_progress(f"{title}: runs") as progress:
         try:
             answer = find(progress)
-        except LookInterrupted as stop:
+        except Partial as stop:
             # What was found so far is shown, and no file is written.
             say_json(stop.answer.as_json()) if as_json else say(stop.answer.summary())
             say(str(stop), error=True)

@@ -31,7 +31,7 @@ from mint_ledger.cli.completing import complete_accounts
 from mint_ledger.cli.exits import FELL_SHORT, INTERRUPTED
 from mint_ledger.cli.looks import LookResult, show_look, tell_look
 from mint_ledger.cli.output import hint, next_step, say, say_json
-from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.errors import BadRequest, NotFound, Partial, nearest
 
 if TYPE_CHECKING:
     from mint_ledger.balance.shares import Shares
@@ -132,7 +132,7 @@ def study(
     from mint_ledger.cli.progress import study_progress
     from mint_ledger.studies.cluster import cluster_executor
     from mint_ledger.studies.estimate import measured
-    from mint_ledger.studies.making import StudyInterrupted, parse_until
+    from mint_ledger.studies.making import parse_until
     from mint_ledger.studies.study import FIGURES
     from mint_ledger.views.balance_text import targets_text
 
@@ -164,7 +164,7 @@ def study(
     if shape is not None and shape not in ("time", *asked, *loaded.measures):
         asked[shape] = shape
     ranked = worst if worst is None or worst in asked else _worst_measure(worst, loaded)
-    stopped: StudyInterrupted | None = None
+    stopped: Partial | None = None
     with cluster_executor(cluster) as executor, study_progress(f"{loaded.title}: runs") as progress:
         try:
             answer = loaded.study(
@@ -183,9 +183,9 @@ def study(
                 progress=progress,
                 store=store,
             )
-        except StudyInterrupted as stop:
+        except Partial as stop:
             # What was found so far is shown, and no file is written.
-            stopped, answer = stop, stop.study.at(sure)
+            stopped, answer = stop, stop.answer.at(sure)
     if stopped is not None:
         say_json(answer.as_json()) if as_json else say(answer.summary())
         say(str(stopped), error=True)

@@ -10,7 +10,7 @@ import numpy as np
 
 from mint_ledger import showing
 from mint_ledger.engines.names import EngineName
-from mint_ledger.errors import BadRequest, NotFound, nearest
+from mint_ledger.errors import BadRequest, NotFound, Partial, nearest
 from mint_ledger.journal.books import account_name, all_accounts, find_account
 from mint_ledger.journal.wording import Words, number
 from mint_ledger.lowering.lowered import Lowered
@@ -24,7 +24,7 @@ from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.changes import AccountChanges, FormulaChanges
 from mint_ledger.studies.estimate import Estimate, mean_of, plain, quantile, rate
-from mint_ledger.studies.journals import Floats, Integers, Journals, LookInterrupted, journals
+from mint_ledger.studies.journals import Floats, Integers, Journals, journals
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -204,7 +204,7 @@ def find_course(
         # A part that was broken off may stand in some stretches and not in others.
         if not done or not all(known.ends_before(done) for known in found.values()):
             raise
-        raise LookInterrupted(cut.answer(title, setting, done, found), runs) from None
+        raise Partial(cut.answer(title, setting, done, found), done, runs) from None
     return cut.answer(title, setting, runs, found)
 
 

@@ -18,7 +18,7 @@ import numpy as np
 
 from mint_ledger import showing
 from mint_ledger.engines.names import EngineName
-from mint_ledger.errors import BadRequest
+from mint_ledger.errors import BadRequest, Partial
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
@@ -29,7 +29,7 @@ from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, clustered_share, plain, rate, ratio
-from mint_ledger.studies.journals import Integers, Journals, LookInterrupted, journals
+from mint_ledger.studies.journals import Integers, Journals, journals
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -259,7 +259,7 @@ def find_ends(
         if not done:
             raise
         kept = [{n: [m for m in some if m.run < done] for n, some in known.items()} for known in (ended, lost)]
-        raise LookInterrupted(look.answer(title, setting, done, *kept), runs) from None
+        raise Partial(look.answer(title, setting, done, *kept), done, runs) from None
     return look.answer(title, setting, runs, ended, lost)
 
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from mint_ledger import showing
 from mint_ledger.engines.names import EngineName
-from mint_ledger.errors import NotFound, nearest
+from mint_ledger.errors import NotFound, Partial, nearest
 from mint_ledger.journal.books import account_name, all_accounts, find_account
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.measure import OFFERS, Reading
@@ -23,7 +23,7 @@ from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import Estimate, mean_of, plain, rate, ratio
-from mint_ledger.studies.journals import Floats, Integers, Journals, LookInterrupted, journals
+from mint_ledger.studies.journals import Floats, Integers, Journals, journals
 from mint_ledger.studies.limits import draws_something
 
 if TYPE_CHECKING:
@@ -269,7 +269,7 @@ def find_income(
         stopped = True
     found = gathering.income(title, setting, done)
     if stopped:
-        raise LookInterrupted(found, runs)
+        raise Partial(found, found.runs, runs)
     return found
 
 

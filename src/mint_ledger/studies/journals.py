@@ -32,14 +32,6 @@ Floats = np.ndarray[Any, np.dtype[np.float64]]
 Integers = np.ndarray[Any, np.dtype[np.int64]]
 
 
-class LookInterrupted(KeyboardInterrupt):
-    """A look at many runs was stopped with Ctrl-C after some of them; `answer` is of those, and `runs` were wanted."""
-
-    def __init__(self, answer: Any, runs: int) -> None:
-        self.answer, self.runs = answer, runs
-        super().__init__(f"stopped after {answer.runs:,} of {runs:,} runs")
-
-
 @dataclass(frozen=True)
 class Journals:
     """The rows of some runs that follow one another.

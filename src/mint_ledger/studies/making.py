@@ -13,7 +13,7 @@ from contextlib import AbstractContextManager
 from dataclasses import replace
 from typing import Any, Protocol
 
-from mint_ledger.errors import BadRequest, WorkersLost
+from mint_ledger.errors import BadRequest, Partial, WorkersLost
 from mint_ledger.playing.setting import check_seed
 from mint_ledger.studies.block import BLOCK, Block
 from mint_ledger.studies.budget import Done, Progress
@@ -48,14 +48,6 @@ class KeptBlocks(Protocol):
         """While nobody else writes."""
 
 
-class StudyInterrupted(KeyboardInterrupt):
-    """A study was stopped with Ctrl-C after some of its runs; `study` has those, of `runs` that were wanted."""
-
-    def __init__(self, study: Study, runs: int) -> None:
-        self.study, self.runs = study, runs
-        super().__init__(f"stopped after {study.runs:,} of {runs:,} runs")
-
-
 def make_study(
     prepared: Prepared,
     request: StudyRequest,
@@ -72,7 +64,7 @@ def make_study(
     Raises:
         BadRequest: the number of runs or the seed makes no sense.
         RunStopped: one of the runs could not go on.
-        StudyInterrupted: it was stopped with Ctrl-C; what was played until then is a study too.
+        Partial: it was stopped with Ctrl-C; what was played until then is a study too.
         WorkersLost: the workers of the executor ended before all was played.
     """
     runs = _whole(runs)
@@ -91,7 +83,8 @@ def make_study(
         except KeyboardInterrupt:
             if not len(gathered):
                 raise
-            raise StudyInterrupted(gathered.study(None), runs) from None
+            part = gathered.study(None)
+            raise Partial(part, part.runs, runs) from None
         except WorkersLost as lost:
             kept = "; they are kept in the store, and the same study goes on from there" if stored is not None else ""
             raise WorkersLost(f"{lost}. {len(gathered):,} of {runs:,} runs were played{kept}") from None

@@ -101,9 +101,7 @@ def _largest(end: End) -> list[tuple[str, str, Estimate]]:
 def _causes(end: End) -> TextTable:
     """Return what did it, and how often."""
     wide = room(40, (f"{cause_name(cause)}  " for cause, _ in end.causes[:MOST_CAUSES]), least=26)
-    table = TextTable(
-        name_column("", WORD), left_column("", wide), left_column(""), indent=DEEP, heads=False
-    )
+    table = TextTable(name_column("", WORD), left_column("", wide), left_column(""), indent=DEEP, heads=False)
     for place, (cause, share) in enumerate(end.causes[:MOST_CAUSES]):
         table.add(f"{'by' if not place else '':<{WORD}}", short(cause_name(cause), wide - 2), _per_cent(share))
     if len(end.causes) > MOST_CAUSES:
