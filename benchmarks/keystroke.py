@@ -61,7 +61,7 @@ async def talk(keys: int) -> None:
         await asyncio.sleep(EVERY if key % 7 else 4 * EVERY)
     while not client.diagnostics.get(uri):
         await asyncio.sleep(0.005)
-    # The last key mends all.
+    # The last key fixes all.
     whole = lsp.TextDocumentContentChangeWholeDocument(text=text)
     version = lsp.VersionedTextDocumentIdentifier(uri=uri, version=keys + 2)
     before = time.perf_counter()

@@ -1,7 +1,7 @@
 """Kills commands at random moments: nothing that was stored is lost, and no file is ever half written.
 
 python benchmarks/kills.py [TIMES] [SEED]; each of `study --store`, `tune --write`, `tables import --write`, `report`
-and `watch` is killed so many times (100 by default), at a moment drawn anew each time.
+and `watch` is killed so many times (100 by default), at a moment drawn again each time.
 """
 
 from __future__ import annotations

@@ -148,7 +148,7 @@ actions:
   stoke:   {by: potter, needs: wood > 0, do: [wood -= 1, "kiln.heat += dice(1, 2)", sweat += 1]}
   smother: {by: potter, do: [kiln.heat -= 2]}
   sit:     {by: potter, do: [sweat -= 2]}
-  mend:    {by: potter, needs: kiln.cracks > 0 and sweat < 3, do: [kiln.cracks -= 1, sweat += 1]}
+  fix:    {by: potter, needs: kiln.cracks > 0 and sweat < 3, do: [kiln.cracks -= 1, sweat += 1]}
   shutter: {by: potter, do: [kiln.draft = 0, sweat += 1]}
 rules:
   - name: the fire
@@ -163,7 +163,7 @@ habits:
   plain:
     by: potter
     reaction: 1
-    acts: [{do: mend, if: kiln.cracks > 1}, {do: stoke, if: kiln.heat < 4}, {do: sit, if: sweat > 2}, {do: shutter}]
+    acts: [{do: fix, if: kiln.cracks > 1}, {do: stoke, if: kiln.heat < 4}, {do: sit, if: sweat > 2}, {do: shutter}]
 endings:
   done:   {result: win, if: potter.baked >= 6}
   broken: {result: lose, if: kiln.cracks >= 3}
@@ -181,7 +181,7 @@ def kiln_acts(state: State) -> dict[str, Ways]:
     acts["smother"] = [(1.0, (wood, sweat, baked, max(0, heat - 2), draft, cracks))]
     acts["sit"] = [(1.0, (wood, max(0, sweat - 2), baked, heat, draft, cracks))]
     if cracks > 0 and sweat < 3:
-        acts["mend"] = [(1.0, (wood, sweat + 1, baked, heat, draft, cracks - 1))]
+        acts["fix"] = [(1.0, (wood, sweat + 1, baked, heat, draft, cracks - 1))]
     acts["shutter"] = [(1.0, (wood, min(3, sweat + 1), baked, heat, 0, cracks))]
     return acts
 

@@ -31,14 +31,14 @@ def bog(tmp_path: Path) -> Path:
     return path
 
 
-def test_findings_have_a_code_a_place_a_sentence_and_a_way_to_mend_it(command: Command, bog: Path) -> None:
+def test_findings_have_a_code_a_place_a_sentence_and_a_way_to_fix_it(command: Command, bog: Path) -> None:
     result = command("audit", bog.name, "--runs", 0)
     assert result.returncode == 1
     assert "Bog: 2 wrong" in result.stdout
     assert "bog.yaml:9:" in result.stdout
     assert "T201 contact-drains" in result.stdout
     assert "10 are gone in 10 steps" in result.stdout.replace("\n    ", " ")
-    assert "mend: Give the attack a cooldown" in result.stdout
+    assert "fix: Give the attack a cooldown" in result.stdout
     assert max(map(len, result.stdout.splitlines())) <= 80
     plain = json.loads(command("audit", bog.name, "--runs", 0, "--json").stdout)
     assert [(f["code"], f["line"]) for f in plain["findings"]] == [("T201", 9), ("C301", 11)]
@@ -47,7 +47,7 @@ def test_findings_have_a_code_a_place_a_sentence_and_a_way_to_mend_it(command: C
 def test_check_names_what_needs_no_play_and_stays_at_exit_0(command: Command, bog: Path) -> None:
     result = command("check", bog.name)
     assert result.returncode == 0
-    assert "looks wrong, or may be (2 findings" in result.stdout
+    assert "likely mistakes (2 findings" in result.stdout
     assert "line 11" in result.stdout.replace("line  ", "line ")
     assert [f["code"] for f in json.loads(command("check", bog.name, "--json").stdout)["findings"]] == ["T201", "C301"]
 
@@ -168,7 +168,7 @@ def test_only_what_is_wrong_is_an_alarm(command: Command, tmp_path: Path) -> Non
     file.write_text(GRADES.replace(", tired: {result: lose, if: mole.dug < 0}", ""), encoding="utf-8")
     answer = command("audit", file, "--runs", 3)
     assert answer.returncode == 0
-    assert "notes besides; --all lists them" in answer.stdout
+    assert "notes as well; --all lists them" in answer.stdout
     assert "stat-never-changed" not in answer.stdout
     assert "note: C308 stat-never-changed" in command("audit", file, "--runs", 3, "--all").stdout
     # A condition that cannot hold is proved.
@@ -206,7 +206,7 @@ def test_a_quick_audit_and_one_without_time_say_what_they_did_not_look_at() -> N
     game = mint.load(mint.demo_path())
     quick = game.audit(quick=True)
     assert quick.unlooked == (
-        "players besides the habits",
+        "players in addition to the habits",
         "step-length-matters",
         "once-in-every-step",
         "order-of-rules-matters",
@@ -216,11 +216,11 @@ def test_a_quick_audit_and_one_without_time_say_what_they_did_not_look_at() -> N
     hasty = game.audit(seconds=1e-6)
     assert hasty.runs <= len(game.habits) and "much-waste" in hasty.unlooked
     assert "step-length-matters" in hasty.unlooked
-    assert "Not looked at: " in hasty.summary()
+    assert "Not tested: " in hasty.summary()
     assert not game.audit(runs=2, only=["much-waste"]).unlooked
     # Four play something changed, four search for the best habit.
     assert quick.checks == len(CHECKS) - 8
-    assert game.audit(quick=True, only=["once-in-every-step"]).unlooked == ("players besides the habits",)
+    assert game.audit(quick=True, only=["once-in-every-step"]).unlooked == ("players in addition to the habits",)
     for seconds in (0, "3", None, float("nan"), True):
         with pytest.raises(mint.BadRequest, match="more than 0"):
             game.audit(seconds=seconds)  # type: ignore[arg-type]
@@ -235,7 +235,7 @@ def test_findings_are_told_as_they_are_found_the_cheapest_first() -> None:
 
 def test_audit_on_the_command_line_can_be_quick(command: Command) -> None:
     done = command("audit", str(mint.demo_path()), "--quick")
-    assert done.returncode == 0 and "Not looked at: players besides the habits, step-length" in done.stdout
+    assert done.returncode == 0 and "Not tested: players in addition to the habits, step-length" in done.stdout
     left = json.loads(command("audit", str(mint.demo_path()), "--seconds", "0.001", "--json").stdout)["unlooked"]
     assert "seats-unfair" in left
     assert command("audit", str(mint.demo_path()), "--seconds", "0").returncode == 2

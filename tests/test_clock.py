@@ -8,7 +8,7 @@ from collections.abc import Callable
 import pytest
 
 import mint_ledger as mint
-from mint_ledger.report.mending import find_mend, most_missed
+from mint_ledger.report.fixing import find_fix, most_missed
 
 FAIR = """
 title: Ferry
@@ -30,7 +30,7 @@ def answers(game: mint.Game, *, every: bool) -> list[object]:
     """What searches choose: the fix of a report and tuning; with `every` also findings and the range of play."""
     judged = game.judge(400)
     worst = most_missed(judged)
-    fix = find_mend(game, worst, 1, 0.95) if worst is not None else None
+    fix = find_fix(game, worst, 1, 0.95) if worst is not None else None
     tuned = game.tune("leak", "0..1 by 0.05", "rate(win)", "0.4..0.6", runs=1_000)
     found: list[object] = [judged.summary(), fix and (fix.dial, fix.value, fix.passed), tuned.summary()]
     if every:

@@ -111,5 +111,5 @@ rules:
 """
     run = mint.loads(game).run(engine=engine)
     # The second guest sets off at 0.5 s and touches two seconds later. That lets the first meet the host, which is
-    # seen in the next step; it lets them meet once more, but they still touch, so that it is one meeting.
+    # seen in the next step; it lets them meet again, but they still touch, so that it is one meeting.
     assert [run.at(time)["host.calls"] for time in (2, 2.5, 3, 6)] == [0, 1, 2, 2]

@@ -110,7 +110,7 @@ def test_faults_come_as_one_types_and_go_again(tmp_path: Path) -> None:
     speak(tmp_path, talk)
 
 
-def test_usual_mistakes_are_told_with_what_would_mend_them(tmp_path: Path) -> None:
+def test_usual_mistakes_are_told_with_what_would_fix_them(tmp_path: Path) -> None:
     async def talk(editor: Editor) -> None:
         text = "mint_ledger: 1\nclock: {limit: 9}\nstats: {tide: {start: 3, max: 5}}\n"
         text += "rules: [{when: {every: 1}, if: tide > 7, do: [tide += 1]}]\n"

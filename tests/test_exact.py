@@ -245,9 +245,9 @@ def test_the_command_tells_the_answer_and_judges_the_targets(command: Command, t
     assert told.returncode == 0
     assert "exact, from all its 9 states" in told.stdout
     assert "12.8252 %" in told.stdout
-    assert "met     rarely rich: rate(win) is 12.8252 %, wanted 10 to 20 %" in told.stdout
+    assert "met     rarely rich: rate(win) is 12.8252 %, target 10 to 20 %" in told.stdout
     assert "missed  soon over" in told.stdout
-    assert "met     of the purse: mean(closing(hauler.purse)) is 1.282523, wanted 1 to 2" in told.stdout
+    assert "met     of the purse: mean(closing(hauler.purse)) is 1.282523, target 1 to 2" in told.stdout
     found = json.loads(command("study", "bridge.yaml", "--exact", "--json", "--set", "luck=0.5").stdout)
     assert found["results"]["win"] == pytest.approx(0.3, abs=1e-9)
     assert found["time"]["mean"] == pytest.approx(21, abs=1e-9)

@@ -189,8 +189,8 @@ def test_the_command_tells_measures_and_judges_their_targets(command: Command, t
     (tmp_path / "dyke.yaml").write_text(WALK)
     told = command("study", "dyke.yaml", "--exact")
     assert told.returncode == 0, told.stderr
-    assert "met     little left: mean(left) is 1.282523, wanted 1 to 2" in told.stdout
-    assert "met     at best: quantile(highest(keeper.sand), 0.5) is 4, wanted 3 to 6" in told.stdout
+    assert "met     little left: mean(left) is 1.282523, target 1 to 2" in told.stdout
+    assert "met     at best: quantile(highest(keeper.sand), 0.5) is 4, target 3 to 6" in told.stdout
     assert all(len(line) <= 80 for line in told.stdout.splitlines())
     found = json.loads(
         command("study", "dyke.yaml", "--exact", "--json", "--measure", "low=lowest(keeper.sand)").stdout

@@ -18,7 +18,7 @@ kinds:
 rules:
   - {name: first, when: {every: 99, first: 1}, do: [wall.health -= 30]}
   - {name: second, when: {every: 99, first: 1.3}, do: [wall.health -= 10]}
-  - {name: mends, when: {every: 99, first: 5}, do: [wall.health += 20]}
+  - {name: fixes, when: {every: 99, first: 5}, do: [wall.health += 20]}
 """
 
 

@@ -66,7 +66,7 @@ def fits(making: ModuleType, games: Path, line: str) -> None:
     content = making.printed(line, games)
     assert faults(making.schema_name(line), content) == []
     origin = content["origin"]
-    assert origin["schema"] == 1 and origin["command"] == line.split(maxsplit=1)[0]
+    assert origin["schema"] == 2 and origin["command"] == line.split(maxsplit=1)[0]
     file = line.split()[1]
     assert origin["games"][0]["file"] == file
     # The hash is that of the text, so that it can be had without us.

@@ -57,7 +57,7 @@ def test_a_comparison_says_which_is_won_more_often(game: mint.Game) -> None:
     assert told.startswith(f"Wins: {-100 * gap.value:.1f} points less in B (")
     low, high = map(float, re.findall(r"\(([\d.]+) to ([\d.]+)\)", told)[0])
     assert (low, high) == pytest.approx((-100 * gap.high, -100 * gap.low), abs=0.06)
-    assert lead(game.compare(runs=50, dials={"heat": 3}).summary()) == "Both come to the same in every run."
+    assert lead(game.compare(runs=50, dials={"heat": 3}).summary()) == "Both are the same in every run."
 
 
 def test_a_sweep_names_the_highest_and_the_lowest_that_was_tried(game: mint.Game) -> None:

@@ -107,7 +107,7 @@ def test_what_is_found_comes_near_to_the_best_and_never_above(name: str) -> None
     assert play.ceiling.optimum is not None
     assert play.ceiling.optimum.wins == pytest.approx(best, abs=1e-9)
     text = play.summary()
-    assert f"Nobody with this timing wins more than {100 * best:.1f} %" in text and "at most, knowing all" in text
+    assert f"No player with this timing wins more than {100 * best:.1f} %" in text and "with perfect information" in text
     assert play.as_json()["at_most"]["wins"] == pytest.approx(best, abs=1e-9)
 
 

@@ -34,7 +34,7 @@ thing = 7
 def find(subject):
     raise RuntimeError("boom")
     yield
-check = mint.Check("X900", "own-boom", "own", "Boom", "It fails.", "Mend it.", find)
+check = mint.Check("X900", "own-boom", "own", "Boom", "It fails.", "Fix it.", find)
 forged = mint.Check("L101", "own-forged", "own", "Forged", "It has a code of ours.", "Rename it.", find)
 """
 

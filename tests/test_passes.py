@@ -26,8 +26,8 @@ SOURCE = Path(mint.__file__).parent
 PASSES = ("program", "facts", "engines", "exact", "lowering", "balance")
 # These look for one shape and answer for all others alike; none of them is asked what a program does.
 RECOGNISERS = {
-    ("expressions.py", "_condition"): "all others are worked out as numbers, by a table that has them all",
-    ("expressions.py", "condition"): "all others are worked out as numbers, by a table that has them all",
+    ("expressions.py", "_condition"): "all others are calculated as numbers, by a table that has them all",
+    ("expressions.py", "condition"): "all others are calculated as numbers, by a table that has them all",
     ("apart.py", "_read_first"): "all others read what they are made of, and then set their locals",
     ("apart.py", "free_locals"): "all others name no local themselves",
     ("states.py", "_waits"): "whatever names the column is taken to look at any time",
@@ -39,7 +39,7 @@ RECOGNISERS = {
     ("dice.py", "_number"): "all others have no value that is known",
     ("expressions.py", "is_plain"): "all others may fail or take long, and are asked as they stand",
     ("expressions.py", "plain_flag"): "all others are asked as conditions",
-    ("expressions.py", "whole_of"): "all others are not known to be whole, and are worked out as numbers",
+    ("expressions.py", "whole_of"): "all others are not known to be whole, and are calculated as numbers",
     ("thresholds.py", "_block"): "all others cut no draw but by the comparisons in them",
     ("thresholds.py", "_throw"): "all others are no throw of one die",
     ("thresholds.py", "_value"): "all others have no value that is known",

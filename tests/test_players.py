@@ -19,7 +19,7 @@ from mint_ledger.players.neighbours import change
 from mint_ledger.players.writing import with_habit
 from mint_ledger.studies.estimate import rate
 
-# The fuse is drawn anew each second. Ducking with it at 7 and more earns a point, below that it costs three: who ducks
+# The fuse is drawn again each second. Ducking with it at 7 and more earns a point, below that it costs three: who ducks
 # just then comes to 5 points for certain in 60 seconds, who always ducks is out at once as a rule.
 FUSE = """
 title: Fuse
@@ -71,14 +71,14 @@ def test_acts_are_judged_by_the_best_with_and_without_them(fuse) -> None:  # typ
     assert fuse.without["doff"].value == 1.0
     assert fuse.idle.value == 0.0
     assert fuse.acts_matter
-    assert "One act is enough: duck" in fuse.summary()
-    assert "never tries doff" in fuse.summary()
+    assert "One action is enough: duck" in fuse.summary()
+    assert "never uses doff" in fuse.summary()
 
 
 def test_what_few_runs_cannot_tell_apart_is_not_called_as_good(fuse) -> None:  # type: ignore[no-untyped-def]
     near = replace(fuse, best=rate(350, 500), habits={"eager": rate(327, 500)}, runs=500)
     text = " ".join(near.summary().split())
-    assert "won 4.6 points more than the best habit of the file, which 500 runs do not tell from chance" in text
+    assert "won 4.6 points more than the best habit of the file; with 500 runs that may be chance" in text
     assert "about as good as the best found" in replace(near, habits={"eager": rate(348, 500)}).summary()
 
 
@@ -88,7 +88,7 @@ def test_in_a_game_of_chance_acts_do_not_matter() -> None:
     # Only fresh luck is told, so the search does not claim more than there is.
     assert play.best.low < 0.4 < play.best.high
     assert not play.worse_than_chance
-    assert "Acts do not matter" in play.summary()
+    assert "Actions do not matter" in play.summary()
 
 
 def test_a_search_without_time_says_nothing_of_what_it_did_not_look_for() -> None:
@@ -100,10 +100,10 @@ def test_a_search_without_time_says_nothing_of_what_it_did_not_look_for() -> Non
     assert not play.without
     assert play.acts_matter
     text = " ".join(play.summary().split())
-    assert "There was no time, or too few runs, to look for what each act is worth." in text
-    assert "points less than the best habit of the file: give it more time" in text
-    assert "Acts do not matter" not in text
-    assert "never tries" not in text
+    assert "Too few runs were left to measure what each action is worth." in text
+    assert "points less than the best habit of the file: give it more runs" in text
+    assert "Actions do not matter" not in text
+    assert "never uses" not in text
 
 
 @pytest.mark.slow
@@ -294,4 +294,4 @@ endings: {saved: {result: win}}
 """
     play = mint.loads(text).play_range("keen", runs=2_000, most_runs=2_000)
     assert play.habits["keen"].low < play.idle.high
-    assert play.acts_matter and "Acts do not matter" not in play.summary()
+    assert play.acts_matter and "Actions do not matter" not in play.summary()

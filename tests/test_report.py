@@ -132,13 +132,13 @@ def _answers(page: str) -> list[str]:
 
 
 def test_the_first_screen_answers_whether_it_is_as_wanted(demo_page: Path) -> None:
-    wanted, trouble, mend = _answers(demo_page.read_text("utf-8"))
+    wanted, trouble, fix = _answers(demo_page.read_text("utf-8"))
     assert wanted.startswith("Of 5 targets: ")
     assert "lost in the hands of" in trouble or "wanted" in trouble
-    assert mend
+    assert fix
 
 
-def test_it_names_the_number_that_mends_what_is_missed() -> None:
+def test_it_names_the_number_that_fixes_what_is_missed() -> None:
     """Wins rise with mercy alone, from 0 at 2 to 1 at 6: a target of wins is missed at 3 and met about 4."""
     text = """
 title: Gate
@@ -153,15 +153,15 @@ targets: [{name: half get in, measure: rate(win), want: 0.45..0.55}]
     game = mint.loads(text)
     report = gather(game, runs=400)
     assert report.judged[0].verdict == "missed"
-    assert report.mend is not None
-    assert (report.mend.dial, report.mend.today, report.mend.missed_then) == ("mercy", 3.0, 0)
+    assert report.fix is not None
+    assert (report.fix.dial, report.fix.today, report.fix.missed_then) == ("mercy", 3.0, 0)
     # (value - 2) / 4 of the runs get in.
-    assert 3.8 <= report.mend.value <= 4.2
-    wanted, trouble, mend = _answers(report_html(report))
+    assert 3.8 <= report.fix.value <= 4.2
+    wanted, trouble, fix = _answers(report_html(report))
     assert wanted == "Of 1 target: 1 missed."
     assert "half get in" in trouble
-    assert mend.startswith("mercy 3 → ")
-    assert mend.endswith("no target is missed then.")
+    assert fix.startswith("mercy 3 → ")
+    assert fix.endswith("no target is missed then.")
 
 
 @pytest.fixture(scope="module")

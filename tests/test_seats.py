@@ -66,4 +66,4 @@ def test_a_study_and_an_audit_tell_seats_apart_or_what_they_would_have_seen(comm
     audit = mint.load(tmp_path / "coin.yaml").audit(runs=20, only=["seats-unfair"])
     assert not audit.findings
     assert "differ no more than chance makes them; a seat that wins" in audit.silences[0]
-    assert "What was not found, and would have been:" in audit.summary()
+    assert "Not found, though these tests would have shown it:" in audit.summary()

@@ -32,11 +32,11 @@ measures: {{left: closing(score)}}
 LUCK = """
 title: Luck
 clock: {step: 1, limit: 20}
-numbers: {hurt: 3, mend: 2, odds: 0.5}
+numbers: {hurt: 3, fix: 2, odds: 0.5}
 stats: {health: {start: 10, min: 0}}
 rules:
   - {name: hurts, when: {every: 1}, chance: odds, do: [health -= hurt]}
-  - {name: mends, when: {every: 2}, chance: 0.5, do: [health += mend]}
+  - {name: fixes, when: {every: 2}, chance: 0.5, do: [health += fix]}
 endings: {gone: {result: lose, if: health <= 0}, well: {result: win, if: time >= 15}}
 """
 
@@ -87,14 +87,14 @@ def test_three_that_do_something_together_agree_with_all_orders_in_fractions() -
 
 def test_shares_add_up_in_a_game_of_chance_and_the_strong_pair_is_told() -> None:
     one = mint.loads(LUCK)
-    other = one.with_dials({"hurt": 4, "mend": 5, "odds": 0.7})
+    other = one.with_dials({"hurt": 4, "fix": 5, "odds": 0.7})
     shares = one.share_out(other, runs=400, seed=5)
     both = [game.study(400, seed=5) for game in (one, other)]
     gap = both[1].rate("win").value - both[0].rate("win").value
     assert shares.difference.value == pytest.approx(gap, abs=1e-12)
     assert sum(part.share.value for part in shares.parts) == pytest.approx(gap, abs=1e-12)
     # The whole of the sampled answer from the eight games themselves.
-    dials = {"hurt": 4.0, "mend": 5.0, "odds": 0.7}
+    dials = {"hurt": 4.0, "fix": 5.0, "odds": 0.7}
     wins = {
         some: one.with_dials({name: dials[name] for name in some}).study(400, seed=5).rate("win").value
         for size in range(4)
@@ -271,18 +271,18 @@ def test_a_table_of_a_revision_does_not_leave_the_folder(monkeypatch: pytest.Mon
 
 def test_a_save_says_which_change_moved_wins() -> None:
     one = mint.loads(LUCK)
-    change = change_between(look_at(one, 300), look_at(one.with_dials({"hurt": 5, "mend": 3}), 300))
+    change = change_between(look_at(one, 300), look_at(one.with_dials({"hurt": 5, "fix": 3}), 300))
     [(_, shares)] = change.shares
-    assert {part.changes[0].name for part in shares.parts} == {"hurt", "mend"}
+    assert {part.changes[0].name for part in shares.parts} == {"hurt", "fix"}
     assert not change_between(look_at(one, 100), look_at(one.with_dials({"hurt": 5}), 100)).shares
 
 
 def test_two_studies_of_a_store_say_why_they_differ(command: Command, tmp_path: Path) -> None:
     (tmp_path / "luck.yaml").write_text(LUCK)
-    for dials in ((), ("--set", "hurt=5", "--set", "mend=3")):
+    for dials in ((), ("--set", "hurt=5", "--set", "fix=3")):
         assert command("study", "luck.yaml", "--runs", 200, "--store", "kept.db", *dials).returncode == 0
     done = command("history", "kept.db", 1, "--compare", 2, "--shares")
     assert done.returncode == 0, done.stderr
     assert "hurt 3 → 5" in done.stdout
-    assert "mend 2 → 3" in done.stdout
+    assert "fix 2 → 3" in done.stdout
     assert command("history", "kept.db", 1, "--shares").returncode == 2

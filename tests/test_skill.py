@@ -70,7 +70,7 @@ def test_it_is_said_how_easy_it_is_to_learn_and_to_master(curve: SkillCurve) -> 
     assert 0.3 < curve.half_at < 0.6
     assert curve.left_to_master.low < 0.02
     text = mint.loads(BELL).play_range(runs=200, most_runs=1_000, skill=True).summary()
-    assert "half of what skill brings is had at a skill of 0." in text
+    assert "half of the possible gain is reached at skill 0." in text
     assert "ittle is left to master" in text
 
 

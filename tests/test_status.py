@@ -36,7 +36,7 @@ def test_a_status_ticks_and_a_tick_due_at_the_end_still_happens() -> None:
 @pytest.mark.parametrize(
     ("again", "end", "heat"),
     [
-        ("restart", 6, 3 + 3),  # ticks at 2, 3 and, begun anew at 3, at 4, 5 and 6 (the one at 3 falls on the renewal)
+        ("restart", 6, 3 + 3),  # ticks at 2, 3 and, begun again at 3, at 4, 5 and 6 (the one at 3 falls on the renewal)
         ("extend", 7, 6),
         ("ignore", 4, 3),
         ("{stack: 3}", 6, 2 + 2 + 2 + 2 + 1),

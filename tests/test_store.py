@@ -116,7 +116,7 @@ def test_history_lists_shows_and_compares(demo: Path, command: Command) -> None:
     assert "crab.bite 11" in listed.stdout
     shown = command("history", store, 1)
     played = command("study", demo, "--runs", 200, "--habit", "careful")
-    # A study says besides whether the file's targets are met.
+    # A study says in addition to whether the file's targets are met.
     assert played.stdout.startswith(shown.stdout.rstrip())
     compared = command("history", store, 1, "--compare", 2)
     assert "difference" in compared.stdout and "won (%)" in compared.stdout

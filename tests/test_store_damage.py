@@ -133,11 +133,11 @@ def test_the_commands_tell_what_is_damaged(kept: Path, command: Command) -> None
     assert "of 150 runs only the first 50 can be read" in shown.stderr
     told = command("study", kept.parent / "kiln.yaml", "--runs", RUNS, "--store", kept)
     assert told.returncode == 0
-    assert f"50 runs in {kept} were damaged; they were played again and kept anew" in told.stderr
+    assert f"50 runs in {kept} were damaged; they were played again and kept again" in told.stderr
     assert told.stdout == command("study", kept.parent / "kiln.yaml", "--runs", RUNS).stdout
-    mended = command("history", kept, "--verify")
-    assert (mended.returncode, mended.stderr) == (0, "")
-    assert "150 runs as they were kept" in mended.stdout
+    fixed = command("history", kept, "--verify")
+    assert (fixed.returncode, fixed.stderr) == (0, "")
+    assert "150 runs as they were kept" in fixed.stdout
 
 
 def test_a_forged_block_is_found_by_playing_it_again(kept: Path) -> None:

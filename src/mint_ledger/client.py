@@ -408,8 +408,8 @@ class Game(SharedGame):
             like: the habit whose timing, slips and finds all have; by default the only one of the game.
             runs: how many runs confirm each number that is told.
             seed: the seed; the same one and the same `most_runs` find the same.
-            most_runs: how many runs the search may take, besides those that prune what is found; by default 160,000,
-                and more where runs are short.
+            most_runs: how many runs the search may take, without those that prune what is found; by default
+                160,000, and more where runs are short.
             seconds: end the search after so long; then what was found is confirmed, and what acts are worth is told if
                 there was time for all of them.
             skill: say what skill is worth as well: the wins of each at reactions and slips from perfect to poor.

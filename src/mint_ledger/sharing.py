@@ -64,7 +64,7 @@ class SharedGame(PlayableGame):
             other_habit: how they play the other; by default the same.
             variant: a variant of the other game.
             dials: dials set in the other game.
-            measures: what is compared besides results and times.
+            measures: what is compared in addition to results and times.
             label: tells the other from this one in headings.
             sure: the chance with which each interval holds the true value.
             engine: which engine plays; the numbers are the same.

@@ -13,8 +13,8 @@ allow:
 """
 
 
-def test_allow_accepts_nothing_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("at: rain", "at: dry")
-    finding = only_in_the_first(FAULTY, mended, "allow-accepts-nothing", runs=3)
+def test_allow_accepts_nothing_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("at: rain", "at: dry")
+    finding = only_in_the_first(FAULTY, fixed, "allow-accepts-nothing", runs=3)
     assert finding.caught.where == "never-happened"
     assert "never-happened" in line_of(FAULTY, finding)

@@ -11,8 +11,8 @@ rules:
 """
 
 
-def test_always_holds_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("grain >= 0", "grain >= 1")
-    finding = only_in_the_first(FAULTY, mended, "always-holds")
+def test_always_holds_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("grain >= 0", "grain >= 1")
+    finding = only_in_the_first(FAULTY, fixed, "always-holds")
     assert finding.caught.what == "'grain >= 0' always holds within the limits of the file."
     assert "mice" in line_of(FAULTY, finding)

@@ -13,8 +13,8 @@ playtests:
 """
 
 
-def test_asks_after_the_end_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("at: 8", "at: 3")
-    finding = only_in_the_first(FAULTY, mended, "asks-after-the-end", runs=1)
+def test_asks_after_the_end_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("at: 8", "at: 3")
+    finding = only_in_the_first(FAULTY, fixed, "asks-after-the-end", runs=1)
     assert finding.caught.where == "it is home"
     assert "it is home" in line_of(FAULTY, finding)

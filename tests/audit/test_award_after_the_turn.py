@@ -22,7 +22,7 @@ GIVES = "{if: mover == 0, do: [amber.score += 1], else: [teal.score += 1]}"
 MOVES = "mover = 1 - mover"
 
 
-def test_award_after_the_turn_is_caught_and_the_mended_twin_is_not() -> None:
+def test_award_after_the_turn_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(
         FAULTY,
         FAULTY.replace(

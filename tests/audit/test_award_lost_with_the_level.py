@@ -16,8 +16,8 @@ endings: {top: {result: win, if: climber.rope >= 9 or time >= 20}}
 """
 
 
-def test_award_lost_with_the_level_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace(", resets: level", "")
-    finding = only_in_the_first(FAULTY, mended, "award-lost-with-the-level")
-    assert "climber.rope starts anew there" in finding.caught.what
+def test_award_lost_with_the_level_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace(", resets: level", "")
+    finding = only_in_the_first(FAULTY, fixed, "award-lost-with-the-level")
+    assert "climber.rope starts again there" in finding.caught.what
     assert "to the roof" in line_of(FAULTY, finding)

@@ -14,8 +14,8 @@ kinds:
 """
 
 
-def test_band_with_an_end_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("known: 10..50", "known: 10..")
-    finding = only_in_the_first(FAULTY, mended, "band-with-an-end")
+def test_band_with_an_end_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("known: 10..50", "known: 10..")
+    finding = only_in_the_first(FAULTY, fixed, "band-with-an-end")
     assert finding.caught.what == "The band 'known' ends at 50, but bard.fame can go on without end."
     assert "fame" in line_of(FAULTY, finding)

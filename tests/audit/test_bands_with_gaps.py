@@ -14,8 +14,8 @@ kinds:
 """
 
 
-def test_bands_with_gaps_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("sulky: -9..-5,", "sulky: -9..-5, patient: -4..4,")
-    finding = only_in_the_first(FAULTY, mended, "bands-with-gaps")
+def test_bands_with_gaps_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("sulky: -9..-5,", "sulky: -9..-5, patient: -4..4,")
+    finding = only_in_the_first(FAULTY, fixed, "bands-with-gaps")
     assert finding.caught.what == "With mule.mood between −5 and 5 no band holds."
     assert "mood" in line_of(FAULTY, finding)

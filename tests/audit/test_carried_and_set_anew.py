@@ -17,8 +17,8 @@ endings: {empty: {result: lose, if: miner.picks <= 0}}
 """
 
 
-def test_carried_and_set_anew_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("miner.picks = 3", "miner.picks += 3")
-    finding = only_in_the_first(FAULTY, mended, "carried-and-set-anew")
+def test_carried_and_set_anew_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("miner.picks = 3", "miner.picks += 3")
+    finding = only_in_the_first(FAULTY, fixed, "carried-and-set-anew")
     assert "set to its start as a level opens" in finding.caught.what
     assert "new picks" in line_of(FAULTY, finding)

@@ -13,9 +13,9 @@ attacks:
 """
 
 
-def test_contact_drains_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("damage: self", "cooldown: 1, damage: self")
-    finding = only_in_the_first(FAULTY, mended, "contact-drains")
+def test_contact_drains_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("damage: self", "cooldown: 1, damage: self")
+    finding = only_in_the_first(FAULTY, fixed, "contact-drains")
     assert "20 are gone in 10 steps (0.5 s)" in finding.caught.what
     assert "stings" in line_of(FAULTY, finding)
 

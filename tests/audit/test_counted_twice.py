@@ -26,7 +26,7 @@ RULE = "  - {name: one down, when: {gone: crow}, do: [downs += 1]}\n"
 HONEST = FAULTY.replace("rules:\n" + RULE, "")
 
 
-def test_counted_twice_is_caught_and_the_mended_twin_is_not() -> None:
+def test_counted_twice_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, HONEST, "counted-twice", runs=5)
     assert finding.caught.what == "Each crow that goes counts twice in downs: 'a point' and 'one down' add 1 each."
     assert "of 15 in 5 runs none counted once" in finding.caught.evidence[0]

@@ -12,8 +12,8 @@ readout: ["Lap {laps}"]
 """
 
 
-def test_counter_is_stuck_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("laps = 1", "laps += 1")
-    finding = only_in_the_first(FAULTY, mended, "counter-is-stuck", runs=2)
+def test_counter_is_stuck_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("laps = 1", "laps += 1")
+    finding = only_in_the_first(FAULTY, fixed, "counter-is-stuck", runs=2)
     assert finding.caught.what.startswith("laps never holds anything but 0 and 1")
     assert "laps" in line_of(FAULTY, finding)

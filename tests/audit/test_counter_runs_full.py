@@ -11,9 +11,9 @@ rules:
 """
 
 
-def test_counter_runs_full_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("max: 15", "max: 99")
-    finding = only_in_the_first(FAULTY, mended, "counter-runs-full", runs=3)
+def test_counter_runs_full_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("max: 15", "max: 99")
+    finding = only_in_the_first(FAULTY, fixed, "counter-runs-full", runs=3)
     assert "15, the most it can hold, and counts no further" in finding.caught.what
     assert finding.caught.evidence == ("in 3 of 3 runs",)
 

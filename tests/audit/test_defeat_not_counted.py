@@ -21,9 +21,9 @@ rules:
 """
 
 
-def test_defeat_not_counted_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("when: {hit: swipe}", "when: {gone: moth}")
-    finding = only_in_the_first(FAULTY, mended, "defeat-not-counted", runs=10)
+def test_defeat_not_counted_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("when: {hit: swipe}", "when: {gone: moth}")
+    finding = only_in_the_first(FAULTY, fixed, "defeat-not-counted", runs=10)
     assert "by swipe is counted, by singed it is not" in finding.caught.what
     assert line_of(FAULTY, finding).strip().startswith("moth")
     # The candle is nobody's: that it does not count may be meant.

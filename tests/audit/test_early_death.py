@@ -11,8 +11,8 @@ endings: {fell: {result: lose, if: grip <= 0}, down: {result: win, if: time >= 2
 """
 
 
-def test_early_death_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("every: 1}", "every: 1, first: 3}")
-    finding = only_in_the_first(FAULTY, mended, "early-death", runs=3)
+def test_early_death_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("every: 1}", "every: 1, first: 3}")
+    finding = only_in_the_first(FAULTY, fixed, "early-death", runs=3)
     assert finding.caught.evidence == ("3 of 3 runs", "the quickest after 4 s: fell")
     assert line_of(FAULTY, finding).startswith("endings")

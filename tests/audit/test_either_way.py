@@ -17,7 +17,7 @@ readout: ["{seat.cheers} cheers"]
 """
 
 
-def test_either_way_is_caught_and_the_mended_twin_is_not() -> None:
+def test_either_way_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, FAULTY.replace("abs(push) > 5", "push > 5"), "either-way")
     assert "seat.push goes both ways" in finding.caught.what
     assert "a cheer" in line_of(FAULTY, finding)

@@ -15,9 +15,9 @@ kinds:
 """
 
 
-def test_equality_stepped_over_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("heat == 500", "heat >= 500")
-    finding = only_in_the_first(FAULTY, mended, "equality-stepped-over")
+def test_equality_stepped_over_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("heat == 500", "heat >= 500")
+    finding = only_in_the_first(FAULTY, fixed, "equality-stepped-over")
     assert "can step over 500" in finding.caught.what
     assert finding.caught.evidence == ("it changes by 35",)
     assert "glows" in line_of(FAULTY, finding)

@@ -13,9 +13,9 @@ attacks:
 """
 
 
-def test_fight_cannot_end_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("rate: 8", "rate: 5")
-    finding = only_in_the_first(FAULTY, mended, "fight-cannot-end")
+def test_fight_cannot_end_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("rate: 8", "rate: 5")
+    finding = only_in_the_first(FAULTY, fixed, "fight-cannot-end")
     assert "recovers 8 a second" in finding.caught.what
     assert finding.caught.evidence == ("at most 6 a second by nibbles",)
     assert "hedge" in line_of(FAULTY, finding)

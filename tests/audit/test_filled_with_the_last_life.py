@@ -18,9 +18,9 @@ endings: {dark: {result: lose, if: keeper.candles <= 0}}
 RULE = "do: [candles -= 1, fill health]"
 
 
-def test_filled_with_the_last_life_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace(RULE, "do: [candles -= 1, {if: candles > 0, do: [fill health]}]")
-    finding = only_in_the_first(FAULTY, mended, "filled-with-the-last-life", runs=5)
+def test_filled_with_the_last_life_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace(RULE, "do: [candles -= 1, {if: candles > 0, do: [fill health]}]")
+    finding = only_in_the_first(FAULTY, fixed, "filled-with-the-last-life", runs=5)
     assert "As 'goes out' takes the last of keeper.candles, it fills keeper.health" in finding.caught.what
     assert "in 5 of 5 runs, which end with 'dark'" in finding.caught.evidence[0]
     assert "goes out" in line_of(FAULTY, finding)

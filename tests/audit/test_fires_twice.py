@@ -16,9 +16,9 @@ rules:
 """
 
 
-def test_fires_twice_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("water == 6", "water >= 6")
-    finding = only_in_the_first(FAULTY, mended, "fires-twice", runs=3)
+def test_fires_twice_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("water == 6", "water >= 6")
+    finding = only_in_the_first(FAULTY, fixed, "fires-twice", runs=3)
     assert "as water rises through the value, and again as it falls back" in finding.caught.what
     assert "a boat comes in" in line_of(FAULTY, finding)
 

@@ -24,7 +24,7 @@ endings:
 HONEST = FAULTY.replace("{keeper: 1, rat: 1}", "{rat: 1}")
 
 
-def test_full_again_with_the_level_is_caught_and_the_mended_twin_is_not() -> None:
+def test_full_again_with_the_level_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, HONEST, "full-again-with-the-level", runs=3)
     assert finding.grade == "maybe" and "present" in line_of(FAULTY, finding)
     assert "keeper.health is at its start again as the level opens" in finding.caught.what

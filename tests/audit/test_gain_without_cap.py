@@ -15,8 +15,8 @@ endings: {spent: {result: lose, if: smith.breath <= 0}}
 """
 
 
-def test_gain_without_cap_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("min: 0, fade", "min: 0, max: 30, fade")
-    finding = only_in_the_first(FAULTY, mended, "gain-without-cap")
+def test_gain_without_cap_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("min: 0, fade", "min: 0, max: 30, fade")
+    finding = only_in_the_first(FAULTY, fixed, "gain-without-cap")
     assert finding.caught.where == "smith.breath"
     assert "breath" in line_of(FAULTY, finding)

@@ -22,9 +22,9 @@ readout: ["{gardener[1].score} : {gardener[2].score}"]
 RULE = 'rules: [{name: a point, when: gone, do: ["gardener[1].score += 1"]}]'
 
 
-def test_goes_to_one_copy_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("gardener[1].score += 1", "other.score += 1")
-    finding = only_in_the_first(FAULTY, mended, "goes-to-one-copy", runs=3)
+def test_goes_to_one_copy_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("gardener[1].score += 1", "other.score += 1")
+    finding = only_in_the_first(FAULTY, fixed, "goes-to-one-copy", runs=3)
     assert "adds to gardener[1].score whoever earns it: gardener[1] and gardener[2] did" in finding.caught.what
     assert "a point" in line_of(FAULTY, finding)
 

@@ -23,9 +23,9 @@ readout: ["Honey {keeper.honey}"]
 RULE = "rules: [{name: a comb, when: gone, do: [{lot: comb}]}]"
 
 
-def test_guarantee_by_each_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("comb: {of:", "comb: {shared: true, of:")
-    finding = only_in_the_first(FAULTY, mended, "guarantee-by-each", runs=5)
+def test_guarantee_by_each_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("comb: {of:", "comb: {shared: true, of:")
+    finding = only_in_the_first(FAULTY, fixed, "guarantee-by-each", runs=5)
     assert "'honey' of the lot 'comb' is sure by drawing 5" in finding.caught.what
     assert "draws once and is gone: it was sure in none of 5 runs" in finding.caught.what
     assert "sure_by: 5" in line_of(FAULTY, finding)

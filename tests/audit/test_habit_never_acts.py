@@ -12,9 +12,9 @@ habits:
 """
 
 
-def test_habit_never_acts_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("iron: {start: 0", "iron: {start: 5")
-    finding = only_in_the_first(FAULTY, mended, "habit-never-acts", runs=2)
+def test_habit_never_acts_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("iron: {start: 0", "iron: {start: 5")
+    finding = only_in_the_first(FAULTY, fixed, "habit-never-acts", runs=2)
     assert finding.caught.where == "busy"
     assert finding.grade == "wrong"
     assert "busy" in line_of(FAULTY, finding)

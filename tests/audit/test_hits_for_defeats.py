@@ -20,7 +20,7 @@ readout: ["{downs}"]
 HONEST = FAULTY.replace(", also: [downs += 1]", "").replace("rules: []", "rules: [{when: gone, do: [downs += 1]}]")
 
 
-def test_hits_for_defeats_is_caught_and_the_mended_twin_is_not() -> None:
+def test_hits_for_defeats_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, HONEST, "hits-for-defeats", runs=5)
     assert "'done' waits for downs to come to 3, and there are 3 of crow" in finding.caught.what
     # Two hits fell one crow, the third is on the next.

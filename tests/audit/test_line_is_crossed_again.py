@@ -16,11 +16,11 @@ readout: ["Whistled {whistles} times"]
 
 
 @pytest.mark.parametrize("when", ["when: {becomes: heat >= 80}", "when: {enters: heat hot}"])
-def test_line_is_crossed_again_is_caught_and_the_mended_twins_are_not(when: str) -> None:
+def test_line_is_crossed_again_is_caught_and_the_fixed_twins_are_not(when: str) -> None:
     game = FAULTY.replace("when: {becomes: heat >= 80}", when)
-    for mended in (
+    for fixed in (
         game.replace(when, f"{when}, cooldown: 2"),
         game.replace("name: cools, when: {every: 0.2", "name: cools, when: {every: 4"),
     ):
-        finding = only_in_the_first(game, mended, "line-is-crossed-again", runs=2)
+        finding = only_in_the_first(game, fixed, "line-is-crossed-again", runs=2)
         assert "changes whistles each time" in finding.caught.what

@@ -25,7 +25,7 @@ readout: ["{score} {warden.keys}"]
 HONEST = FAULTY.replace(", resets: level", "")
 
 
-def test_lost_with_the_level_is_caught_and_the_mended_twin_is_not() -> None:
+def test_lost_with_the_level_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, HONEST, "lost-with-the-level", runs=3)
     assert finding.caught.what == "What was earned of score is gone as the level opens: it resets with the level."
     assert finding.grade == "maybe" and "resets: level" in line_of(FAULTY, finding)
@@ -49,7 +49,7 @@ def test_an_award_that_is_lost_each_time_is_wrong() -> None:
     rule = "  - {name: bonus, when: {gone: crow}, do: [{if: level != third, do: [score += 5]}]}\nendings"
     [finding] = found(FAULTY.replace("score += 1, ", "").replace("endings", rule), "lost-with-the-level", 3)
     assert finding.grade == "wrong"
-    assert "'bonus' adds to score just as a level opens, and score starts anew: it is lost" in finding.caught.what
+    assert "'bonus' adds to score just as a level opens, and score starts again: it is lost" in finding.caught.what
     assert "6 times in 3 runs, and lost each time" in finding.caught.evidence[0]
 
 

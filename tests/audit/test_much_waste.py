@@ -14,9 +14,9 @@ kinds:
 """
 
 
-def test_much_waste_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("every: 2", "every: 10")
-    finding = only_in_the_first(FAULTY, mended, "much-waste", runs=10)
+def test_much_waste_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("every: 2", "every: 10")
+    finding = only_in_the_first(FAULTY, fixed, "much-waste", runs=10)
     # Two fade away between two cups of ten: eight of each are lost.
     assert "80 % of it is lost" in finding.caught.what
     assert "tea" in line_of(FAULTY, finding)

@@ -13,9 +13,9 @@ endings: {a shelf full: {result: win, if: pots >= 4}}
 """
 
 
-def test_never_happened_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("pots >= 10", "pots >= 3")
-    finding = only_in_the_first(FAULTY, mended, "never-happened", runs=3)
+def test_never_happened_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("pots >= 10", "pots >= 3")
+    finding = only_in_the_first(FAULTY, fixed, "never-happened", runs=3)
     assert "in none of 3 runs" in finding.caught.what
     assert finding.caught.where == "the tenth pot"
     assert "tenth" in line_of(FAULTY, finding)

@@ -12,8 +12,8 @@ endings: {flood: {result: lose, if: water > 50}}
 """
 
 
-def test_never_holds_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("water > 50", "water >= 50")
-    finding = only_in_the_first(FAULTY, mended, "never-holds")
+def test_never_holds_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("water > 50", "water >= 50")
+    finding = only_in_the_first(FAULTY, fixed, "never-holds")
     assert finding.caught.what == "'water > 50' can never hold within the limits of the file."
     assert "flood" in line_of(FAULTY, finding)

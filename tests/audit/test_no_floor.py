@@ -12,9 +12,9 @@ readout: ["Sacks {sacks}"]
 """
 
 
-def test_no_floor_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("start: 20,", "start: 20, min: 0,")
-    finding = only_in_the_first(FAULTY, mended, "no-floor")
+def test_no_floor_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("start: 20,", "start: 20, min: 0,")
+    finding = only_in_the_first(FAULTY, fixed, "no-floor")
     assert "below 0" in finding.caught.what
     assert "sacks" in line_of(FAULTY, finding)
 

@@ -10,8 +10,8 @@ endings: {home: {result: win, if: time >= 15}}
 """
 
 
-def test_no_way_to_lose_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("endings: {home", "endings: {dark: {result: lose, if: light <= 0}, home")
-    finding = only_in_the_first(FAULTY, mended, "no-way-to-lose")
+def test_no_way_to_lose_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("endings: {home", "endings: {dark: {result: lose, if: light <= 0}, home")
+    finding = only_in_the_first(FAULTY, fixed, "no-way-to-lose")
     assert "no ending loses" in finding.caught.what
     assert line_of(FAULTY, finding).startswith("endings")

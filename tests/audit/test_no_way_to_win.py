@@ -10,8 +10,8 @@ endings: {dark: {result: lose, if: light <= 0}}
 """
 
 
-def test_no_way_to_win_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("endings: {dark", "endings: {dawn: {result: win, if: time >= 15}, dark")
-    finding = only_in_the_first(FAULTY, mended, "no-way-to-win")
+def test_no_way_to_win_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("endings: {dark", "endings: {dawn: {result: win, if: time >= 15}, dark")
+    finding = only_in_the_first(FAULTY, fixed, "no-way-to-win")
     assert "no ending wins" in finding.caught.what
     assert line_of(FAULTY, finding).startswith("endings")

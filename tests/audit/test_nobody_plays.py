@@ -11,8 +11,8 @@ readout: [{bar: smith.iron}]
 """
 
 
-def test_nobody_plays_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY + "habits: {busy: {by: smith, reaction: 1, acts: [{do: hammer}]}}\n"
-    finding = only_in_the_first(FAULTY, mended, "nobody-plays", runs=0)
+def test_nobody_plays_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY + "habits: {busy: {by: smith, reaction: 1, acts: [{do: hammer}]}}\n"
+    finding = only_in_the_first(FAULTY, fixed, "nobody-plays", runs=0)
     assert finding.caught.where == "actions"
     assert "actions" in line_of(FAULTY, finding)

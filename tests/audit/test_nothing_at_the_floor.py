@@ -13,8 +13,8 @@ attacks:
 """
 
 
-def test_nothing_at_the_floor_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY + "endings: {open: {result: lose, if: gate.health <= 0}}\n"
-    finding = only_in_the_first(FAULTY, mended, "nothing-at-the-floor")
+def test_nothing_at_the_floor_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY + "endings: {open: {result: lose, if: gate.health <= 0}}\n"
+    finding = only_in_the_first(FAULTY, fixed, "nothing-at-the-floor")
     assert finding.caught.where == "gate.health"
     assert finding.caught.evidence == ("taken from by butts",)

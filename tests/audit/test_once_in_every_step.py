@@ -17,7 +17,7 @@ readout: ["Joy {frog.joy}"]
 """
 
 
-def test_once_in_every_step_is_caught_and_the_mended_twin_is_not() -> None:
+def test_once_in_every_step_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, FAULTY.replace("in_contact", "meets"), "once-in-every-step", runs=2)
     assert "'sings' adds to frog.joy in every step while it lasts: 1 each time" in finding.caught.what
     assert "sings" in line_of(FAULTY, finding)

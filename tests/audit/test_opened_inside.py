@@ -21,7 +21,7 @@ readout: ["{lamp.flame} {lamp.flickers}"]
 RULE = "when: {becomes: oil < 10}, do: [flame = dim]"
 
 
-def test_opened_inside_is_caught_and_the_mended_twin_is_not() -> None:
+def test_opened_inside_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, FAULTY.replace("start: bright", "start: dim"), "opened-inside")
     assert "'oil < 10' holds as the game opens, so 'burns low' has not come yet" in finding.caught.what
     assert "lamp.flame is bright, and once it has come it would be dim" in finding.caught.what

@@ -32,7 +32,7 @@ endings:
 """
 
 
-def test_order_of_rules_matters_is_caught_and_the_mended_twin_is_not() -> None:
+def test_order_of_rules_matters_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, MENDED, "order-of-rules-matters", runs=5)
     assert "'the turn passes' happens before 'the point goes to whose turn it is'" in finding.caught.what
     assert "turn passes" in line_of(FAULTY, finding)

@@ -11,8 +11,8 @@ rules:
 """
 
 
-def test_period_too_short_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("every: 0.1", "every: 0.5")
-    finding = only_in_the_first(FAULTY, mended, "period-too-short")
+def test_period_too_short_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("every: 0.1", "every: 0.5")
+    finding = only_in_the_first(FAULTY, fixed, "period-too-short")
     assert "2.5 times in each step" in finding.caught.what
     assert "drips" in line_of(FAULTY, finding)

@@ -16,9 +16,9 @@ readout: [{bar: "seller[2].pears"}]
 """
 
 
-def test_readout_never_changes_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace('{bar: "seller[2].pears"}', '{bar: "seller[1].pears"}')
-    finding = only_in_the_first(FAULTY, mended, "readout-never-changes", runs=2)
+def test_readout_never_changes_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace('{bar: "seller[2].pears"}', '{bar: "seller[1].pears"}')
+    finding = only_in_the_first(FAULTY, fixed, "readout-never-changes", runs=2)
     assert "The bar of seller[2].pears never moves" in finding.caught.what
     assert "readout" in line_of(FAULTY, finding)
 

@@ -24,12 +24,12 @@ endings:
 RULE = "when: {becomes: warden.health <= 0}, do: [warden.tries -= 1, {go: foot}]"
 
 
-def test_restart_never_comes_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("if: warden.health <= 0}", "if: warden.tries <= 0}").replace(
+def test_restart_never_comes_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("if: warden.health <= 0}", "if: warden.tries <= 0}").replace(
         "1, {go", "1, fill warden.health, {go"
     )
-    mended = mended.replace("health: {start: 3, min: 0}", "health: {start: 3, min: 0, max: 3}")
-    finding = only_in_the_first(FAULTY, mended, "restart-never-comes", runs=20)
+    fixed = fixed.replace("health: {start: 3, min: 0}", "health: {start: 3, min: 0, max: 3}")
+    finding = only_in_the_first(FAULTY, fixed, "restart-never-comes", runs=20)
     assert (
         "'to the foot' goes to 'foot', and that never comes: the run ends in that step ('down')" in finding.caught.what
     )

@@ -13,8 +13,8 @@ endings: {none: {result: lose, if: each > 95}}
 """
 
 
-def test_run_stops_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("90 / heirs", "90 / (heirs + 1)")
-    finding = only_in_the_first(FAULTY, mended, "run-stops", runs=2)
+def test_run_stops_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("90 / heirs", "90 / (heirs + 1)")
+    finding = only_in_the_first(FAULTY, fixed, "run-stops", runs=2)
     assert "division by" in finding.caught.evidence[0] or "divided by" in finding.caught.evidence[0]
     assert line_of(FAULTY, finding) == ""

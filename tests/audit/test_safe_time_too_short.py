@@ -13,8 +13,8 @@ attacks:
 """
 
 
-def test_safe_time_too_short_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("safe_for: 0.05", "safe_for: 0.5")
-    finding = only_in_the_first(FAULTY, mended, "safe-time-too-short")
+def test_safe_time_too_short_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("safe_for: 0.05", "safe_for: 0.5")
+    finding = only_in_the_first(FAULTY, fixed, "safe-time-too-short")
     assert "0.05 s is over before the next step" in finding.caught.what
     assert "tent" in line_of(FAULTY, finding)

@@ -15,8 +15,8 @@ kinds:
 """
 
 
-def test_seats_unfair_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("copies: 2", "copies: [{}, {squares: 1}]")
-    finding = only_in_the_first(FAULTY, mended, "seats-unfair", runs=5)
+def test_seats_unfair_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("copies: 2", "copies: [{}, {squares: 1}]")
+    finding = only_in_the_first(FAULTY, fixed, "seats-unfair", runs=5)
     assert "racer[1]" in finding.caught.what
     assert line_of(FAULTY, finding).strip() == "racer:"

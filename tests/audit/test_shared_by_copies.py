@@ -25,7 +25,7 @@ OWN = FAULTY.replace("stats: {cracks: {start: 0, min: 0, whole: true}}\n", "").r
 BY_RULE = "rules: [{name: bursts, when: {becomes: cracks >= 3}, do: [{remove: self}]}, {name: a crack"
 
 
-def test_shared_by_copies_is_caught_and_the_mended_twin_is_not() -> None:
+def test_shared_by_copies_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, OWN, "shared-by-copies")
     assert "Each jar counts into cracks of the game and goes as 'cracks >= 3'" in finding.caught.what
     assert "gone_if" in line_of(FAULTY, finding)

@@ -13,8 +13,8 @@ kinds:
 """
 
 
-def test_start_outside_limits_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("start: 50", "start: 40")
-    finding = only_in_the_first(FAULTY, mended, "start-outside-limits")
+def test_start_outside_limits_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("start: 50", "start: 40")
+    finding = only_in_the_first(FAULTY, fixed, "start-outside-limits")
     assert finding.caught.what == "sled.load says that it starts with 50, and opens with 40."
     assert "load" in line_of(FAULTY, finding)

@@ -14,8 +14,8 @@ endings: {cold: {result: lose, if: smith.heat <= smith.sparks}}
 """
 
 
-def test_stat_never_changed_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY + "rules: [{name: strikes, when: {every: 2}, do: [smith.sparks += 1]}]\n"
-    finding = only_in_the_first(FAULTY, mended, "stat-never-changed")
+def test_stat_never_changed_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY + "rules: [{name: strikes, when: {every: 2}, do: [smith.sparks += 1]}]\n"
+    finding = only_in_the_first(FAULTY, fixed, "stat-never-changed")
     assert finding.caught.where == "smith.sparks"
     assert "sparks" in line_of(FAULTY, finding)

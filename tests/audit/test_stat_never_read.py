@@ -12,8 +12,8 @@ rules:
 """
 
 
-def test_stat_never_read_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY + 'readout: ["Wind {wind}"]\n'
-    finding = only_in_the_first(FAULTY, mended, "stat-never-read")
+def test_stat_never_read_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY + 'readout: ["Wind {wind}"]\n'
+    finding = only_in_the_first(FAULTY, fixed, "stat-never-read")
     assert finding.caught.where == "wind"
     assert "wind" in line_of(FAULTY, finding)

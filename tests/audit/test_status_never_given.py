@@ -13,8 +13,8 @@ rules:
 """
 
 
-def test_status_never_given_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("do: [singer.voice -= 1]", "do: [{give: hoarse, to: singer}]")
-    finding = only_in_the_first(FAULTY, mended, "status-never-given")
+def test_status_never_given_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("do: [singer.voice -= 1]", "do: [{give: hoarse, to: singer}]")
+    finding = only_in_the_first(FAULTY, fixed, "status-never-given")
     assert finding.caught.where == "hoarse"
     assert "hoarse" in line_of(FAULTY, finding)

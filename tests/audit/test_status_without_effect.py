@@ -15,8 +15,8 @@ rules:
 """
 
 
-def test_status_without_effect_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("to: stone", "to: hare")
-    finding = only_in_the_first(FAULTY, mended, "status-without-effect", runs=2)
+def test_status_without_effect_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("to: stone", "to: hare")
+    finding = only_in_the_first(FAULTY, fixed, "status-without-effect", runs=2)
     assert finding.caught.where == "cold"
     assert "cold" in line_of(FAULTY, finding)

@@ -13,9 +13,9 @@ kinds:
 """
 
 
-def test_true_from_the_start_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("start: 5", "start: 50")
-    finding = only_in_the_first(FAULTY, mended, "true-from-the-start")
+def test_true_from_the_start_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("start: 5", "start: 50")
+    finding = only_in_the_first(FAULTY, fixed, "true-from-the-start")
     assert "already holds as the game opens" in finding.caught.what
     assert finding.caught.where == "flickers"
     assert "flickers" in line_of(FAULTY, finding)

@@ -14,9 +14,9 @@ endings:
 """
 
 
-def test_two_endings_at_once_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("miles >= 10", "miles >= 9")
-    finding = only_in_the_first(FAULTY, mended, "two-endings-at-once", runs=2)
+def test_two_endings_at_once_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("miles >= 10", "miles >= 9")
+    finding = only_in_the_first(FAULTY, fixed, "two-endings-at-once", runs=2)
     assert "'starved' counts, because it stands first" in finding.caught.what
     assert finding.caught.evidence == ("in 2 of 2 runs",)
     assert "starved" in line_of(FAULTY, finding)

@@ -11,8 +11,8 @@ actions:
 """
 
 
-def test_uneven_duration_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("lasts: 0.6", "lasts: 0.75")
-    finding = only_in_the_first(FAULTY, mended, "uneven-duration")
+def test_uneven_duration_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("lasts: 0.6", "lasts: 0.75")
+    finding = only_in_the_first(FAULTY, fixed, "uneven-duration")
     assert "says 0.6 s and is played as 0.75 s" in finding.caught.what
     assert "bake" in line_of(FAULTY, finding)

@@ -14,7 +14,7 @@ kinds:
 """
 
 
-def test_value_between_bands_is_caught_and_the_mended_twin_is_not() -> None:
-    mended = FAULTY.replace("cold: 0..9", "cold: 0..10")
-    finding = only_in_the_first(FAULTY, mended, "value-between-bands", runs=2)
+def test_value_between_bands_is_caught_and_the_fixed_twin_is_not() -> None:
+    fixed = FAULTY.replace("cold: 0..9", "cold: 0..10")
+    finding = only_in_the_first(FAULTY, fixed, "value-between-bands", runs=2)
     assert "between two bands" in finding.caught.what

@@ -11,12 +11,12 @@ def found(text: str, name: str, runs: int = 0) -> list[Finding]:
     return list(mint.loads(text, "twin.yaml").audit(runs=runs, only=[name]).findings)
 
 
-def only_in_the_first(faulty: str, mended: str, name: str, runs: int = 0) -> Finding:
-    """The finding of the faulty game; the mended twin has none of that name."""
-    assert faulty != mended
+def only_in_the_first(faulty: str, fixed: str, name: str, runs: int = 0) -> Finding:
+    """The finding of the faulty game; the fixed twin has none of that name."""
+    assert faulty != fixed
     caught = found(faulty, name, runs)
     assert caught, f"{name} overlooked its mistake"
-    assert not found(mended, name, runs), found(mended, name, runs)
+    assert not found(fixed, name, runs), found(fixed, name, runs)
     for finding in caught:
         assert finding.check.name == name
         assert finding.caught.what.endswith((".", "never holds.", ")"))

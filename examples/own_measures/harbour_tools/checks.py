@@ -20,7 +20,7 @@ no_about = mint.Check(
     group="own",
     title="A kind that does not say what it is",
     means="Who reads the file does not know what the kind is for.",
-    mend="Write an 'about'.",
+    fix="Write an 'about'.",
     find=find_kinds_without_about,
     grade="note",
 )

@@ -51,7 +51,7 @@ UNUSED = Check(
     "allow-accepts-nothing",
     "conditions",
     "An 'allow' that accepts nothing",
-    "The file accepts a finding that is not found (any more): it was mended, or its name has changed.",
+    "The file accepts a finding that is not found (any more): it was fixed, or its name has changed.",
     "Take the entry away, or write the name as the finding tells it.",
     _found_by_the_audit,
     plays=True,
@@ -145,7 +145,7 @@ class Audit(Result):
         columns = ["code", "name", "grade", "where", "file", "line", "column", "what", "evidence", "command"]
         rows = [finding.as_json() for finding in self.findings]
         return pd.DataFrame(
-            [{**row, "evidence": "\n".join(row["evidence"])} for row in rows], columns=[*columns, "mend", "accepted"]
+            [{**row, "evidence": "\n".join(row["evidence"])} for row in rows], columns=[*columns, "fix", "accepted"]
         )
 
     @finite

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from mint_ledger.audit.subject import Subject
 
 Grade = Literal["wrong", "maybe", "note"]
-"""How sure it is that something is to be mended: a play or a proof shows it, it often is, or it is worth knowing."""
+"""How sure it is that something is to be fixed: a play or a proof shows it, it often is, or it is worth knowing."""
 Group = Literal["limits", "contact and time", "conditions", "order", "fairness and flow", "own"]
 
 
@@ -40,7 +40,7 @@ class Caught:
 class Check:
     """One usual mistake.
 
-    `means` says what it does to a game, `mend` what to do about it; `plays` says whether it wants the game to be
+    `means` says what it does to a game, `fix` what to do about it; `plays` says whether it wants the game to be
     played, `tries` whether it plays further runs of its own, of something changed, and `searches` whether it searches
     for the best habit, which takes long: it is made only where that is asked. `package` is the package that adds it, if
     it is none of ours; its code begins with X.
@@ -51,7 +51,7 @@ class Check:
     group: Group
     title: str
     means: str
-    mend: str
+    fix: str
     find: Callable[[Subject], Iterator[Caught]]
     plays: bool = False
     grade: Grade = "maybe"
@@ -72,7 +72,7 @@ class Finding:
 
     @property
     def grade(self) -> Grade:
-        """Return how sure it is that this is to be mended."""
+        """Return how sure it is that this is to be fixed."""
         return self.caught.grade or self.check.grade
 
     @finite
@@ -89,6 +89,6 @@ class Finding:
             "what": self.caught.what,
             "evidence": list(self.caught.evidence),
             "command": self.command,
-            "mend": self.check.mend,
+            "fix": self.check.fix,
             "accepted": self.accepted,
         }

@@ -1,6 +1,6 @@
 """Mistakes with levels: what is lost or given back as one opens, and a change of levels that never comes.
 
-What opens anew is seen in plays, so it does not matter whether the stat, the level or a rule does it.
+What opens again is seen in plays, so it does not matter whether the stat, the level or a rule does it.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ Account = tuple[int, int]
 
 
 @dataclass(frozen=True, slots=True)
-class _Anew:
+class _Reset:
     """An account that goes back to what it opened with as a level opens, and what it was given before."""
 
     play: Play
@@ -43,9 +43,9 @@ class _Anew:
 
 @dataclass(slots=True)
 class _Opened:
-    """What plays show of one stat of a kind: when levels open it anew, all that it was given, whether any was taken."""
+    """What plays show of one stat of a kind: when levels reset it, all that it was given, and whether any was taken."""
 
-    anew: list[_Anew] = field(default_factory=list)
+    resets: list[_Reset] = field(default_factory=list)
     given: list[Row] = field(default_factory=list)
     taken: bool = False
 
@@ -59,8 +59,8 @@ def _opened_anew(subject: Subject) -> dict[tuple[str, str], _Opened]:
             member = plays.program.cast.member_of(account[0])
             name = member.name if member is not None else WORLD
             known = opened.setdefault((name, plays.words.stat(account[1])), _Opened())
-            if isinstance(item, _Anew):
-                known.anew.append(item)
+            if isinstance(item, _Reset):
+                known.resets.append(item)
             elif item.after > item.before:
                 known.given.append(item)
             else:
@@ -68,7 +68,7 @@ def _opened_anew(subject: Subject) -> dict[tuple[str, str], _Opened]:
     return opened
 
 
-def _of_a_run(causes: tuple[Cause, ...], play: Play) -> Iterator[tuple[Account, _Anew | Row]]:
+def _of_a_run(causes: tuple[Cause, ...], play: Play) -> Iterator[tuple[Account, _Reset | Row]]:
     first: dict[Account, float] = {}
     gains: dict[Account, list[Row]] = {}
     gone: dict[int, int] = {}
@@ -90,7 +90,7 @@ def _of_a_run(causes: tuple[Cause, ...], play: Play) -> Iterator[tuple[Account, 
                 if (entity, opened) not in same:
                     same[entity, opened] = gone.pop(entity, opened) == opened
                 if same[entity, opened] and row.before != row.after:
-                    yield account, _Anew(play, account, cause, row.before, row.after, opened, gained)
+                    yield account, _Reset(play, account, cause, row.before, row.after, opened, gained)
             elif cause.sort in EARNED and row.after != row.before:
                 if row.after > row.before:
                     gains.setdefault(account, []).append(row)
@@ -105,24 +105,24 @@ def lost_with_the_level(subject: Subject) -> Iterator[Caught]:
     told = {caught.where for caught in award_lost_with_the_level(subject)}
     for (owner, stat), opened in subject.once(_opened_anew).items():
         name = facts.account(owner, stat)
-        lost = [anew for anew in opened.anew if anew.gains and anew.before > anew.after]
-        # A supply that is used up and begins anew is meant so, where the stat says that it resets.
+        lost = [reset for reset in opened.resets if reset.gains and reset.before > reset.after]
+        # A supply that is used up and begins again is meant so, where the stat says that it resets.
         supply = facts.stats[owner, stat][1].resets == "level" and opened.taken
         wanted = lost and not supply and name not in told and facts.looked_at((owner, stat))
         if not wanted or _counts_for_levels(facts, (owner, stat)):
             continue
-        at_once = [row.cause for anew in lost for row in anew.gains if int(row.step) == anew.step]
+        at_once = [row.cause for reset in lost for row in reset.gains if int(row.step) == reset.step]
         given = [row.cause for row in opened.given]
         for cause in dict.fromkeys(at_once):
             times = given.count(cause)
             if times >= TWICE and at_once.count(cause) == times:
                 award = plays.program.causes[int(cause)]
-                what = f"'{award.name}' adds to {name} just as a level opens, and {name} starts anew: it is lost."
+                what = f"'{award.name}' adds to {name} just as a level opens, and {name} starts again: it is lost."
                 evidence = (f"{times} times in {len(plays.runs)} runs, and lost each time",)
                 yield Caught(award.path, name, what, evidence, plays.replay(lost[0].play), "wrong")
                 break
         else:
-            worst = max(lost, key=lambda anew: anew.before - anew.after)
+            worst = max(lost, key=lambda reset: reset.before - reset.after)
             at, how = _opens(facts, owner, stat, worst)
             what = f"What was earned of {name} is gone as the level opens: {how}."
             evidence = (
@@ -138,12 +138,12 @@ def full_again(subject: Subject) -> Iterator[Caught]:
     if not plays.lowered.levels or not players:
         return
     for (owner, stat), opened in subject.once(_opened_anew).items():
-        filled = [anew for anew in opened.anew if anew.account[0] in players and anew.before < anew.after]
+        filled = [reset for reset in opened.resets if reset.account[0] in players and reset.before < reset.after]
         if not filled or (owner, stat) not in facts.layers:
             continue
         name = facts.account(owner, stat)
         at, how = _opens(facts, owner, stat, filled[0])
-        mean = sum(anew.after - anew.before for anew in filled) / len(filled)
+        mean = sum(reset.after - reset.before for reset in filled) / len(filled)
         what = f"{name} is at its start again as the level opens, whatever was lost before: {how}."
         evidence = (f"{number(round(mean, 1))} given back on average, in {_runs(plays, filled)}",)
         # Where nothing is said of the stat it may be by accident.
@@ -151,26 +151,26 @@ def full_again(subject: Subject) -> Iterator[Caught]:
         yield Caught(at, name, what, evidence, plays.replay(filled[0].play), grade)
 
 
-def _runs(plays: AuditRuns, anew: list[_Anew]) -> str:
-    return plays.share(len({id(item.play) for item in anew}))
+def _runs(plays: AuditRuns, resets: list[_Reset]) -> str:
+    return plays.share(len({id(item.play) for item in resets}))
 
 
-def _opens(facts: Facts, owner: str, stat: str, anew: _Anew) -> tuple[Path, str]:
-    """Return where it stands that an account opens anew, and how it does."""
+def _opens(facts: Facts, owner: str, stat: str, reset: _Reset) -> tuple[Path, str]:
+    """Return where it stands that an account opens again, and how it does."""
     path, model = facts.stats[owner, stat]
-    if anew.by.sort == "rule":
-        return anew.by.path, f"the rule '{anew.by.name}' does that"
+    if reset.by.sort == "rule":
+        return reset.by.path, f"the rule '{reset.by.name}' does that"
     if model.resets == "level":
         return (*path, "resets"), "it resets with the level"
-    level = facts.game.levels[str(anew.by.path[1])]
+    level = facts.game.levels[str(reset.by.path[1])]
     if owner in level.present:
-        there = f"{owner} stands in 'present' of '{anew.by.name}', so it comes anew"
-        return (*anew.by.path, "present", owner), there
-    return (*anew.by.path, "start"), f"'start' of '{anew.by.name}' sets it"
+        there = f"{owner} stands in 'present' of '{reset.by.name}', so it is placed again"
+        return (*reset.by.path, "present", owner), there
+    return (*reset.by.path, "start"), f"'start' of '{reset.by.name}' sets it"
 
 
 def _counts_for_levels(facts: Facts, account: StatOf) -> bool:
-    """Return whether levels go by a stat, or it is booked on elsewhere: then it may well begin anew in each."""
+    """Return whether levels go by a stat, or it is booked on elsewhere: then it may well begin again in each."""
     going = [("levels",), *(rule.path for rule in facts.rules if facts.steps("go", below=rule.path))]
     if any(account in facts.read_by(path) for path in going):
         return True
@@ -272,7 +272,7 @@ CHECKS = (
         "lost-with-the-level",
         "order",
         "What was earned is lost with the level",
-        "A score, a key or a count that players earn starts anew as the next level opens, though the readout, an "
+        "A score, a key or a count that players earn starts again as the next level opens, though the readout, an "
         "ending or a measure looks at it at the end.",
         "Take 'resets: level', the rule or the kind in 'present' away, so that it is carried on; or give it in the new "
         "level.",

@@ -142,7 +142,7 @@ def chain_too_deep(subject: Subject) -> Iterator[Caught]:
 
 
 def award_lost_with_the_level(subject: Subject) -> Iterator[Caught]:
-    """A stat that starts anew in each level is changed just before the level changes."""
+    """A stat that starts again in each level is changed just before the level changes."""
     facts = subject.facts
     for rule in facts.rules:
         done = (*rule.path, "do")
@@ -153,7 +153,7 @@ def award_lost_with_the_level(subject: Subject) -> Iterator[Caught]:
             lost = [o for o in owners if facts.stats[o, change.stat][1].resets == "level"]
             if lost:
                 name = facts.account(lost[0], change.stat)
-                what = f"'{change.text}' is lost at once: the rule goes to a level, and {name} starts anew there."
+                what = f"'{change.text}' is lost at once: the rule goes to a level, and {name} starts again there."
                 yield Caught(change.path, name, what)
 
 

@@ -1,4 +1,4 @@
-"""Players besides the habits of the file: several together, nobody, one who acts at random, one who acts at once.
+"""Players other than the habits of the file: several together, nobody, one who acts at random, one who acts at once.
 
 They show what can be reached at all; how the game is meant to be played is said by its habits alone.
 """

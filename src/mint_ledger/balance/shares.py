@@ -314,7 +314,7 @@ class _Between:
         return True
 
     def join(self, parts: Collection[int]) -> None:
-        """Make one part of those that make no game, and of what they need besides (or of what stands against it)."""
+        """Make one part of those that make no game, and of what they need too (or of what contradicts it)."""
         inside = set(parts)
         outside = [part for part in range(len(self.parts)) if part not in inside]
         needed = list(outside)

@@ -90,7 +90,7 @@ class JudgedTargets(list[Judged], Result):  # type: ignore[misc]  # it is gone t
 def verdict(estimate: Estimate, want: Span) -> Verdict:
     """Met if the whole interval lies in what is wanted, missed if none of it does, else undecided.
 
-    The interval is the one that holds however often somebody looks again with more runs.
+    The interval is the one that is valid at any number of runs with more runs.
     """
     low, high = estimate.ever() if estimate.basis is not None else (estimate.low, estimate.high)
     if want.low <= low and high <= want.high:

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-# Far from any seed that a designer would write, so that a confirmation has luck of its own.
+# Far from any seed that a designer would write, so that a confirmation has a separate seed.
 FRESH = 1_000_003
 # So many values on end whose estimates are the same to the last digit were not made so by chance.
 STILL = 4
@@ -70,7 +70,7 @@ class Tuned(Result):
         turns: whether it certainly neither only rises nor only falls.
         unseen: how wide a part of the range may be that was not looked at.
         best: the value to take; where the target was not met, the nearest.
-        confirmed: the estimate at `best` with luck of its own, and `verdict` what it says.
+        confirmed: the estimate at `best` with a separate seed, and `verdict` what it says.
         stopped_by: which bound is in the way, where the estimate goes one way and was met nowhere.
         used_up: whether the runs in all were used up before all was settled.
         interrupted: whether it was stopped before it was done.

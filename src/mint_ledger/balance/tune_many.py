@@ -4,7 +4,7 @@ Every setting is judged under the same luck, so that the misfit is a plain funct
 weighted squares of how far each target is missed, in half widths of what is wanted, and a little for each change. It is
 searched by SciPy's differential evolution over the values that the dials can take (Storn and Price, Journal of Global
 Optimization 11, 1997), then near each of the best different answers with more runs by Powell's method (Powell, Computer
-Journal 7, 1964). Each answer is judged once more with luck of its own.
+Journal 7, 1964). Each answer is judged again with a separate seed.
 """
 
 from __future__ import annotations
@@ -54,7 +54,7 @@ FRESH = 1_000_003
 
 @dataclass(frozen=True)
 class Answer:
-    """One setting of the dials, and how it does: judged with luck of its own, unless the search was interrupted."""
+    """One setting of the dials, and how it does: judged with a separate seed, unless the search was interrupted."""
 
     dials: Mapping[str, float]
     today: Mapping[str, float]
@@ -448,7 +448,7 @@ class _Search:
         return best
 
     def confirmed(self, points: Sequence[Point]) -> list[Answer]:
-        """Judge settings with luck of their own."""
+        """Judge settings with a separate seed."""
         answers = []
         for point in dict.fromkeys(points):
             judged = self._judged(point, self.runs, self.setting.seed + FRESH)
@@ -456,7 +456,7 @@ class _Search:
         return answers
 
     def unconfirmed(self, point: Point) -> Answer | None:
-        """A setting as the search saw it, with few runs and not with luck of its own."""
+        """A setting as the search saw it, with few runs and not with a separate seed."""
         if point not in self.found:
             return None
         return Answer(self.dials(point), self.today, tuple(self.sure.get(point, self.found[point])), False)

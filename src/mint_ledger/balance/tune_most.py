@@ -41,7 +41,7 @@ class TunedMost(Result):
         most: whether the highest was looked for; else the lowest.
         dials: the dials, with what they are today.
         seen: each setting with its estimate, all under the same luck.
-        best: the best setting, and `estimate` what it gives with luck of its own.
+        best: the best setting, and `estimate` what it gives with a separate seed.
         today: what today's setting gives with that luck, and `gain` the difference, run by run.
         as_good: the settings that are not certainly worse than the best, itself among them, the nearest to today first.
     """

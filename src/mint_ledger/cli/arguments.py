@@ -31,7 +31,7 @@ GameArgument = Annotated[
     Path,
     typer.Argument(metavar="GAME", help="The game file; - reads it from stdin.", autocompletion=complete_games),
 ]
-SeedOption = Annotated[int, typer.Option(help="The seed of the luck: the same seed plays the same.")]
+SeedOption = Annotated[int, typer.Option(help="The random seed: the same seed plays the same.")]
 SetOption = Annotated[
     list[str] | None,
     typer.Option("--set", metavar="DIAL=VALUE", help="Set a dial, like crab.bite=9.", autocompletion=complete_settings),
@@ -41,7 +41,7 @@ HabitOption = Annotated[
     typer.Option(
         "--habit",
         metavar="HABIT",
-        help="How simulated players play (repeatable); 'none': nobody plays.",
+        help="The habits of the simulated players (repeatable); 'none': nobody plays.",
         autocompletion=complete_habits,
     ),
 ]
@@ -58,7 +58,7 @@ ScriptOption = Annotated[Path | None, typer.Option(help="A file of happenings to
 EngineOption = Annotated[
     str, typer.Option(help="auto, native or reference; the numbers are the same.", autocompletion=complete_engines)
 ]
-SureOption = Annotated[float, typer.Option(help="The chance with which an interval holds the true value.")]
+SureOption = Annotated[float, typer.Option(help="The confidence of the intervals: how often they hold the true value.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
 

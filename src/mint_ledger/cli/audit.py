@@ -26,7 +26,7 @@ from mint_ledger.plain import json_text
 
 def audit(
     game: Annotated[Path | None, typer.Argument(metavar="GAME", help="The game file.")] = None,
-    runs: Annotated[int, typer.Option(help="How many runs of each habit and variant; 0: look at the file alone.")] = 50,
+    runs: Annotated[int, typer.Option(help="How many runs of each habit and variant; 0: check the file alone.")] = 50,
     seed: SeedOption = 1,
     variants: VariantOption = None,
     settings: SetOption = None,
@@ -34,19 +34,19 @@ def audit(
     only: Annotated[
         list[str] | None, typer.Option(metavar="NAME", help="Only this check, by name or code (repeatable).")
     ] = None,
-    strict: Annotated[bool, typer.Option("--strict", help="Exit code 1 for what may be wrong as well.")] = False,
-    every: Annotated[bool, typer.Option("--all", help="List the notes as well.")] = False,
-    about: Annotated[
-        str | None, typer.Option(metavar="NAME", help="Say what a finding means, and play nothing.")
-    ] = None,
+    strict: Annotated[bool, typer.Option("--strict", help="Exit with 1 for findings of grade maybe too.")] = False,
+    every: Annotated[bool, typer.Option("--all", help="List the notes too.")] = False,
+    about: Annotated[str | None, typer.Option(metavar="NAME", help="Explain a finding, and play nothing.")] = None,
     quick: Annotated[
-        bool, typer.Option("--quick", help="Play 10 runs of each, and none of something changed.")
+        bool, typer.Option("--quick", help="Play 10 runs of each, and no changed versions of the game.")
     ] = False,
     players: Annotated[
-        bool, typer.Option("--players", help="Search for the best habit too: useless acts, one that is enough.")
+        bool,
+        typer.Option("--players", help="Search for the best habit too: shows useless actions, and one that is enough."),
     ] = False,
     seconds: Annotated[
-        float, typer.Option(help="Begin nothing further after so long; say what was not looked at.", show_default=False)
+        float,
+        typer.Option(help="Start no new check after this many seconds; list what was not tested.", show_default=False),
     ] = math.inf,
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write one line a finding (.csv, .jsonl, .parquet).")
@@ -54,7 +54,7 @@ def audit(
     sarif: Annotated[Path | None, typer.Option(help="Write the findings as SARIF 2.1.0 into this file.")] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Play the game in many ways and name the usual mistakes: what is wrong (exit code 1), and what may be."""
+    """Play the game in many ways and list the usual mistakes: wrong (exit code 1) and maybe wrong."""
     from mint_ledger.cli.files import write_output, write_table
     from mint_ledger.cli.progress import telling_progress
     from mint_ledger.views.audit_text import found_text

@@ -44,7 +44,7 @@ if TYPE_CHECKING:
 
 MeasureOption = Annotated[
     list[str] | None,
-    typer.Option(metavar="ESTIMATE", help="What to look at: 'rate(win)', 'median(time)' (repeatable)."),
+    typer.Option(metavar="ESTIMATE", help="The estimate to study: 'rate(win)', 'median(time)' (repeatable)."),
 ]
 RangeOption = Annotated[
     list[str],
@@ -129,7 +129,7 @@ def sweep(
     script: ScriptOption = None,
     engine: EngineOption = "auto",
     points: Annotated[
-        int | None, typer.Option(help="Spread so many points over the ranges, instead of a grid of all values.")
+        int | None, typer.Option(help="Spread this many points over the ranges, instead of a grid of all values.")
     ] = None,
     spread: Annotated[str, typer.Option(help="How --points are spread: latin or sobol.")] = "latin",
     store: Annotated[Path | None, typer.Option(help="Keep the studies in this file (SQLite).")] = None,
@@ -137,7 +137,7 @@ def sweep(
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write one line a point (.csv, .jsonl, .parquet).")
     ] = None,
-    yes: Annotated[bool, typer.Option("--yes", help="Start even what takes long.")] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="Start even if it takes long.")] = False,
     sure: SureOption = 0.95,
     as_json: JsonOption = False,
 ) -> None:
@@ -189,16 +189,16 @@ def tune(
             help="One of the file's targets (repeatable; with several dials: all).",
         ),
     ] = None,
-    measure: Annotated[str, typer.Option(metavar="ESTIMATE", help="What to look at.")] = "rate(win)",
+    measure: Annotated[str, typer.Option(metavar="ESTIMATE", help="The estimate to study.")] = "rate(win)",
     want: Annotated[
         list[str] | None,
-        typer.Option(metavar="RANGE", help="What is wanted of it: 0.55..0.65; with --habits careful=0.7..0.8."),
+        typer.Option(metavar="RANGE", help="The range it should have: 0.55..0.65; with --habits careful=0.7..0.8."),
     ] = None,
     most: Annotated[
-        str | None, typer.Option("--most", metavar="ESTIMATE", help="The highest of all, instead of a range.")
+        str | None, typer.Option("--most", metavar="ESTIMATE", help="The highest value, instead of a range.")
     ] = None,
     least: Annotated[
-        str | None, typer.Option("--least", metavar="ESTIMATE", help="The lowest of all, instead of a range.")
+        str | None, typer.Option("--least", metavar="ESTIMATE", help="The lowest value, instead of a range.")
     ] = None,
     runs: Annotated[int, typer.Option(help="The most runs at one value.")] = 10_000,
     seed: SeedOption = 1,
@@ -211,14 +211,16 @@ def tune(
         bool, typer.Option("--habits", help="Find a variant for each habit, so that each has its own target.")
     ] = False,
     seconds: Annotated[
-        float, typer.Option(help="Stop after so many seconds; the answer says that it was.", show_default=False)
+        float, typer.Option(help="Stop after this many seconds; the answer says so.", show_default=False)
     ] = math.inf,
-    most_runs: Annotated[int | None, typer.Option(help="Try nothing new after so many runs in all.", min=1)] = None,
+    most_runs: Annotated[
+        int | None, typer.Option(help="Try no new setting after this many runs in total.", min=1)
+    ] = None,
     sure: SureOption = 0.95,
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write what was tried of one dial (.csv, .jsonl, .parquet).")
     ] = None,
-    plot: Annotated[Path | None, typer.Option(help="Draw what was seen of one dial into this file.")] = None,
+    plot: Annotated[Path | None, typer.Option(help="Draw the estimate over the dial into this file.")] = None,
     write: Annotated[bool, typer.Option("--write", help="Write the answer into the game file.")] = False,
     answer: Annotated[int, typer.Option(help="With --write: which of several answers.", min=1)] = 1,
     as_variant: Annotated[
@@ -226,7 +228,7 @@ def tune(
     ] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Find the values of dials that give what is wanted, and how sure that is."""
+    """Find the values of dials that meet a target, and how sure that is."""
     habit = joined(played_by)
     variant = joined(variants)
     from mint_ledger.balance.tune import Tuned, check_runs
@@ -382,9 +384,9 @@ def sensitivity(
         typer.Option(metavar="DIAL[=RANGE]", help="Only this dial (repeatable); with --sobol its range."),
     ] = None,
     measure: Annotated[str, typer.Option(metavar="ESTIMATE", help="rate(…) or mean(…).")] = "rate(win)",
-    share: Annotated[float, typer.Option(help="By how much each dial is moved, as a share of its value.")] = 0.1,
+    share: Annotated[float, typer.Option(help="How far each dial is moved, as a share of its value.")] = 0.1,
     sobol: Annotated[
-        int | None, typer.Option(metavar="POINTS", help="Sobol's indices of the dials instead, with so many points.")
+        int | None, typer.Option(metavar="POINTS", help="Sobol's indices of the dials instead, with this many points.")
     ] = None,
     runs: Annotated[int, typer.Option(help="How many runs of each setting.")] = 1_000,
     seed: SeedOption = 1,
@@ -400,7 +402,7 @@ def sensitivity(
     sure: SureOption = 0.95,
     as_json: JsonOption = False,
 ) -> None:
-    """Say which dials matter: what one per cent more of each does."""
+    """Rank the dials by what one per cent more of each does."""
     habit = joined(played_by)
     variant = joined(variants)
     from mint_ledger.balance.sensitivity import index_table
@@ -460,7 +462,7 @@ def matchup(
     pair: Annotated[
         str | None, typer.Option(metavar="ATTACK:TARGET", help="One attack against one target alone.")
     ] = None,
-    seconds: Annotated[float | None, typer.Option(help="Begin no more fights after so long.")] = None,
+    seconds: Annotated[float | None, typer.Option(help="Start no new fight after this many seconds.")] = None,
     variants: VariantOption = None,
     settings: SetOption = None,
     output: Annotated[
@@ -469,7 +471,7 @@ def matchup(
     plot: Annotated[Path | None, typer.Option(help="Draw the hits to defeat into this file.")] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """Say how many hits and seconds everyone takes to defeat everyone."""
+    """Show how many hits and seconds each fighter needs to defeat each other."""
     variant = joined(variants)
     from dataclasses import asdict
 
@@ -519,7 +521,7 @@ def _matchups(game: Game, pair: str | None, seconds: float | None, *, as_json: b
     from mint_ledger.views.matchup_text import matchup_foot, matchup_head, matchup_line
 
     came: list[Matchup] = []
-    # A table that has to be laid out anew is shown at once.
+    # A table that has to be laid out again is shown at once.
     is_shown = not as_json and not is_narrow()
 
     def tell(matchup: Matchup) -> None:

@@ -31,9 +31,9 @@ def by_hand(
     seed: SeedOption = 1,
     played_by: HabitOption = None,
     variants: VariantOption = None,
-    level: Annotated[str | None, typer.Option(help="Begin in this level.", autocompletion=complete_levels)] = None,
+    level: Annotated[str | None, typer.Option(help="Start in this level.", autocompletion=complete_levels)] = None,
     only_script: Annotated[
-        bool, typer.Option("--only-script", help="No timers and no habits: only what you do happens.")
+        bool, typer.Option("--only-script", help="No timers, no habits: only your commands happen.")
     ] = False,
     settings: SetOption = None,
 ) -> None:

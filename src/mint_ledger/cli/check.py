@@ -30,15 +30,15 @@ def check(
         Path | None, typer.Option(help="Write playtests and targets as JUnit XML into this file, for build servers.")
     ] = None,
     judge: Annotated[
-        bool, typer.Option("--targets", help="Judge the targets as well, by 2,000 runs of each habit and variant.")
+        bool, typer.Option("--targets", help="Judge the targets too, with 2,000 runs of each habit and variant.")
     ] = False,
     upgrade: Annotated[
         bool,
-        typer.Option("--upgrade", help="Write files of an older format anew first; comments stay."),
+        typer.Option("--upgrade", help="Rewrite files of an older format first; comments stay."),
     ] = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Is the file valid, and do its playtests pass?"""
+    """Check that the file is valid and its playtests pass."""
     if upgrade:
         for game in games:
             _upgrade(game)

@@ -49,10 +49,10 @@ def compare(
         typer.Option(metavar="MEASURE", help="One more measure, like 'lowest(keeper.health)' or 'median(time)'."),
     ] = None,
     shape: Annotated[
-        str | None, typer.Option(metavar="MEASURE", help="How this measure is spread over the runs of both, and alone.")
+        str | None, typer.Option(metavar="MEASURE", help="The distribution of this measure over the runs of both.")
     ] = None,
     shares: Annotated[
-        bool, typer.Option("--shares", help="Share the difference out over the numbers and rules that differ.")
+        bool, typer.Option("--shares", help="Divide the difference among the numbers and rules that differ.")
     ] = False,
     plot: Annotated[Path | None, typer.Option(help="Draw it into this file (.png, .svg, .pdf).")] = None,
     output: Annotated[

@@ -11,7 +11,7 @@ SWITCH = 0.0005
 
 
 def editor() -> None:
-    """Speak with an editor (Language Server Protocol, over stdin and stdout): faults, names, what they mean."""
+    """Serve an editor (Language Server Protocol, over stdin and stdout): faults, names, what they mean."""
     from mint_ledger.cli.editor_server import make_server
     from mint_ledger.cli.own_fault import tell_in_one_line
 

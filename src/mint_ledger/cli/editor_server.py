@@ -309,7 +309,7 @@ class _Games:
 
         grades = {"wrong": lsp.DiagnosticSeverity.Warning, "note": lsp.DiagnosticSeverity.Hint}
         severity = grades.get(finding.grade, lsp.DiagnosticSeverity.Information)
-        told = f"{finding.caught.what}\n{finding.check.mend}"
+        told = f"{finding.caught.what}\n{finding.check.fix}"
         where = self.range_of(finding.place, game)
         return lsp.Diagnostic(where, told, severity, code=finding.check.name, source=SOURCE)
 

@@ -257,6 +257,6 @@ LevelOption = Annotated[
         "--log-level",
         metavar="LEVEL",
         callback=log_level_asked,
-        help="Tell what goes on inside: debug, info, warning.",
+        help="Log what the program does: debug, info, warning.",
     ),
 ]

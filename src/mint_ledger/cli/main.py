@@ -99,7 +99,13 @@ def _version(wanted: bool) -> None:
 @app.callback()
 def _options(
     _: Annotated[
-        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the versions of what matters.")
+        bool,
+        typer.Option(
+            "--version",
+            callback=_version,
+            is_eager=True,
+            help="Show the versions of Mint Ledger and its packages.",
+        ),
     ] = False,
     quiet: QuietOption = False,
     log_level: LevelOption = None,
@@ -118,7 +124,7 @@ def demo(
 
 
 def new(path: Annotated[Path, typer.Argument(metavar="GAME", help="The file to write.")]) -> None:
-    """Write a small game to start from, and beside it the schema that lets editors complete its keys."""
+    """Write a small game to start from, and next to it the schema with which editors complete its keys."""
     from mint_ledger.demo import starter_text
     from mint_ledger.files import write_text
 
@@ -132,7 +138,7 @@ def new(path: Annotated[Path, typer.Argument(metavar="GAME", help="The file to w
 def schema(
     output: Annotated[Path | None, typer.Option("-o", "--output", help="Write it into this file.")] = None,
 ) -> None:
-    """Give the JSON Schema of the game file, for editors."""
+    """Print the JSON Schema of the game file, for editors."""
     from mint_ledger.cli.files import write_output
 
     if output is None:
@@ -156,13 +162,15 @@ def run(
     settings: SetOption = None,
     script: ScriptOption = None,
     engine: EngineOption = "auto",
-    start: Annotated[float, typer.Option("--from", help="Tell nothing before this time.")] = 0.0,
-    end: Annotated[float | None, typer.Option("--to", help="Tell nothing after this time.")] = None,
+    start: Annotated[float, typer.Option("--from", help="Show nothing before this time.")] = 0.0,
+    end: Annotated[float | None, typer.Option("--to", help="Show nothing after this time.")] = None,
     only: Annotated[
         list[str] | None,
-        typer.Option(help="Tell only of this entity, account, stat or cause (may be repeated)."),
+        typer.Option(help="Show only this entity, account, stat or cause (may be repeated)."),
     ] = None,
-    full: Annotated[bool, typer.Option("--full", help="Show all that happened, not only the highlights.")] = False,
+    full: Annotated[
+        bool, typer.Option("--full", help="Show everything that happened, not only the highlights.")
+    ] = False,
     output: Annotated[
         Path | None, typer.Option("-o", "--output", help="Write the journal (.csv, .jsonl, .parquet).")
     ] = None,
@@ -244,7 +252,7 @@ def _played(
     *,
     quiet: bool = False,
 ) -> Run:
-    """The run that the options of `run` and `statement` ask for; `more` are dials besides those of `--set`."""
+    """The run that the options of `run` and `statement` ask for; `more` are dials in addition to those of `--set`."""
     dials = {**read_dials(settings), **(more or {})}
     loaded = load_game(game, script)
     tell_meant(loaded, dials, quiet=quiet)
@@ -286,8 +294,8 @@ def statement(
     settings: SetOption = None,
     script: ScriptOption = None,
     engine: EngineOption = "auto",
-    start: Annotated[float, typer.Option("--from", help="Begin at this time.")] = 0.0,
-    end: Annotated[float | None, typer.Option("--to", help="Close at this time.")] = None,
+    start: Annotated[float, typer.Option("--from", help="Start at this time.")] = 0.0,
+    end: Annotated[float | None, typer.Option("--to", help="End at this time.")] = None,
     by_level: Annotated[bool, typer.Option("--by-level", help="One statement for each level.")] = False,
     every: Annotated[bool, typer.Option("--all", help="The statements of all accounts that anything changed.")] = False,
     compare: Annotated[
@@ -296,7 +304,7 @@ def statement(
             "--with",
             "--compare",
             metavar="KEY=VALUE",
-            help="Show another run beside it, with another seed, run, habit, variant or dial (repeatable).",
+            help="Show another run next to it: another seed, run, habit, variant or dial (repeatable).",
         ),
     ] = None,
     output: Annotated[
@@ -382,7 +390,7 @@ def why(
     game: GameArgument,
     account: Annotated[str, typer.Argument(help="The account, like keeper.health.", autocompletion=complete_accounts)],
     at: Annotated[float | None, typer.Option(help="Ask at this time; by default at the end.")] = None,
-    count: Annotated[int, typer.Option(help="How many changes to tell.", min=1, max=1000)] = 3,
+    count: Annotated[int, typer.Option(help="How many changes to show.", min=1, max=1000)] = 3,
     seed: SeedOption = 1,
     number: Annotated[int, typer.Option("--run", help="Which run of the seed.")] = 0,
     played_by: HabitOption = None,
@@ -392,7 +400,7 @@ def why(
     engine: EngineOption = "auto",
     as_json: JsonOption = False,
 ) -> None:
-    """Say why an account is worth what it is: its last changes and the rules behind them."""
+    """Explain the value of an account: its last changes and the rules behind them."""
     habit = joined(played_by)
     variant = joined(variants)
     from dataclasses import asdict
@@ -424,7 +432,7 @@ add_command(app, odds, JUDGE, "The exact chance of each branch of each lot.")
 add_command(app, history, JUDGE, "List, show, compare and verify the studies of a store.")
 add_command(app, sweep, TUNE, "Study the game at many settings of some dials.")
 add_command(app, tune, TUNE, "Find the values of dials that give what is wanted.")
-add_command(app, sensitivity, TUNE, "Say which dials matter: what one per cent more of each does.")
+add_command(app, sensitivity, TUNE, "Rank the dials by what one per cent more of each does.")
 add_command(app, report, SHARE, "Write one HTML page for those you talk to.")
 add_command(app, export, SHARE, "Give the numbers that a game engine loads.")
 

@@ -29,12 +29,12 @@ def odds(
         ),
     ] = None,
     lot: Annotated[list[str] | None, typer.Option(metavar="LOT", help="Only this lot (repeatable).")] = None,
-    drawings: Annotated[int | None, typer.Option(help="With --json: the chance at each of so many drawings.")] = None,
+    drawings: Annotated[int | None, typer.Option(help="With --json: the chance at each of this many drawings.")] = None,
     variants: VariantOption = None,
     settings: SetOption = None,
     as_json: JsonOption = False,
 ) -> None:
-    """The exact chance of each branch of each lot, and how many drawings it takes to come."""
+    """Show the exact chance of each branch of each lot, and how many drawings it takes."""
     variant = joined(variants)
     from mint_ledger.exact.odds import Odds
 

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from mint_ledger.client import Game
 
 ReadDials = Callable[[list[str] | None], Mapping[str, Any]]
-SCHEMA = 1
+SCHEMA = 2
 """The number of the schemas of JSON outputs; it rises where one changes so that old readers would mind."""
 # How options are called in functions, and how in what is told.
 _TOLD = {

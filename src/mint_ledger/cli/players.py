@@ -32,7 +32,7 @@ def players(
     game: GameArgument,
     plays: Annotated[
         Path | None,
-        typer.Argument(metavar="[PLAYS]", help="Recorded plays (.csv, .parquet) or what was told of them (.yaml)."),
+        typer.Argument(metavar="[PLAYS]", help="Recorded plays (.csv, .parquet) or a summary of them (.yaml)."),
     ] = None,
     like: Annotated[
         str | None,
@@ -41,7 +41,7 @@ def players(
             "--habit",
             metavar="HABIT",
             autocompletion=complete_habits,
-            help="Whose timing, slips and finds all players have; with PLAYS: the habit beside them.",
+            help="The habit whose reaction time, error rate and finds all players use; with PLAYS: the one to compare.",
         ),
     ] = None,
     columns: Annotated[
@@ -54,29 +54,29 @@ def players(
     ] = None,
     mix: Annotated[
         list[str] | None,
-        typer.Option(metavar="HABIT", help="Which share of PLAYS is played by this habit (twice and more)."),
+        typer.Option(metavar="HABIT", help="Estimate the share of PLAYS that this habit plays (give two or more)."),
     ] = None,
     changes: Annotated[
         list[str] | None,
-        typer.Option("--with", metavar="DIAL=VALUE", help="What this change would do for those who play so."),
+        typer.Option("--with", metavar="DIAL=VALUE", help="What this change would do for the fitted players."),
     ] = None,
     anyway: Annotated[
-        bool, typer.Option("--anyway", help="Take plays of another version, and a habit that does not fit.")
+        bool, typer.Option("--anyway", help="Accept plays of another version, and a habit that does not fit.")
     ] = False,
     store: Annotated[
-        Path | None, typer.Option(help="Keep the runs that a fit simulates in this file (SQLite), for the next time.")
+        Path | None, typer.Option(help="Store the runs that a fit simulates in this file (SQLite), for the next time.")
     ] = None,
     plot: Annotated[
         Path | None, typer.Option(help="Draw recorded and simulated plays, or the curves of --skill, into this file.")
     ] = None,
     runs: Annotated[
-        int | None, typer.Option(help="How many runs confirm each number that is told: 10,000; beside PLAYS 4,000.")
+        int | None, typer.Option(help="How many runs confirm each number: 10,000; with PLAYS 4,000.")
     ] = None,
     most_runs: Annotated[
         int | None, typer.Option(help="How many runs the search may take: 160,000, more where runs are short.")
     ] = None,
     seconds: Annotated[
-        float, typer.Option(help="End the search after so many; then what it found is confirmed.")
+        float, typer.Option(help="End the search after this many seconds, then confirm what it found.")
     ] = math.inf,
     seed: SeedOption = 1,
     variants: VariantOption = None,
@@ -84,7 +84,8 @@ def players(
     script: ScriptOption = None,
     engine: EngineOption = "auto",
     skill: Annotated[
-        bool, typer.Option("--skill", help="What skill is worth: wins from quick and sure to slow and clumsy.")
+        bool,
+        typer.Option("--skill", help="What skill is worth: wins from quick and accurate to slow and clumsy players."),
     ] = False,
     write: Annotated[
         str | None,
@@ -101,7 +102,7 @@ def players(
     ] = None,
     as_json: JsonOption = False,
 ) -> None:
-    """How well can it be played, from chance to the best that is found? Do real players (PLAYS) play like that?"""
+    """Show how well the game can be played, and whether real players (PLAYS) play like that."""
     if plays is not None:
         asked = PlaysRequest(
             plays,

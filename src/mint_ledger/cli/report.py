@@ -47,7 +47,7 @@ def report(
     settings: SetOption = None,
     engine: EngineOption = "auto",
 ) -> None:
-    """Write one HTML page for those you talk to: targets, outcomes, hits, findings, two runs."""
+    """Write one HTML page to share: targets, outcomes, hits, findings, two runs."""
     from mint_ledger.cli.files import form_of, write_output
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.report.gathering import gather

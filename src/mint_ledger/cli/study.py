@@ -68,7 +68,10 @@ def study(
         ),
     ] = None,
     until: Annotated[
-        str | None, typer.Option(metavar="WIDTH", help="Go on until wins are that sure: ±0.01, or 'mean(time) ±0.5'.")
+        str | None,
+        typer.Option(
+            metavar="WIDTH", help="Play until the interval is this narrow: ±0.01 for wins, or 'mean(time) ±0.5'."
+        ),
     ] = None,
     worst: Annotated[
         str | None, typer.Option(metavar="MEASURE", help="Name the runs with the lowest values of a measure.")
@@ -88,7 +91,7 @@ def study(
     ] = None,
     shape: Annotated[
         str | None,
-        typer.Option(metavar="MEASURE", help="How a measure is spread: histogram and quantiles."),
+        typer.Option(metavar="MEASURE", help="The distribution of a measure: histogram and quantiles."),
     ] = None,
     each: Annotated[
         list[str] | None,
@@ -102,25 +105,26 @@ def study(
         typer.Option(metavar="PART", help="The course of the game by level, visit, or an account that counts waves."),
     ] = None,
     attacks: Annotated[
-        bool, typer.Option("--attacks", help="Damage a second of each attack, alone and in play; what a point costs.")
+        bool,
+        typer.Option("--attacks", help="Damage per second of each attack, alone and in play, and what a point costs."),
     ] = False,
     income: Annotated[
         str | None,
-        typer.Option(metavar="ACCOUNT", help="What comes in and goes out, by cause over time; what was not bought."),
+        typer.Option(metavar="ACCOUNT", help="What comes in and goes out by cause, over time; what was not bought."),
     ] = None,
     own: Annotated[
         str | None,
-        typer.Option(metavar="NAME", help="How a measure is spread that an installed package adds."),
+        typer.Option(metavar="NAME", help="The distribution of a measure that an installed package adds."),
     ] = None,
     exact: Annotated[
-        bool, typer.Option("--exact", help="Work out the chances from all states of the game; nothing is sampled.")
+        bool, typer.Option("--exact", help="Calculate the exact chances from all states of the game, without sampling.")
     ] = False,
     yes: Annotated[
-        bool, typer.Option("--yes", help="With --until: begin even what takes longer than ten minutes.")
+        bool, typer.Option("--yes", help="With --until: start even if it takes more than ten minutes.")
     ] = False,
     sure: SureOption = 0.95,
-    states: Annotated[int, typer.Option(help="With --exact: give up beyond so many states.")] = STATES,
-    seconds: Annotated[float, typer.Option(help="With --exact: give up after so many seconds.")] = SECONDS,
+    states: Annotated[int, typer.Option(help="With --exact: give up beyond this many states.")] = STATES,
+    seconds: Annotated[float, typer.Option(help="With --exact: give up after this many seconds.")] = SECONDS,
     as_json: JsonOption = False,
 ) -> None:
     """Play the game many times: wins, losses and times, with their intervals."""
@@ -297,13 +301,13 @@ def _say_exact(
 def history(
     store: Annotated[Path, typer.Argument(metavar="STORE", help="The file that `study --store` keeps studies in.")],
     number: Annotated[int | None, typer.Argument(metavar="[NUMBER]", help="Show this study.")] = None,
-    other: Annotated[int | None, typer.Argument(metavar="[OTHER]", help="Show it beside this other study.")] = None,
+    other: Annotated[int | None, typer.Argument(metavar="[OTHER]", help="Show it next to this other study.")] = None,
     compare: Annotated[int | None, typer.Option("--compare", metavar="OTHER", hidden=True)] = None,
     shares: Annotated[
-        bool, typer.Option("--shares", help="With OTHER: share the difference in wins out over what differs.")
+        bool, typer.Option("--shares", help="With OTHER: divide the difference in wins among what differs.")
     ] = False,
     verify: Annotated[
-        bool, typer.Option("--verify", help="Look at every block for damage, and play some of them again.")
+        bool, typer.Option("--verify", help="Check every block for damage, and play some of them again.")
     ] = False,
     as_json: JsonOption = False,
 ) -> None:
@@ -335,7 +339,7 @@ def history(
         if kept > shown.runs:
             say(
                 f"of {kept:,} runs only the first {shown.runs:,} can be read; the study played again (--store {store}) "
-                "mends the others",
+                "fixes the others",
                 error=True,
             )
         if other is None:

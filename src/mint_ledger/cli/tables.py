@@ -95,7 +95,7 @@ def export(
         bool, typer.Option("--schema", help="The JSON Schema of the game file instead, for editors; without GAME.")
     ] = False,
 ) -> None:
-    """Give the numbers that a game engine loads: every dial by name, with the game file's hash."""
+    """Export the numbers for a game engine: every dial by name, with the game file's hash."""
     if as_schema:
         _give(schema_text(), output, "")
         return

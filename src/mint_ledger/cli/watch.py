@@ -32,7 +32,7 @@ Stamps = tuple[Stamp | None, ...]
 
 def watch(
     game: GameArgument,
-    runs: Annotated[int, typer.Option(help="How many runs of each way of playing.", min=20, max=1_000_000)] = 1_000,
+    runs: Annotated[int, typer.Option(help="How many runs of each habit and variant.", min=20, max=1_000_000)] = 1_000,
     seed: SeedOption = 1,
     sure: SureOption = 0.95,
     variant: VariantOption = None,
@@ -40,7 +40,7 @@ def watch(
     script: ScriptOption = None,
     engine: EngineOption = "auto",
 ) -> None:
-    """Keep an eye on the file: after each save, what it moved. Ctrl-C ends it."""
+    """Watch the file and show after each save what it changed. Ctrl-C ends it."""
     from mint_ledger.client import load, load_script
     from mint_ledger.studies.estimate import checked_sure
     from mint_ledger.views.watch_text import change_text, look_text

@@ -45,7 +45,7 @@ def renamed(analysis: Analysis, name: Name, new: str) -> list[Edit]:
     """
     source, old = analysis.source, name.text
     if not analysis.is_right or source is None or analysis.played is None:
-        raise BadRequest("the game has faults; they have to be mended before something in it is renamed")
+        raise BadRequest("the game has faults; they have to be fixed before something in it is renamed")
     if new == old:
         return []
     _check(analysis, name, new)

@@ -161,7 +161,7 @@ class Accounts(Expressions):
             self._open_flow(account, start.entity, start.value)
 
     def _book_flow(self, account: Account, index: int) -> None:
-        """Write what a flow has done so far as one row, and anchor it anew at this step."""
+        """Write what a flow has done so far as one row, and anchor it again at this step."""
         flows = account.flow_columns
         if flows is None or self.state[flows.rate.offset + index] == 0.0:
             return

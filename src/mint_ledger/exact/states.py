@@ -58,7 +58,7 @@ class NormalForm:
         }
         self._timers = program.timers
         self._statuses = [(s.has, (s.until, s.began, s.ticks, s.giver)) for s in program.statuses]
-        # What is set anew as an entity appears is of no account while it is away; not so where levels keep it.
+        # What is set again as an entity appears is of no account while it is away; not so where levels keep it.
         self._begun = [] if comes_back else _set_as_it_begins(program)
 
     def _worth(self, e: ex.Expr) -> float | None:

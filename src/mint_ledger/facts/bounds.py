@@ -111,7 +111,7 @@ class Carrying:
         self._grown: dict[object, int] = {}
         self._ends: dict[tuple[int, int], Between] = {}
         self._by_column = {account.column.base: account for account in program.accounts}
-        # What is to be carried out anew, and who looked at what: a change of it makes them wait.
+        # What is to be carried out again, and who looked at what: a change of it makes them wait.
         self._waiting: dict[Work, None] = {}
         self._users: dict[object, dict[Work, None]] = {}
         self._at_work: Work | None = None

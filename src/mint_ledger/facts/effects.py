@@ -254,7 +254,7 @@ class Effects:
 
 
 def effects_of(program: Program, scripts: Iterable[Handle] = ()) -> Effects:
-    """Return what a program may do to its accounts; `scripts` are happenings that are reckoned with besides."""
+    """Return what a program may do to its accounts; `scripts` are happenings that are reckoned with as well."""
     watched = _Watching(program)
     watched.run(scripts)
     return Effects(program, tuple(watched.effects.values()), watched.found())

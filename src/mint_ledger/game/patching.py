@@ -45,7 +45,7 @@ def patched_source(source: Source, cast: Cast, changes: Mapping[Path, float | bo
 
 
 def rewritten_source(source: Source, cast: Cast, changes: Mapping[Path, float | bool | str]) -> Source | None:
-    """The same, written anew where more than numbers change; comments stay with what they stand beside."""
+    """The same, written again where more than numbers change; comments stay with what they stand beside."""
     if not source.text or any(text.lstrip().startswith("{") for text in own_texts(source).values()):
         return None
     plain = {path: _plain(value) for path, value in changes.items()}

@@ -234,7 +234,7 @@ def _number(text: str, comma: bool) -> float | str:
 
 
 def _file_of(item: object) -> str | None:
-    """The file that a table names, where it names one and nothing besides."""
+    """The file that a table names, where it names one and nothing else."""
     if isinstance(item, dict) and set(item) == {"file"} and isinstance(item["file"], str):
         return item["file"]
     return None

@@ -277,7 +277,7 @@ class Lowering:
         self._looked_at.add(path)
 
     def plain_arguments(self) -> frozenset[int]:
-        """The dials that are arguments of the code and nothing besides."""
+        """The dials that are arguments of the code and nothing else."""
         fixed = {
             index
             for index in self._arguments

@@ -235,7 +235,7 @@ def emit_safe(lowering: Lowering, b: BlockBuilder, who: EntityRef, seconds: Expr
 
 
 def forget_safe_time(lowering: Lowering, member: Member) -> None:
-    """Whoever appears anew is not safe from the hits of a former life."""
+    """Whoever appears again is not safe from the hits of a former life."""
     if not member.room or not ever_safe(lowering, member):
         return
     column = _safe_column(lowering, member)

@@ -262,7 +262,7 @@ def _emit_restore(lowering: Lowering, b: BlockBuilder, name: str, member: Member
 
 
 def _emit_resets(lowering: Lowering, b: BlockBuilder, cause: Expr) -> None:
-    """Stats that start anew in each level, of the game and of all that are carried on."""
+    """Stats that start again in each level, of the game and of all that are carried on."""
     for stat, model in lowering.game.stats.items():
         if model.resets == "level" and model.is_account:
             ref = EntityRef(ZERO, ())

@@ -71,7 +71,7 @@ REACTIONS = ("reactions: hits", "reactions: conditions", "reactions: gone", "rea
 
 
 def lower(game: GameFile, script: Sequence[Happening] = (), measures: Mapping[str, str] | None = None) -> Lowered:
-    """Lower a game, with a script to be played with it and measures to be taken besides its own.
+    """Lower a game, with a script to be played with it and measures to be taken in addition to its own.
 
     Raises:
         GameError: names do not exist, types do not fit …; it has all faults that were found.

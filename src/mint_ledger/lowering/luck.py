@@ -25,7 +25,7 @@ class Luck:
 
     Attributes:
         owner: the path of the rule, attack, habit … that they belong to.
-        words: what the keys of their numbers are made of, besides the kind and the number of the call.
+        words: what the keys of their numbers are made of, in addition to the kind and the number of the call.
         what: for what of the owner's.
         calls: how many calls there have been, in a list so that they may be counted on.
     """
@@ -46,7 +46,7 @@ class Luck:
         return Luck(self.owner, (*before, f"{last} {what}"), (*self.what, what))
 
     def anew(self) -> Luck:
-        """The same luck, for a formula that is written out once more."""
+        """The same luck, for a formula that is written out again."""
         return Luck(self.owner, self.words, self.what)
 
     def next_call(self) -> int:

@@ -582,7 +582,7 @@ def check_space(lowering: Lowering) -> None:
 
 
 def forget_motion(lowering: Lowering) -> None:
-    """Whoever appears anew stands still and is at the beginning of its way."""
+    """Whoever appears again stands still and is at the beginning of its way."""
     for member in lowering.cast.members.values():
         if not is_somewhere(member) or not member.room:
             continue

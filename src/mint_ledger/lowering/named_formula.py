@@ -23,7 +23,7 @@ from mint_ledger.program.expressions import Expr
 MOST_NESTED = 20
 # How many calls one formula may come to, those within what it calls among them.
 MOST_CALLS = 1_000
-# What every formula of a file may say, whoever asks, besides the names of the file.
+# What every formula of a file may say, whoever asks, in addition to the names of the file.
 _SHARED = ("time", "level_time", "turn", "whose", "level", "visit", "true", "false")
 
 

@@ -1,4 +1,4 @@
-"""A game with its program: what every stage after lowering is given. It reads itself anew as its dials are turned."""
+"""A game with its program: what every stage after lowering is given. It reads itself again as its dials are turned."""
 
 from __future__ import annotations
 

@@ -92,7 +92,7 @@ def worked_out(f: InFormula, ref: EntityRef, name: str, member: Member | None, s
         typed = f.once((mark, ref.entity, f.scope.reads_for), scope, stat.formula)
     except Problem as problem:
         if f.scope.within or f.scope.path[: len(scope.path)] != scope.path:
-            # It is told where the formula stands, and not once more wherever that is read.
+            # It is told where the formula stands, and not again wherever that is read.
             f.scope.lowering.fault((*scope.path, "formula"), str(problem))
             raise Problem("") from None
         raise

@@ -110,7 +110,7 @@ class CandidateSpace:
     Attributes:
         actions: the acts.
         features: what is looked at → the thresholds that it may have, going up.
-        base: what the habit has besides its acts.
+        base: what the habit has in addition to its acts.
     """
 
     actions: tuple[str, ...]
@@ -199,7 +199,7 @@ def _thresholds(low: float, high: float, *, whole: bool) -> tuple[float, ...]:
 
 
 def habit_of(base: Mapping[str, Any], candidate: Candidate) -> dict[str, Any]:
-    """A candidate as a habit of a game file, with what such habits have besides their acts."""
+    """A candidate as a habit of a game file, with what such habits have in addition to their acts."""
     acts = [
         {"do": slot.action, **({"if": " and ".join(term.words for term in slot.terms)} if slot.terms else {})}
         for slot in candidate

@@ -1,6 +1,6 @@
 """Finds which numbers of a habit fit recorded plays.
 
-A bank of simulated runs over the dials is played, each setting with luck of its own; what is seen of the plays is then
+A bank of simulated runs over the dials is played, each setting with a separate seed; what is seen of the plays is then
 held against it (`surrogate`). Where much of the range is ruled out by that, the next bank is played over what is left.
 Two checks stand behind the answer: whether intervals made so hold the truth where it is known, and whether habits that
 fit play like the recorded ones (`likeness`).
@@ -45,7 +45,7 @@ FEWEST, FEW = 15, 30
 MOST_DIALS = 5
 RUNS_A_POINT = 100
 POINTS = 128
-# A bank is played anew over what is left of the ranges, so often at most, where less than this is left of one of them.
+# A bank is played again over what is left of the ranges, so often at most, where less than this is left of one of them.
 STAGES, NARROWER, LEAST = 4, 0.7, 0.005
 # The check with known truths: so many, each of so many plays at most.
 TRIALS, MOST_TRIED = 40, 400

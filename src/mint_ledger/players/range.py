@@ -36,7 +36,7 @@ if TYPE_CHECKING:
 CONFIRM = 10_000
 # So many runs of so many steps may be searched; more of shorter ones, which take as long, up to so many times more.
 SEARCHED_RUNS, STEPS_OF_A_RUN, MOST_MORE = 160_000, 4_000, 75
-# Runs of fewer steps are short: then there is time to begin anew, once for each so many runs, and so often at most.
+# Runs of fewer steps are short: then there is time to begin again, once for each so many runs, and so often at most.
 SHORT, RUNS_A_RESTART, MOST_RESTARTS = 1_000, 100_000, 6
 # Of the runs so much looks for the best; the rest for what each act is worth, which begins from the best.
 LOOKING = 0.6
@@ -62,7 +62,7 @@ class PlayRange(Result):
         like: the habit whose timing, slips and finds all of these players have.
         idle: the wins of one who does nothing, and `at_random` of one who acts at random among what is possible.
         habits: habit of the file → its wins, of those that play the same entities.
-        best: the wins of the best habit that was found, with luck of its own: a lower bound of what can be done.
+        best: the wins of the best habit that was found, with a separate seed: a lower bound of what can be done.
         found: that habit, act by act; `spans` for each of its conditions (act, condition) which thresholds are as good.
         only: act → the wins of the best that was found with it alone; `without`: of the best without it.
         searched: how many runs the search took.
@@ -213,7 +213,7 @@ def _fewer(one: Candidate, other: Candidate) -> bool:
 
 
 def _best_apart(played: Played, found: Sequence[Candidate], seed: int, care: int) -> list[Candidate]:
-    """Those that play each in its own way, the best first, with luck of their own."""
+    """Those that play each in its own way, the best first, with a separate seed."""
     courses = {candidate: played.play(candidate, JUDGED * care, seed + CHOICE) for candidate in found}
     apart = {course.marks: candidate for candidate, course in reversed(courses.items())}
     return sorted(apart.values(), key=lambda candidate: -float(courses[candidate].won.mean()))
@@ -270,7 +270,7 @@ def find_range(
             last = HabitSearch(played, setting.seed + 10_000 * restart, shares[0], looks_until, progress, care=care)
             tried.append(last.built([last.run(())]))
         if is_short and not looked_enough():
-            # And once more from what all of them found.
+            # And again from what all of them found.
             last = HabitSearch(played, setting.seed + 10_000 * restarts, shares[0], looks_until, progress, care=care)
             tried.append(last.built([last.run(tried)]))
             # Then from the best of them to whatever is higher among all neighbours; those that play alike count as one.

@@ -29,7 +29,7 @@ from mint_ledger.studies.limits import time_limit
 
 Floats = np.ndarray[Any, np.dtype[np.float64]]
 MOST_PLAYS, MOST_COLUMNS, MOST_BYTES = 200_000, 200, 64 * 2**20
-# What a column may be besides a measure; the last two stand in the table of a study, and are not looked at.
+# What a column may be in addition to a measure; the last two stand in the table of a study, and are not looked at.
 KNOWN = ("result", "time", "ending", "level", "player", "weight", "habit", "game", "run", "winner")
 RESULTS = ("win", "lose", "draw", "unfinished")
 WORDS = {"won": "win", "lost": "lose", "drawn": "draw", "loss": "lose"}

@@ -215,7 +215,7 @@ class HabitSearch:
             runs = last if len(going) <= BEAM + 1 else min(max(each // len(going), first), last - 1)
 
     def judge(self, base: Candidate, seed: int) -> Judge:
-        """Return who is held against a candidate, with luck of its own."""
+        """Return the rivals of a candidate, with a separate seed."""
         return Judge(self.played, base, seed, self.judged)
 
     def climbed(self, candidate: Candidate, most: int) -> Candidate:
@@ -240,7 +240,7 @@ class HabitSearch:
                 later=LATER_CLIMBING,
             )
             gap, half = self.judge(candidate, seed + 1_000).gap(race.best[0])
-            # Likely is enough: in the end the best of all climbs is chosen, with luck of its own.
+            # Likely is enough: in the end the best of all climbs is chosen, with a separate seed.
             if gap > half / 2:
                 candidate = self.best = race.best[0]
                 still = 0

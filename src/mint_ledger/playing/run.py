@@ -370,7 +370,7 @@ class Run:
         self._check_time(at)
         engine = self._engine()
         if at is None or at >= self.time:
-            # As it stands at the end; nothing has to be played once more.
+            # As it stands at the end; nothing has to be played again.
             engine.prepare_accounts()
             engine.state[:] = self.closing
             engine.rows[:] = self.rows

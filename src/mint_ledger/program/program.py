@@ -250,7 +250,7 @@ class Program:
 
     @cached_property
     def content_hash(self) -> str:
-        """A hash of all that a run depends on besides dials, seed and settings; the same in every process."""
+        """A hash of all that a run depends on in addition to dials, seed and settings; the same in every process."""
         content = (
             self.procedures,
             self.accounts,

@@ -26,7 +26,7 @@ class Column:
     base: int
     opening: float = 0.0
     memo: bool = field(default=False, compare=False)
-    """Whether it only saves work: what it says follows of the rest, or is looked up anew where it says its opening."""
+    """Whether it only saves work: what it says follows of the rest, or is looked up again where it says its opening."""
 
     @property
     def offset(self) -> int:

@@ -1,4 +1,4 @@
-"""Gathers what a report shows: studies, targets, what would mend them, ends, the course, income, matchups, findings."""
+"""Gathers what a report shows: studies, targets, what would fix them, ends, the course, income, matchups, findings."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting, titled
-from mint_ledger.report.mending import Mend, find_mend, most_missed
+from mint_ledger.report.fixing import Fix, find_fix, most_missed
 from mint_ledger.studies.budget import Budget, Progress
 from mint_ledger.studies.course import Course, find_course
 from mint_ledger.studies.ends import Ends, find_ends
@@ -74,7 +74,7 @@ class Report:
         parts: the habits as the file has them first, then with each variant.
         typical: a run near the middle of the first habit's.
         worst: its worst, by the lowest value of what players live by, or the earliest loss.
-        mend: what would mend the target that is missed most; none where none is missed, or nothing was found.
+        fix: what would fix the target that is missed most; none where none is missed, or nothing was found.
         ends: where and why runs end, of each habit as the file has it.
         courses: the course by level, of each habit, in games that have several levels.
         income: what comes in and goes out of an account that players pay with; none where there is none.
@@ -96,7 +96,7 @@ class Report:
     worst: Run
     worst_by: str
     sweeps: tuple[Sweep, ...]
-    mend: Mend | None
+    fix: Fix | None
     ends: tuple[Ends, ...]
     courses: tuple[Course, ...]
     income: Income | None
@@ -153,7 +153,7 @@ def gather(
     judged = judge_targets(game, runs, seed, sure=sure) if game.all_targets else []
     step()
     worst_target = most_missed(judged)
-    mend = find_mend(game, worst_target, seed, sure) if worst_target is not None else None
+    fix = find_fix(game, worst_target, seed, sure) if worst_target is not None else None
     step()
     ends, courses = [], []
     looked, several = min(runs, LOOKED), len(game.lowered.levels) > 1
@@ -191,7 +191,7 @@ def gather(
         worst=worst,
         worst_by=worst_by,
         sweeps=tuple(sweeps),
-        mend=mend,
+        fix=fix,
         ends=tuple(ends),
         courses=tuple(courses),
         income=income,

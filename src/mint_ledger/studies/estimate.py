@@ -36,7 +36,7 @@ class Estimate:
     """A value, an interval that holds the true one with `confidence`, from `runs` runs, made by `method`.
 
     An end that so many runs cannot tell is open: infinite. The interval is for one look; `ever` gives the one that
-    holds however often somebody looks again, as the runs grow in number.
+    is valid at any number of runs.
     """
 
     value: float
@@ -108,7 +108,7 @@ class Estimate:
 
     @property
     def known_to(self) -> float:
-        """Half the length of the interval that holds however often somebody looks again."""
+        """Half the length of the interval that is valid at any number of runs."""
         low, high = self.ever() if self.basis is not None else (self.low, self.high)
         return (high - low) / 2
 
@@ -375,7 +375,7 @@ def clustered_share(counts: Sequence[int], times: Sequence[int], confidence: flo
 
 
 def measured(game: PlayableGame, text: str) -> list[str]:
-    """The measures that a study of the game has to take besides its own for an estimate.
+    """The measures that a study of the game has to take in addition to its own for an estimate.
 
     Raises:
         BadRequest: the text is no estimate.

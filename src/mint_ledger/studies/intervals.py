@@ -1,4 +1,4 @@
-"""Intervals for what a sample tells: one for a single look, one that holds however often somebody looks again.
+"""Intervals for what a sample tells: one for a single look, one that is valid at any number of runs.
 
 Each basis is what a sample leaves of itself; `interval(sure)` is for one look, `ever(sure)` for all looks together. An
 end that the sample cannot tell is open: infinite.

@@ -2,7 +2,7 @@
 
 Eight hits in a row are rare though no single draw is, so they show at no place of the program (`studies.raised`).
 Where the facts know that a cause may change an account, and it did so in none of n runs, it comes in at most
-1 - 0.05^(1/n) of all runs, and the mean may be off by that share of its amount. What it changes besides stays unseen.
+1 - 0.05^(1/n) of all runs, and the mean may be off by that share of its amount. Its other effects stay unseen.
 """
 
 from __future__ import annotations

@@ -48,7 +48,7 @@ Piece = TypeVar("Piece", Block, BlockPart)
 WINDOW = 8
 # Compiling thoroughly takes about so many times as long as quickly; then a run takes half as long.
 THOROUGH = 2.0
-# So much less has to be saved by it where the game was studied before: who studies it again does so once more.
+# So much less has to be saved by it where the game was studied before: who studies it again does so again.
 STUDIED_AGAIN = 5.0
 # Studies of fewer runs are over too soon to be worth a look.
 WORTH_A_LOOK = 100

@@ -1,4 +1,4 @@
-"""A study: many runs of one game, each with luck of its own, and what they say."""
+"""A study: many runs of one game, each with its own random numbers, and what they say."""
 
 from __future__ import annotations
 
@@ -303,7 +303,7 @@ class Study(Result):
 
     @cached_property
     def prepared(self) -> Prepared:
-        """The study's request made ready once more, without what is read at times."""
+        """The study's request made ready again, without what is read at times."""
         program = self.lowered.program
         slots = []
         for name in self.accounts:

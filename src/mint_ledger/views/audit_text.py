@@ -12,7 +12,7 @@ MEANINGS: dict[str, Meaning] = {"wrong": "bad"}
 
 
 def audit_text(audit: Audit, notes: bool = False) -> Page:
-    """The findings: what will happen, what shows it, how to mend it; then what the file accepts."""
+    """The findings: what will happen, what shows it, how to fix it; then what the file accepts."""
     played = f", {audit.runs:,} runs played" if audit.runs else ", the file alone"
     wrong, maybe = len(audit.wrong), len(audit.open) - len(audit.wrong)
     found = ", ".join([f"{wrong} wrong", f"{maybe} maybe"][bool(not wrong) : 2 if maybe else 1]) or "no findings"
@@ -20,7 +20,7 @@ def audit_text(audit: Audit, notes: bool = False) -> Page:
     for finding in (*audit.open, *(audit.notes if notes else ())):
         lines += ["", *_told(finding)]
     if audit.notes and not notes:
-        lines += ["", f"{_count(len(audit.notes), 'note')} besides; --all lists them"]
+        lines += ["", f"{_count(len(audit.notes), 'note')} more; --all lists them"]
     accepted = [finding for finding in audit.findings if finding.accepted]
     if accepted:
         lines += ["", f"Accepted by the file: {len(accepted)}"]
@@ -28,11 +28,11 @@ def audit_text(audit: Audit, notes: bool = False) -> Page:
             text = f"{finding.check.name}, {finding.caught.where}: {finding.accepted}"
             lines.append(Sentence(text, 2, INDENT))
     if audit.silences:
-        lines += ["", "What was not found, and would have been:"]
+        lines += ["", "Not found, though these tests would have shown it:"]
         for text in audit.silences:
             lines.append(Sentence(text, 2, INDENT))
     if audit.unlooked:
-        lines += ["", *_wrapped(f"Not looked at: {', '.join(audit.unlooked)}", 0)]
+        lines += ["", *_wrapped(f"Not tested: {', '.join(audit.unlooked)}", 0)]
     return Page(*lines)
 
 
@@ -59,7 +59,7 @@ def _told(finding: Finding) -> Parts:
         lines += _wrapped(f"– {evidence}", 4)
     if finding.command:
         lines += _wrapped(f"$ {finding.command}", 4)
-    return [*lines, *_wrapped(f"mend: {check.mend}", 2)]
+    return [*lines, *_wrapped(f"fix: {check.fix}", 2)]
 
 
 def _wrapped(text: str, indent: int) -> Parts:
@@ -79,7 +79,7 @@ def check_page(check: Check) -> Page:
         f"  {sure}; {how}",
         "",
         *_wrapped(check.means, 2),
-        *_wrapped(f"mend: {check.mend}", 2),
+        *_wrapped(f"fix: {check.fix}", 2),
         "",
         f"  to accept it: allow: [{{finding: {check.name}, because: …}}]",
     )

@@ -40,15 +40,15 @@ def undecided(result: Judged) -> list[str]:
     """Why a target is not decided, and how many more runs will likely do."""
     estimate, target = result.estimate, result.target
     if estimate.basis is None:
-        return ["the interval reaches over an end of what is wanted"]
+        return ["the interval crosses an end of the target"]
     low, high = estimate.ever()
     factor = 100.0 if is_share(target.measure) else 1.0
     unit = " %" if is_share(target.measure) else ""
     span = span_text(factor * low, factor * high, digits_for(_scaled(estimate, factor)))
-    lines = [f"however often you look: {span}{unit}"]
+    lines = [f"valid at any number of runs: {span}{unit}"]
     more = runs_to_decide(estimate, target.want)
     if more is not None:
-        lines.append(f"{more[0]:,} to {more[1]:,} more runs will likely tell")
+        lines.append(f"{more[0]:,} to {more[1]:,} more runs will likely decide")
     return lines
 
 
@@ -57,7 +57,7 @@ def _scaled(estimate: Estimate, factor: float) -> Estimate:
 
 
 def wanted(text: str, want: Span) -> str:
-    """Return what is wanted of an estimate: `55 to 65 %`."""
+    """Return the range of a target: `55 to 65 %`."""
     factor = 100.0 if is_share(text) else 1.0
     unit = " %" if is_share(text) else ""
     if want.low == want.high:
@@ -70,14 +70,14 @@ def wanted(text: str, want: Span) -> str:
 
 
 def targets_text(judged: Sequence[Judged]) -> Page:
-    """Targets, a line or two each: met, missed or undecided, what was found, and what was wanted."""
+    """Targets, a line or two each: met, missed or undecided, what was found, and the range of the target."""
     lines: Parts = []
     for result in judged:
         target = result.target
         how = ", ".join(filter(None, (result.habit, target.variant)))
         name = f"{target.name}{f' ({how})' if how else ''}"
         line = (
-            f"{target.measure} is {told(target.measure, result.estimate)}, wanted {wanted(target.measure, target.want)}"
+            f"{target.measure} is {told(target.measure, result.estimate)}, target {wanted(target.measure, target.want)}"
         )
         lines += [Line("  ", (f"{result.verdict:<10}", MEANINGS[result.verdict]), f" {name}")]
         lines.append(Sentence(line, INDENT, tied=(" %",)))

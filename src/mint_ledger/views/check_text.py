@@ -67,8 +67,8 @@ def _unnamed(game: GameFile, lowered: Lowered) -> Parts:
 def _findings(audit: Audit) -> Parts:
     """Return what looks wrong, a line each; `audit` says more, and plays as well."""
     if not audit.open:
-        return ["  nothing in the file looks like a usual mistake (audit plays it to see more)"]
-    lines: Parts = [f"  looks wrong, or may be ({_count(len(audit.open), 'finding')}; mint-ledger audit says more):"]
+        return ["  no usual mistake found in the file (mint-ledger audit plays it to find more)"]
+    lines: Parts = [f"  likely mistakes ({_count(len(audit.open), 'finding')}; mint-ledger audit explains them):"]
     for finding in audit.open:
         text = f"{finding.place.told(audit.file)}  {finding.check.name}: {finding.caught.what}"
         lines.append(Sentence(text, 4))

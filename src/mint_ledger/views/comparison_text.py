@@ -45,7 +45,7 @@ def comparison_text(comparison: Comparison) -> Page:
         _add(table, difference)
     lines.append(table)
     if comparison.turned:
-        lines += ["", "  runs that came out otherwise:"]
+        lines += ["", "  runs with another result:"]
         turned = TextTable(name_column("", 7), left_column("", before=2), indent=4, heads=False)
         for a, b, count in comparison.turned:
             turned.add(f"{count:>7,}", f"{a} → {b}")
@@ -70,7 +70,7 @@ def _answer(comparison: Comparison) -> list[str]:
     unit = " points" if first.is_share else ""
     span = span_text(gap.low, gap.high, digits)
     if all(difference.is_nothing for difference in comparison.differences):
-        return ["Both come to the same in every run."]
+        return ["Both are the same in every run."]
     if first.is_nothing:
         sentences = [f"{_capital(first.name)} is the same in every run."]
     elif first.is_certain:
@@ -79,7 +79,7 @@ def _answer(comparison: Comparison) -> list[str]:
         told = f"{fixed(abs(gap.value), digits)}{unit} {way} in B ({span_text(ends[0], ends[1], digits)})"
         sentences = [f"{_capital(first.name)}: {told}."]
     else:
-        sentences = [f"{_capital(first.name)}: these runs do not tell which has more ({span}{unit})."]
+        sentences = [f"{_capital(first.name)}: these runs cannot decide which is higher ({span}{unit})."]
     # Where wins differ, losses do.
     changed = [one for one in others if one.is_certain and one.name != "losses"][:MOST_OTHERS]
     for way, some in (

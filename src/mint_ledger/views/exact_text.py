@@ -66,7 +66,7 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> Page:
         told = share(value) if is_share(target.measure) else number(value, 6)
         verdicts.add(
             Cell(word, "good" if word == "met" else "bad"),
-            f"{target.name}: {target.measure} is {told}, wanted {wanted(target.measure, target.want)}",
+            f"{target.name}: {target.measure} is {told}, target {wanted(target.measure, target.want)}",
         )
     lines += [verdicts] if judged else []
     return Page(*lines)

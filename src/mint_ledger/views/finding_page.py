@@ -11,7 +11,7 @@ GROUPS = ("limits", "contact and time", "conditions", "order", "fairness and flo
 
 
 def finding_page(check: Check, example: str, caught: str) -> str:
-    """One page: what the finding means, how to mend it, how to accept it, and a game that has it.
+    """One page: what the finding means, how to fix it, how to accept it, and a game that has it.
 
     Args:
         check: the check.
@@ -31,7 +31,7 @@ def finding_page(check: Check, example: str, caught: str) -> str:
             "",
             *textwrap.wrap(check.means, 100),
             "",
-            f"**To mend it:** {check.mend}",
+            f"**To fix it:** {check.fix}",
             "",
             "To accept it, with your reason:",
             "",
@@ -61,7 +61,7 @@ def findings_index(checks: Sequence[Check]) -> str:
         "# What audit finds",
         "",
         "`mint-ledger audit game.yaml` plays every habit in every variant and names the usual mistakes;",
-        "`mint-ledger check` names those that need no play. Each has a page: what it means, how to mend it,",
+        "`mint-ledger check` names those that need no play. Each has a page: what it means, how to fix it,",
         "and a small game that has it. This list is made from the checks themselves.",
         "",
         "There are three grades. *wrong*: a play or a proof shows the mistake, and `audit` ends with exit code 1.",

@@ -44,7 +44,7 @@ def fit_text(fit: Fit) -> Page:
     lines += [table, ""]
     for sentence in fit_sentences(fit):
         lines.append(Sentence(sentence, 2))
-    lines += ["", f"  the plays beside habits that fit ({fit.likeness.runs:,} runs):", side_table(fit.likeness)]
+    lines += ["", f"  the plays compared with habits that fit ({fit.likeness.runs:,} runs):", side_table(fit.likeness)]
     lines.append("")
     for note in fit.likeness.notes:
         lines += _wrapped(f"{note[0].upper()}{note[1:]}.")
@@ -73,17 +73,17 @@ def fit_sentences(fit: Fit) -> Iterator[str]:
     elif fit.likeness.is_alike:
         yield "The fitted habit plays like the recorded plays, in all that was recorded."
     else:
-        yield "Nothing says that the fitted habit plays otherwise than the recorded plays."
+        yield "No difference was found between the fitted habit and the recorded plays."
     told = [dial.name for dial in fit.dials if dial.how_told == "told"]
     if told:
-        yield f"Told by these plays: {', '.join(told)}."
+        yield f"Determined by these plays: {', '.join(told)}."
     for one, other, correlation in fit.tied:
         more = "less" if correlation < 0 else "more"
-        yield f"{one} and {other} are not told apart: more of the one with {more} of the other plays the same."
+        yield f"These plays cannot separate {one} and {other}: more of the one with {more} of the other plays the same."
     tied = {name for pair in fit.tied for name in pair[:2]}
     for dial in fit.dials:
         if dial.how_told == "not told" and dial.name not in tied:
-            yield f"{dial.name} is not told: these plays would be as likely almost anywhere in its range."
+            yield f"These plays do not determine {dial.name}: they are as likely almost anywhere in its range."
     for warning in fit.warnings:
         yield f"{warning[0].upper()}{warning[1:]}."
 
@@ -95,13 +95,13 @@ def _trust(fit: Fit) -> Iterator[str]:
         f"in {fit.held} of {fit.tried}{wider}."
     )
     yield (
-        "Not seen: players who change as they play, and whatever no column shows. Before the plays all of a range is "
-        "taken to be as likely."
+        "Not covered: players who change as they play, and whatever no column shows. The prior is uniform over each "
+        "range."
     )
 
 
 def mixture_text(mixture: Mixture) -> Page:
-    """The share of each habit; the plays beside the mixture."""
+    """The share of each habit; the plays compared with the mixture."""
     head = f"{mixture.title} · {mixture.plays:,} plays ({PurePath(mixture.source).name}) · seed {mixture.seed}"
     lines: Parts = [Sentence(head), ""]
     wide = room(NAME, mixture.shares)
@@ -112,11 +112,11 @@ def mixture_text(mixture: Mixture) -> Page:
         table.add(habit, f"{100 * share.value:.0f} %", span, "█" * round(BAR * share.value))
     lines.append(table)
     differs = mixture.likeness.differs
-    verdict = "Nothing says that the plays are otherwise than such a mixture."
+    verdict = "No difference was found between the plays and this mixture."
     if differs:
         verb = "differs" if len(differs) == 1 else "differ"
         verdict = f"No mixture of these habits plays like the recorded plays: {', '.join(differs[:4])} {verb}."
-    lines += ["", *_wrapped(verdict), "", f"  the plays beside the mixture ({mixture.likeness.runs:,} runs):"]
+    lines += ["", *_wrapped(verdict), "", f"  the plays compared with the mixture ({mixture.likeness.runs:,} runs):"]
     lines.append(side_table(mixture.likeness))
     lines += [line for note in mixture.likeness.notes for line in _wrapped(f"{note[0].upper()}{note[1:]}.")]
     return Page(*lines)

@@ -76,7 +76,7 @@ def income_sentences(income: Income) -> Iterator[str]:
         share = 100 * float(income.dry.sum() / max(income.times.sum(), 1e-9))
         often = f"{number(share, 1)} %" if share >= 0.05 else "less than 0.1 %"
         when = f"first after {number(first, 0)} {income.unit} (median)"
-        yield f"It stands at its lower limit in {_percent(dry)} of runs, {when}, and {often} of the time."
+        yield f"It is at its floor in {_percent(dry)} of runs, {when}, and {often} of the time."
     if income.ends_dry:
         yield "It dries up: in most runs, and then for more than half of the last third of the time."
     if income.runs_away:
@@ -91,7 +91,7 @@ def income_sentences(income: Income) -> Iterator[str]:
         wasted = sorted(((c, float(p.mean())) for c, p in income.lost.items() if p.mean() > 0), key=lambda w: -w[1])
         told = ", ".join(f"{number(points, 1)} of {cause}" for cause, points in wasted[:3])
         what = f"; lost to it in a run: {told}" if told else ""
-        yield f"It stands at its upper limit {often} of the time{what}."
+        yield f"It is at its cap {often} of the time{what}."
     for offer in income.offers:
         if offer.was_ever and offer.each("left").value > 0.0:
             left, could = offer.each("left"), offer.each("could")

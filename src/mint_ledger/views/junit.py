@@ -11,7 +11,7 @@ from mint_ledger.plain import neutral
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.views.balance_text import told, wanted
 
-# What XML 1.0 cannot hold besides.
+# What XML 1.0 cannot hold as well.
 _UNHELD = re.compile("[\ufffe\uffff]")
 
 

@@ -64,7 +64,7 @@ def matchup_foot(matchups: Matchups) -> Page:
         names = ", ".join(f"{p.attack} against {p.target}" for p in matchups.pairs if p.because == because)
         lines += _wrapped(f"{names}: {because}")
     if matchups.left_out:
-        lines += _wrapped(f"no time was left for {', '.join(matchups.left_out)}")
+        lines += _wrapped(f"no time left for {', '.join(matchups.left_out)}")
     return Page(*lines)
 
 

@@ -20,7 +20,7 @@ def odds_text(odds: Odds) -> Page:
     """A table for each lot: the chances of its branches, and how many drawings they take to come first."""
     if not odds.lots:
         return Page(f"{odds.title} has no lots")
-    parts: Parts = [f"{odds.title} · odds, worked out and not sampled"]
+    parts: Parts = [f"{odds.title} · odds, calculated exactly"]
     for lot in odds.lots:
         parts += ["", *_lot(lot)]
     return Page(*parts)

@@ -36,8 +36,8 @@ def players_text(play: PlayRange) -> Page:
         table.add(*_row(name, wins))
     if play.ceiling.optimum is not None:
         most = play.ceiling.optimum.wins
-        table.add("at most, knowing all", f"{100 * most:.1f} %", "exact", "█" * round(BAR * most))
-    lines += [table, "", "  the best found, the first that can be done:"]
+        table.add("with perfect information", f"{100 * most:.1f} %", "exact", "█" * round(BAR * most))
+    lines += [table, "", "  the best habit found; of its lines the first that is possible is done:"]
     lines += [Sentence(text, 4) for text in list(_acts(play)) or ["nothing at all"]]
     if play.only:
         table = _table(play, "the best found with")
@@ -68,7 +68,7 @@ def _table(play: PlayRange, head: str) -> TextTable:
 
 def _answer(play: PlayRange) -> str:
     """Return how well it can be played, and how well the file's habits do."""
-    text = f"The best that was found wins {_share(play.best)}, acting at random {_share(play.at_random)}"
+    text = f"The best habit found wins {_share(play.best)}, acting at random {_share(play.at_random)}"
     if play.habits:
         name, wins = max(play.habits.items(), key=lambda one: one[1].value)
         text += f", the best habit of the file, {name}, {_share(wins)}"
@@ -104,17 +104,17 @@ def skill_sentences(curve: SkillCurve) -> Iterator[str]:
     """Return whether it is easy to learn, and what is left to master."""
     half = curve.half_at
     if half is None:
-        yield "Skill brings nothing for certain: quick and sure players do not win more often than slow and clumsy."
+        yield "No effect of skill was found: quick, accurate players do not win more often than slow, clumsy ones."
         return
-    timing = f"{number(100 * slips_of(half), 0)} % slips"
+    timing = f"{number(100 * slips_of(half), 0)} % errors"
     if not curve.in_turns:
-        timing = f"a reaction of {number(reaction_of(half), 2)} s, {timing}"
+        timing = f"a reaction time of {number(reaction_of(half), 2)} s, {timing}"
     how = "Easy to learn" if half < EASY else "Slow to learn" if half > SLOW_TO_LEARN else "Learned bit by bit"
-    yield f"{how}: half of what skill brings is had at a skill of {number(half, 2)} ({timing})."
+    yield f"{how}: half of the possible gain is reached at skill {number(half, 2)} ({timing})."
     left = curve.left_to_master
     span = f"{fixed(100 * left.value, 1)} points ({fixed(100 * left.low, 1)} to {fixed(100 * left.high, 1)})"
     last = "hard to master" if left.low > NEAR else "little is left to master" if left.high < 5 * NEAR else "at the top"
-    yield f"{last[0].upper()}{last[1:]}: the last quarter of skill brings {span} more."
+    yield f"{last[0].upper()}{last[1:]}: the last quarter of the skill range adds {span}."
 
 
 def _acts(play: PlayRange) -> Iterator[str]:
@@ -132,10 +132,10 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
     if play.skill is not None:
         yield from skill_sentences(play.skill)
     if play.interrupted:
-        yield "It was stopped before it was done; this is the best so far, and nothing is said of what acts are worth."
+        yield "Stopped early: this is the best habit so far, and the worth of each action was not measured."
         return
     if not play.acts_matter:
-        yield "Acts do not matter, as far as was seen: run by run, nobody who acts differs from one who does nothing."
+        yield "Actions do not matter, as far as these runs show: no player who acts differs from one who does nothing."
         return
     top = max(play.habits.values(), key=lambda wins: wins.value, default=None)
     if top is not None:
@@ -144,27 +144,27 @@ def players_sentences(play: PlayRange) -> Iterator[str]:
             yield f"The best found wins {fixed(gap, 1)} points more than the best habit of the file."
         elif play.best.high < top.low:
             less = f"{fixed(-gap, 1)} points less than the best habit of the file"
-            yield f"The search came to {less}: give it more time or runs."
+            yield f"The search found {less}: give it more runs."
         elif gap <= 100 * NEAR:
             yield "The best habit of the file is about as good as the best found."
         else:
             told = f"{fixed(gap, 1)} points more than the best habit of the file"
-            yield f"The best found won {told}, which {play.runs:,} runs do not tell from chance."
+            yield f"The best found won {told}; with {play.runs:,} runs that may be chance."
     for name in play.worse_than_chance:
-        yield f"{name} plays worse than one who acts at random."
+        yield f"{name} plays worse than a player who acts at random."
     if play.enough:
         proved = ", as all states show" if play.most_only else ""
-        yield f"One act is enough: {', '.join(play.enough)} alone does as well, within a point{proved}."
+        yield f"One action is enough: {', '.join(play.enough)} alone wins as often, within a point{proved}."
     elif play.most_only or (play.most is None and len(play.only) > 1):
-        yield "No act suffices alone."
+        yield "No action is enough alone."
     if not play.only:
-        yield "There was no time, or too few runs, to look for what each act is worth."
+        yield "Too few runs were left to measure what each action is worth."
     if play.needed and len(play.needed) == len(play.without):
-        yield "All acts are needed: without any of them the best found is lower by more than a point."
+        yield "Every action is needed: without any one of them the best found wins over a point less."
     for action in play.unused:
-        yield f"The best found never tries {action}."
+        yield f"The best found never uses {action}."
     yield from _at_most(play)
-    yield f"{play.searched:,} runs were searched; what is told was played with luck of its own."
+    yield f"The search played {play.searched:,} runs; the numbers above come from a separate seed."
 
 
 def _at_most(play: PlayRange) -> Iterator[str]:
@@ -173,21 +173,21 @@ def _at_most(play: PlayRange) -> Iterator[str]:
     if optimum is None:
         yield "The best that was found, not the best there is: others may play better."
         why = f": {play.ceiling.why_not}" if play.ceiling.why_not else ""
-        yield f"What could be won at most is not proved{why}."
+        yield f"The highest possible win rate is not known{why}."
         return
     most = fixed(100 * optimum.wins, 1)
     gap, least, largest = (
         fixed(100 * (optimum.wins - wins), 1) for wins in (play.best.value, play.best.high, play.best.low)
     )
-    walked = f"all {optimum.states:,} states were walked"
+    walked = f"all {optimum.states:,} states were checked"
     if play.best.value > optimum.wins:
         more = fixed(100 * (play.best.value - optimum.wins), 1)
         yield (
             f"These {play.runs:,} runs were lucky: the best found won {more} points more than can be on average. "
             "All rows share that luck, so what differs between them holds."
         )
-    yield f"Nobody with this timing wins more than {most} %, whatever they know: {walked}."
+    yield f"No player with this timing wins more than {most} %, even with perfect information: {walked}."
     if play.best.high >= optimum.wins:
-        yield "The best found is as good as that, as far as can be seen."
+        yield "The best found is as good, as far as these runs show."
     else:
-        yield f"The simple rules that were found come within {gap} points of that ({least} to {largest})."
+        yield f"The simple rules found are within {gap} points of that ({least} to {largest})."

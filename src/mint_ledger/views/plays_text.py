@@ -22,7 +22,7 @@ def likeness_text(likeness: Likeness) -> Page:
     by = f" by {likeness.players:,} players" if likeness.players not in (1, likeness.plays) else ""
     heads = (
         f"{likeness.title} · {likeness.runs:,} runs · seed {likeness.seed}",
-        f"beside {likeness.plays:,} recorded plays{by} ({PurePath(likeness.source).name})",
+        f"compared with {likeness.plays:,} recorded plays{by} ({PurePath(likeness.source).name})",
     )
     lines: Parts = [Sentence(head) for head in heads]
     lines += ["", side_table(likeness)]
@@ -68,9 +68,9 @@ def _verdict(likeness: Likeness) -> str:
         verb = "differs" if len(differs) == 1 else "differ"
         return f"Real players do not play like this: {', '.join(differs[:4])}{more} {verb}."
     if likeness.is_alike:
-        return "As far as it was recorded, they play like this."
+        return "In everything that was recorded, real players play like this."
     open_ = [side.measure for side in likeness.sides if side.verdict == "too few to tell"]
-    return f"Nothing differs for certain, and the plays are too few to tell of {', '.join(open_[:4])}."
+    return f"No difference is certain; the plays are too few to decide about {', '.join(open_[:4])}."
 
 
 def _meaning(likeness: Likeness) -> str:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from mint_ledger.journal.wording import number, shown
 from mint_ledger.plain import neutral
-from mint_ledger.report.mending import most_missed
+from mint_ledger.report.fixing import most_missed
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.balance_text import told, undecided, wanted
 from mint_ledger.views.income_text import income_sentences
@@ -123,7 +123,7 @@ def _names(report: Report) -> list[str]:
 
 
 def _answers(report: Report) -> list[dict[str, str]]:
-    """Is it as wanted, what is the biggest trouble, what would mend it: each in a sentence or two."""
+    """Is it as wanted, what is the biggest trouble, what would fix it: each in a sentence or two."""
     verdicts = [result.verdict for result in report.judged]
     counts = {verdict: verdicts.count(verdict) for verdict in ("met", "missed", "undecided")}
     if not verdicts:
@@ -135,7 +135,7 @@ def _answers(report: Report) -> list[dict[str, str]]:
     return [
         {"question": "Is it as wanted?", "answer": wanted_text, "mark": mark},
         {"question": "What is the biggest trouble?", "answer": _trouble(report), "mark": ""},
-        {"question": "What would mend it?", "answer": _mended(report), "mark": ""},
+        {"question": "What would fix it?", "answer": _fixed(report), "mark": ""},
     ]
 
 
@@ -163,14 +163,14 @@ def _trouble(report: Report) -> str:
     )
 
 
-def _mended(report: Report) -> str:
-    mend, missed = report.mend, most_missed(report.judged)
-    if mend is not None:
-        measure = mend.judged.target.measure
-        found = told(measure, mend.confirmed)
-        missed_then = f"{mend.missed_then} of all targets {'is' if mend.missed_then == 1 else 'are'} missed then"
-        others = missed_then if mend.missed_then else "no target is missed then"
-        return f"{mend.dial} {number(mend.today, 4)} → {number(mend.value, 4)}: {measure} is {found} there; {others}."
+def _fixed(report: Report) -> str:
+    fix, missed = report.fix, most_missed(report.judged)
+    if fix is not None:
+        measure = fix.judged.target.measure
+        found = told(measure, fix.confirmed)
+        missed_then = f"{fix.missed_then} of all targets {'is' if fix.missed_then == 1 else 'are'} missed then"
+        others = missed_then if fix.missed_then else "no target is missed then"
+        return f"{fix.dial} {number(fix.today, 4)} → {number(fix.value, 4)}: {measure} is {found} there; {others}."
     if missed is not None:
         return "No number that was tried does it alone; tune over several dials, or change a rule."
     open_ = [result for result in report.judged if result.verdict == "undecided"]

@@ -38,7 +38,7 @@ def _rule(check: Check) -> dict[str, Any]:
         "name": check.name,
         "shortDescription": {"text": check.title},
         "fullDescription": {"text": check.means},
-        "help": {"text": check.mend},
+        "help": {"text": check.fix},
     }
 
 

@@ -39,9 +39,9 @@ def sensitivity_text(ranking: Sensitivity) -> Page:
         lines.append(f"  … {len(certain) - MOST_LINES} dials more that matter less; --json has them all")
     noise = len(ranking.moved) - len(certain)
     if noise:
-        lines += ["", f"  {noise} dial{'s do' if noise > 1 else ' does'} nothing that {ranking.runs:,} runs can tell."]
+        lines += ["", f"  {noise} dial{'s do' if noise > 1 else ' does'} nothing that {ranking.runs:,} runs can show."]
     if ranking.skipped:
-        lines.append(f"  {len(ranking.skipped)} could not be moved so (0, or against a limit); --json says why.")
+        lines.append(f"  {len(ranking.skipped)} could not be moved that far (0, or at a limit); --json lists why.")
     return Page(*lines)
 
 

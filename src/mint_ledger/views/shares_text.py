@@ -53,7 +53,7 @@ def shares_text(shares: Shares) -> Page:
     for pair in shares.pairs[:MOST_PAIRS]:
         more = pair.more.scaled(factor)
         both = f"{short(pair.one, 40)} and {short(pair.other, 40)} together"
-        how = f"{both} shift it by {_plus_minus(more)} besides what each does for itself"
+        how = f"{both} shift it by {_plus_minus(more)} in addition to what each does alone"
         lines += _wrapped(how, "    ")
     lines += ["", *_wrapped(_note(shares))]
     return Page(*lines)
@@ -70,13 +70,13 @@ def shares_sentence(shares: Shares) -> str:
     what = "Wins" if shares.measure == "rate(win)" else shares.measure
     unit = " points" if factor != 1.0 else ""
     if total.low <= 0.0 <= total.high:
-        head = f"{what} moved by {_plus_minus(total)}{unit}, which may be noise"
+        head = f"{what} changed by {_plus_minus(total)}{unit}, which may be noise"
     else:
         by = fixed(abs(total.value), min(digits_for(total), 3))
         head = f"{what} {'fell' if total.value < 0 else 'rose'} by {by}{unit}"
     told = [part for part in shares.parts if part.is_certain][:MOST_TOLD]
     if not told:
-        return f"{head}; no change has a share that is certain."
+        return f"{head}; no change has a certain share."
     rest = len(shares.parts) - len(told)
     more = f", and {rest} more" if rest else ""
     return f"{head}: {', '.join(f'{part.name} {_plus_minus(part.share.scaled(factor))}' for part in told)}{more}."
@@ -86,8 +86,8 @@ def _note(shares: Shares) -> str:
     if shares.orders:
         return (
             f"share: what a change adds, on average over {shares.orders} orders of the changes that were drawn; the "
-            "intervals hold the drawing too. In each run the shares add up to B − A. Pairs are looked at for 6 changes "
-            "at most."
+            "intervals hold the drawing too. In each run the shares add up to B − A. Pairs are tested for up to 6 "
+            "changes."
         )
     return (
         "share: what a change adds, on average over all orders of the changes; in each run the shares add up to "

@@ -77,7 +77,11 @@ def study_text(study: Study) -> Page:
         reached = study.estimate(study.until.measure)
         is_rate = study.until.measure.startswith("rate")
         half = f"{100 * reached.known_to:.2f} %" if is_rate else number(reached.known_to, digits_for(reached) + 1)
-        known = f"is known to ± {half}" if math.isfinite(reached.known_to) else "is not known: an end of it stays open"
+        known = (
+            f"is known to ± {half}"
+            if math.isfinite(reached.known_to)
+            else "is not known: its interval is open at one end"
+        )
         lines += ["", f"{study.runs:,} runs were played; {study.until.measure} {known}."]
     return Page(*lines)
 
@@ -179,7 +183,7 @@ def _cause_lines(study: Study, account: str) -> Parts:
         estimate = Estimate(row.total, row.low, row.high, study.runs, "")
         digits = min(digits_for(estimate), 2)
         alike = math.isinf(estimate.low) and math.isinf(estimate.high)
-        span = ("alike in all runs" if alike else _span(estimate, digits)) if study.runs > 1 else ""
+        span = ("the same in all runs" if alike else _span(estimate, digits)) if study.runs > 1 else ""
         wasted = fixed(abs(row.waste), 1) if abs(row.waste) >= 0.05 else ""
         table.add(f"  {row.cause}", fixed(row.changes, 1), fixed(row.total, digits), span, wasted)
     return ["", table]

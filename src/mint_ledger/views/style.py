@@ -28,7 +28,7 @@ SETTINGS: Any = {
 def figure_style() -> Iterator[None]:
     """Draw figures of one's own in the colours and lines of ours; afterwards all is as before.
 
-    Our own figures heed what Matplotlib was told besides: fonts, sizes, backgrounds.
+    Our own figures heed what Matplotlib was told in addition to: fonts, sizes, backgrounds.
     """
     with mpl.rc_context(SETTINGS):
         yield

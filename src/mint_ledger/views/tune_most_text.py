@@ -34,12 +34,12 @@ def most_text(tuned: TunedMost) -> Page:
         changes = "1 change" if len(tuned.changed) == 1 else f"{len(tuned.changed)} changes"
         lines.append(f"  {_gain(tuned, tuned.gain)} for {changes}, run by run")
     sure = sure_words(tuned.sure)
-    lines += ["", *_wrapped(f"best and today with luck of their own, {2 * tuned.runs:,} runs; {sure} intervals")]
+    lines += ["", *_wrapped(f"best and today played with a separate seed, {2 * tuned.runs:,} runs; {sure} intervals")]
     others = [values for values in tuned.as_good if values != tuned.best]
     if others:
         some = ", ".join(_values(names, values) for values in others[:MOST_AS_GOOD])
         more = f" and {len(others) - MOST_AS_GOOD} more" if len(others) > MOST_AS_GOOD else ""
-        lines += _wrapped(f"not certainly worse, the nearest to today first: {some}{more}")
+        lines += _wrapped(f"not certainly worse, nearest to today first: {some}{more}")
     else:
         lines += _wrapped(f"all others are worse: {sure}, all together")
     rows = [(f"{'*' if values == tuned.best else ' '} {', '.join(map(shown, values))}", e) for values, e in tuned.seen]

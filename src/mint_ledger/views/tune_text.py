@@ -29,7 +29,7 @@ def tune_text(tuned: Tuned) -> Page:
     if tuned.confirmed is not None:
         sentence = told(tuned.measure, tuned.confirmed)
         lines += _wrapped(
-            f"Confirmed with luck of its own: at {number(tuned.best, 6)} it is {sentence} in "
+            f"Confirmed with a separate seed: at {number(tuned.best, 6)} it is {sentence} in "
             f"{tuned.confirmed.runs:,} runs: {tuned.verdict}."
         )
     table = TextTable(name_column("", 10), left_column("", before=3), heads=False)
@@ -38,7 +38,7 @@ def tune_text(tuned: Tuned) -> Page:
         runs = "" if " runs (" in estimate else f", {tried.estimate.runs:,} runs"
         table.add(f"{number(tried.value, 6):>10}", f"{estimate}{runs}")
     lines += ["", table, ""]
-    more = " They were used up before all was settled." if tuned.used_up else ""
+    more = " They were used up before every value was decided." if tuned.used_up else ""
     lines += _wrapped(f"{tuned.runs:,} runs were played.{more}")
     return Page(*lines)
 
@@ -110,8 +110,8 @@ def _dial_change(today: Mapping[str, float], name: str, value: float) -> str:
 def _luck(tuned: TunedMany) -> str:
     shown = tuned.answers or ((tuned.nearest,) if tuned.nearest is not None else ())
     if all(answer.is_confirmed for answer in shown):
-        return "What is told of a setting was played with luck of its own."
-    return "It was not confirmed with luck of its own."
+        return "Each setting was confirmed with a separate seed."
+    return "Not confirmed with a separate seed."
 
 
 def _count(number_of: int, noun: str) -> str:
@@ -129,7 +129,7 @@ def _answer(tuned: Tuned) -> str:
         if tuned.unsettled:
             sentences.append(f"With {_parts(tuned.unsettled)} it may be met.")
     elif tuned.open:
-        sentences.append(f"{best}. It may be met with {_parts(tuned.open)}; more runs will tell.")
+        sentences.append(f"{best}. It may be met with {_parts(tuned.open)}; more runs will decide.")
     elif tuned.jumps:
         jump = tuned.jumps[0]
         below, above = (
@@ -145,13 +145,13 @@ def _answer(tuned: Tuned) -> str:
             word = "rises" if tuned.way == "rises" else "falls"
             sentences.append(f"It only {word} as {tuned.dial} goes up, and {tuned.stopped_by} is in the way.")
         elif tuned.still:
-            sentences.append(f"Nothing that was tried from {_span(tuned.still)} moves it: another dial has to.")
+            sentences.append(f"No value from {_span(tuned.still)} changes it: try another dial.")
     if tuned.constant:
         sentences.append(f"Nothing in the game reads {tuned.dial}, so every value gives the same.")
     elif tuned.unseen > tuned.step:
         sentences.append(f"A gap narrower than {number(tuned.unseen, 6)} could hide between two of them ({grid}).")
     if tuned.turns:
-        sentences.append("It turns: it neither only rises nor only falls along the dial.")
+        sentences.append("It is not monotone: it both rises and falls along the dial.")
     return " ".join(sentences)
 
 

@@ -90,7 +90,7 @@ def _side(old: Judged | None, new: Judged) -> str:
     target = new.target
     was = "new" if old is None else old.verdict
     how = f" ({new.habit})" if new.habit and target.habit is None else ""
-    line = f"{target.measure} is {told(target.measure, new.estimate)}, wanted {wanted(target.measure, target.want)}"
+    line = f"{target.measure} is {told(target.measure, new.estimate)}, target {wanted(target.measure, target.want)}"
     return f"target '{target.name}'{how}: {was} → {new.verdict}; {line}"
 
 

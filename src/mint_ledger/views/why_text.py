@@ -24,8 +24,8 @@ def why_text(why: Why) -> Page:
     lines += _flow(why)
     if why.formula:
         read = ", ".join(f"{name} is {value}" for name, value in why.reads)
-        lines.append(Sentence(f"worked out as {why.formula}" + (f"; {read}" if read else ""), 2))
-        return Page(*lines, "  nothing is ever posted to it; ask why of what it reads")
+        lines.append(Sentence(f"calculated as {why.formula}" + (f"; {read}" if read else ""), 2))
+        return Page(*lines, "  it is calculated, never changed directly; ask why about what it reads")
     if not why.reasons:
         return Page(*lines, f"  nothing has changed it since it opened with {why.opening}")
     for reason in why.reasons:
@@ -46,10 +46,10 @@ def _flow(why: Why) -> list[str]:
     per = "a turn" if why.unit == "turn" else "a second"
     unit = "turns" if why.unit == "turn" else "s"
     if flow.rate:
-        return [f"  it moves by {signed(flow.rate)} {per} towards {number(flow.to)} ({flow.cause})"]
+        return [f"  it changes by {signed(flow.rate)} {per} towards {number(flow.to)} ({flow.cause})"]
     if flow.waits:
         return [f"  it stays for {number(flow.waits)} {unit} more, then moves towards {number(flow.to)} ({flow.cause})"]
-    return [f"  it does not move by itself just now ({flow.cause})"]
+    return [f"  it does not change by itself just now ({flow.cause})"]
 
 
 def _reason(why: Why, reason: Reason) -> Parts:

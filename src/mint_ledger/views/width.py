@@ -1,7 +1,7 @@
 """How wide texts are: 80 letters, or as wide as the terminal that they are for.
 
 Who shows them says so, once; views ask. Columns of names take what room there is more; where there is less, who shows
-a table lays it out anew (`cli/fitting.py`).
+a table lays it out again (`cli/fitting.py`).
 """
 
 from __future__ import annotations

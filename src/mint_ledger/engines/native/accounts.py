@@ -321,7 +321,7 @@ def _book(body: Body, account: Account) -> None:
 
 
 def _book_routine(module: Module, account: Account, i: int) -> None:
-    """Write what a flow has done so far as one row, and anchor it anew at this step."""
+    """Write what a flow has done so far as one row, and anchor it again at this step."""
     flows = account.flow_columns
     assert flows is not None
     with _routine(module, f"i32 @book{i}({MACHINE_ARGUMENTS}, i64 %e)") as body:

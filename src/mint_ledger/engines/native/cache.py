@@ -21,7 +21,7 @@ from mint_ledger.versions import __version__
 
 @cache
 def machine_key() -> str:
-    """Return what machine code depends on besides the program."""
+    """Return what machine code depends on in addition to the program."""
     binding = llvm()
     parts = (
         __version__,

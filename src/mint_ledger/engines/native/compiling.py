@@ -29,7 +29,7 @@ ENTRIES = (("mint_open", "open", ""), ("mint_go", "go", "i64 %until"), ("mint_ba
 
 
 def module_text(program: Program, scripts: Sequence[Handle] = (), *, thorough: bool = False) -> tuple[str, int]:
-    """A program in LLVM's assembly language, and how many numbers it keeps of its own besides the state."""
+    """A program in LLVM's assembly language, and how many numbers it keeps of its own in addition to the state."""
     module = Module(lower_procedure, program, scripts)
     course = RunRoutines(module)
     course.make()

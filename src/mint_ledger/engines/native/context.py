@@ -1,4 +1,4 @@
-"""What Python and machine code share besides the state: one record for each engine."""
+"""What Python and machine code share in addition to the state: one record for each engine."""
 
 from __future__ import annotations
 

@@ -287,7 +287,7 @@ def has_ended(body: Body) -> str:
 def seconds_function() -> str:
     """`seconds`: how long so many steps are.
 
-    What moves anew in each step asks for the time of one step or of none, again and again; divisions are dear.
+    What moves again in each step asks for the time of one step or of none, again and again; divisions are dear.
     """
     r = Routine("double @seconds(ptr noalias %x, double %k)", "unreachable")
     one, more, none, many = (r.label() for _ in range(4))

@@ -210,7 +210,7 @@ class Body:
     answers_for: tuple[Answers | None, str] = (None, "")
     # With what an account that is read now is compared, if that is all.
     threshold: Threshold | None = None
-    # The piece of a step outside of which this is never carried out; it is asked anew when it is done.
+    # The piece of a step outside of which this is never carried out; it is asked again when it is done.
     piece: int | None = None
     # The entities of which one is the owner of the account at hand.
     owners: ex.Ranges = ()

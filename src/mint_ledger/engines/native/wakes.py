@@ -1,7 +1,7 @@
 """When each piece of a step matters next: the numbers behind `%w`, and what is asked of them.
 
 A piece that was marked has the wake 0. The pieces of a stretch of parts are a group whose least wake is kept as well,
-as most are quiet in most steps: it is worked out anew behind a stretch that was looked at, and what is marked meanwhile
+as most are quiet in most steps: it is worked out again after a stretch that was visited, and what is marked meanwhile
 sets the group's bit.
 """
 
@@ -83,7 +83,7 @@ class Wakes:
 
     @property
     def bits(self) -> dict[int, int]:
-        """Return what to set where a piece was marked, besides its wake."""
+        """Return what to set where a piece was marked, in addition to its wake."""
         return {piece: group.bit for group in self.groups for piece in group.numbers}
 
     def of_stretch(self, stretch: int) -> list[PieceGroup]:

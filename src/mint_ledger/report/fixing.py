@@ -1,4 +1,4 @@
-"""What would mend the target that is missed most: the number that moves it, and the value that meets it."""
+"""What would fix the target that is missed most: the number that moves it, and the value that meets it."""
 
 from __future__ import annotations
 
@@ -22,18 +22,18 @@ MOST_DIALS = 8
 # And so many in all for each dial, the same on every machine.
 MOST_TRIED = 30_000
 MOST_FOUND = 3
-# What players do, and how long it all lasts, is no number to mend a game with.
+# What players do, and how long it all lasts, is no number to fix a game with.
 NOT_OF_THE_GAME = ("habits", "clock")
 
 
 @dataclass(frozen=True, slots=True)
-class Mend:
+class Fix:
     """A change that meets a target.
 
     Attributes:
         judged: the target, as it is missed.
         dial: what is to be turned, from `today` to `value`.
-        confirmed: the estimate there, with luck of its own.
+        confirmed: the estimate there, with a separate seed.
         passed: the dials that were tried before without meeting it.
         missed_then: how many targets are missed there; of several dials the one with the fewest is taken.
     """
@@ -59,7 +59,7 @@ def _off(result: Judged) -> float:
     return off / max(estimate.half_width, 1e-12)
 
 
-def find_mend(game: PlayableGame, result: Judged, seed: int, sure: float) -> Mend | None:
+def find_fix(game: PlayableGame, result: Judged, seed: int, sure: float) -> Fix | None:
     """A number that, turned alone, meets a missed target; none where none of those that move it most does."""
     target = result.target
     setting = Setting(seed, result.habit, target.variant, sure=sure)
@@ -68,7 +68,7 @@ def find_mend(game: PlayableGame, result: Judged, seed: int, sure: float) -> Men
         ranked = make_sensitivity(game, _dials(game), _ranking(target.measure), 0.1, RANKED, setting)
     except MintError:
         return None
-    found: list[Mend] = []
+    found: list[Fix] = []
     passed: list[str] = []
     # A dial that others follow moves with them: one of those that do the same is tried.
     certain = {(moved.today, moved.effect.value): moved for moved in reversed(ranked.moved) if moved.is_certain}
@@ -84,12 +84,12 @@ def find_mend(game: PlayableGame, result: Judged, seed: int, sure: float) -> Men
         if tuned.verdict != "missed" and tuned.confirmed is not None and tuned.looks and tuned.best != moved.today:
             after = judge_targets(game, TRIED, seed, dials={moved.dial: setting_of(moved.dial, tuned.best)}, sure=sure)
             missed = sum(other.verdict == "missed" for other in after)
-            found.append(Mend(result, moved.dial, moved.today, tuned.best, tuned.confirmed, tuple(passed), missed))
+            found.append(Fix(result, moved.dial, moved.today, tuned.best, tuned.confirmed, tuple(passed), missed))
             if not missed or len(found) == MOST_FOUND:
                 break
         else:
             passed.append(moved.dial)
-    return min(found, key=lambda mend: mend.missed_then, default=None)
+    return min(found, key=lambda fix: fix.missed_then, default=None)
 
 
 def _dials(game: PlayableGame) -> list[str]:
