@@ -15,7 +15,7 @@ from types import FrameType
 
 import mint_ledger as mint
 from mint_ledger.cli.hand_table import Table
-from mint_ledger.editing.analysis import analysed
+from mint_ledger.editing.analysis import analyzed
 from mint_ledger.editing.completing import offers
 from mint_ledger.editing.defining import made_at
 from mint_ledger.editing.hovering import told_at
@@ -205,7 +205,7 @@ def try_editor(luck: random.Random, text: str) -> str:
     column = luck.randrange(len(lines[line]) + 1)
     try:
         with in_time():
-            known = analysed(text, "game.yaml", _nothing_beside)
+            known = analyzed(text, "game.yaml", _nothing_beside)
             offers(known, text, line, column)
             told_at(known, text, line, column)
             made_at(known, text, line, column)

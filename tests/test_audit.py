@@ -168,7 +168,7 @@ def test_only_what_is_wrong_is_an_alarm(command: Command, tmp_path: Path) -> Non
     file.write_text(GRADES.replace(", tired: {result: lose, if: mole.dug < 0}", ""), encoding="utf-8")
     answer = command("audit", file, "--runs", 3)
     assert answer.returncode == 0
-    assert "notes as well; --all lists them" in answer.stdout
+    assert "notes more; --all lists them" in answer.stdout
     assert "stat-never-changed" not in answer.stdout
     assert "note: C308 stat-never-changed" in command("audit", file, "--runs", 3, "--all").stdout
     # A condition that cannot hold is proved.

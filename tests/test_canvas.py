@@ -60,8 +60,8 @@ def test_axes_without_a_place_are_refused(demo: mint.Game) -> None:
 def test_our_style_lasts_as_long_as_its_context_and_other_settings_are_heeded(demo: mint.Game) -> None:
     before = dict(mpl.rcParams)
     with mint.figure_style():
-        colours = [entry["color"] for entry in mpl.rcParams["axes.prop_cycle"]]
-        assert len(set(colours)) == 6 and not mpl.rcParams["axes.spines.top"]
+        colors = [entry["color"] for entry in mpl.rcParams["axes.prop_cycle"]]
+        assert len(set(colors)) == 6 and not mpl.rcParams["axes.spines.top"]
     assert dict(mpl.rcParams) == before
     run = demo.run(7, habit="careful")
     with mpl.rc_context({"font.size": 17, "figure.facecolor": "beige"}):

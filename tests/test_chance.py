@@ -153,7 +153,8 @@ rules:
 @pytest.mark.parametrize(("seed", "run"), [(1, 0), (2**63 - 1, 7), (-5, 2**31 - 1), (12345678901234, 2**32 - 1)])
 def test_draws_that_are_made_ahead_are_those_of_their_place(seed: int, run: int, thorough: bool) -> None:
     """What machine code posts is, draw by draw, what Philox in plain Python gives, of which the published answers are
-    known; of few copies and of many, of what draws often and seldom."""
+    known; of few copies and of many, of what draws often and seldom.
+    """
     game = mint.loads(AHEAD)
     player = NativePlayer(make_code(game.lowered.program, thorough=thorough), seed=seed)
     # Runs before leave nothing behind; and draws go on where a run was interrupted.

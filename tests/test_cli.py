@@ -41,11 +41,11 @@ def test_the_shell_completes_commands_and_options() -> None:
     assert "study" not in completed("bash", "mint-ledger tu")
 
 
-def test_no_colour_reaches_a_terminal_that_wants_none(saltmere: Path) -> None:
+def test_no_color_reaches_a_terminal_that_wants_none(saltmere: Path) -> None:
     asked = ("study", str(saltmere), "--runs", "600")
-    colours = re.compile(r"\x1b\[[0-9;]*(?:3[0-7]|9[0-7]|38;)[0-9;]*m")
-    assert colours.search(on_terminal(*asked))
-    assert not colours.search(on_terminal(*asked, NO_COLOR="1"))
+    colors = re.compile(r"\x1b\[[0-9;]*(?:3[0-7]|9[0-7]|38;)[0-9;]*m")
+    assert colors.search(on_terminal(*asked))
+    assert not colors.search(on_terminal(*asked, NO_COLOR="1"))
 
 
 def test_help_lists_the_commands_and_starts_without_the_heavy_packages(command: Command) -> None:

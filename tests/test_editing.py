@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import mint_ledger as mint
-from mint_ledger.editing.analysis import Analysis, analysed, quick_findings
+from mint_ledger.editing.analysis import Analysis, analyzed, quick_findings
 from mint_ledger.editing.completing import offers
 from mint_ledger.editing.cursor import spot_at
 from mint_ledger.editing.defining import made_at
@@ -53,7 +53,7 @@ def nobody(name: str) -> str:
 
 
 def looked_at(text: str, before: Analysis | None = None) -> Analysis:
-    return analysed(text, "kiln.yaml", nobody, before)
+    return analyzed(text, "kiln.yaml", nobody, before)
 
 
 def typed(text: str, behind: str, more: str = "") -> tuple[str, int, int]:
@@ -110,7 +110,7 @@ def test_names_in_all_games_are_of_the_sort_that_their_key_asks_for() -> None:
     asked: set[tuple[str, str]] = set()
     for path in GAMES:
         text = path.read_text("utf-8")
-        known = analysed(text, str(path), lambda name, folder=path.parent: read_beside(folder, name))
+        known = analyzed(text, str(path), lambda name, folder=path.parent: read_beside(folder, name))
         assert known.source is not None and known.is_right
         for where in known.source.places:
             node = known.source.data

@@ -47,7 +47,8 @@ def test_every_turn_of_a_comparison_is_seen_when_it_turns(conditions: list[tuple
 
 def turning(conditions: list[tuple[str, str, bool]], engines: list[str]) -> mint.Game:
     """A walk of 150 steps about the bounds: a rule that waits for a comparison fires where the level before does not
-    hold and the level after does, by Python's own operators."""
+    hold and the level after does, by Python's own operators.
+    """
     kinds = "".join(
         f"  k{i}: {gauge(f'{bound} {sign} level' if mirrored else f'level {sign} {bound}')}\n"
         for i, (sign, bound, mirrored) in enumerate(conditions)

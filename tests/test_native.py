@@ -353,7 +353,7 @@ def test_the_step_of_a_due_time_is_the_first_later_one_in_which_it_is_due() -> N
         for _ in range(3_000):
             now = rng.choice([0, 1, 5, 4_096, 999_998, rng.randrange(2_000_000)])
             step = now + rng.choice([1, 1, 2, 3, 40, 10_000, rng.randrange(1, 1_000_000)])
-            # On a step and about where it is just due: by itself, its neighbours, and as a sum of many.
+            # On a step and about where it is just due: by itself, its neighbors, and as a sum of many.
             when = (step + rng.choice([0.0, -1e-6, 1e-6, -1.1e-6, 1e-7, 0.5, rng.random()])) * length
             when = rng.choice([when, math.nextafter(when, 0.0), math.nextafter(when, math.inf), sum([when / 7] * 7)])
             if is_due(context, now, when):

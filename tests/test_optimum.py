@@ -9,7 +9,7 @@ import mint_ledger as mint
 from mint_ledger.exact.optimum import best_play
 from mint_ledger.players.candidate import find_space
 from mint_ledger.players.ceiling import FREE, find_ceiling
-from mint_ledger.players.neighbours import neighbours
+from mint_ledger.players.neighbors import neighbors
 
 GUESS = """
 title: Which Shell
@@ -82,10 +82,10 @@ def test_what_cannot_be_walked_is_said() -> None:
     assert FREE not in taken.habits
 
 
-def test_all_neighbours_are_one_change_away() -> None:
+def test_all_neighbors_are_one_change_away() -> None:
     game = mint.loads(DUELS["bridge"].text)
     space = find_space(game, "plain")
-    around = list(neighbours((), space))
+    around = list(neighbors((), space))
     terms = sum(2 * len(known) for known in space.features.values())
     assert len(around) == len(space.actions) * (1 + terms)
 
@@ -107,7 +107,9 @@ def test_what_is_found_comes_near_to_the_best_and_never_above(name: str) -> None
     assert play.ceiling.optimum is not None
     assert play.ceiling.optimum.wins == pytest.approx(best, abs=1e-9)
     text = play.summary()
-    assert f"No player with this timing wins more than {100 * best:.1f} %" in text and "with perfect information" in text
+    assert (
+        f"No player with this timing wins more than {100 * best:.1f} %" in text and "with perfect information" in text
+    )
     assert play.as_json()["at_most"]["wins"] == pytest.approx(best, abs=1e-9)
 
 

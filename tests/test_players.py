@@ -15,7 +15,7 @@ import mint_ledger as mint
 from mint_ledger.engines.native.engine import NativePlayer, native_code
 from mint_ledger.errors import BadRequest, BrokenProgram, NotFound
 from mint_ledger.players.candidate import Played, Slot, Term, find_space, habit_of, tidy
-from mint_ledger.players.neighbours import change
+from mint_ledger.players.neighbors import change
 from mint_ledger.players.writing import with_habit
 from mint_ledger.studies.estimate import rate
 
@@ -158,7 +158,7 @@ def test_a_habit_is_written_between_the_lines_of_the_file_and_all_others_stay(de
     added = new[at : at + len(new) - len(old)]
     assert new[:at] + new[at + len(added) :] == old
     assert old[at - 1].startswith('    meets: [{oil_can: "between(25')
-    # In the place of one of that name; its neighbours stay.
+    # In the place of one of that name; its neighbors stay.
     again = with_habit(mint.loads("\n".join(new)), "mine", {**HABIT, "reaction": 0.5}).text.splitlines()
     assert [line for line in again if line not in new] == ["    reaction: 0.5"]
     assert len(again) == len(new)

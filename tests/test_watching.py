@@ -38,7 +38,8 @@ def rows_of_change(game: mint.Game, engine: str) -> list[tuple[float, str]]:
 @pytest.mark.parametrize("every", [4.5, 5, 5.5, 0.5, 7])
 def test_what_time_makes_true_is_seen_where_something_else_is_posted_in_that_very_step(every: float) -> None:
     """The oven passes 50 by flow after 5 s; loaves, which no condition asks for, are counted before flows are looked
-    at. Where both fall into one step, the rule that counts sees it first."""
+    at. Where both fall into one step, the rule that counts sees it first.
+    """
     game = mint.loads(BAKERY.format(condition="oven >= 50", every=every))
     for engine in ("reference", "native"):
         rows = rows_of_change(game, engine)
@@ -137,7 +138,8 @@ rules:
 
 def test_what_sets_off_the_next_while_conditions_are_watched_is_seen_in_the_same_step() -> None:
     """At 2 s tile 1 topples (1), so bell one pushes tile 2, which topples (2); so bell two pushes it again to 14 and it
-    is gone (12), so bell three rings. At 4 s tile 1 stands at 12 and is gone (22)."""
+    is gone (12), so bell three rings. At 4 s tile 1 stands at 12 and is gone (22).
+    """
     game = mint.loads(DOMINOES)
     for engine in ("reference", "native"):
         journal = game.run(engine=engine).journal  # type: ignore[arg-type]

@@ -767,7 +767,7 @@ class Game(SharedGame):
     ) -> Matchups:
         """Every attack against every kind that it may strike: damage, hits and seconds to defeat.
 
-        Two fight alone, as the game plays them but for its rules. Worked out where every draw can be counted, else
+        Two fight alone, as the game plays them except for its rules. Worked out where every draw can be counted, else
         fought many times; each says which.
 
         Args:

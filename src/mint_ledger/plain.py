@@ -42,25 +42,25 @@ def finite(method: Callable[[Owner], dict[str, Any]]) -> Callable[[Owner], dict[
     return plain
 
 
-def labelled(owner: object, table: pd.DataFrame) -> pd.DataFrame:
+def labeled(owner: object, table: pd.DataFrame) -> pd.DataFrame:
     """A table whose `attrs` say what it is of, as far as its owner knows: title, seed, runs, and the unit of time."""
     known = {name: getattr(owner, name, None) for name in ("title", "seed", "runs", "unit", "habit", "variant")}
     table.attrs |= {name: value for name, value in known.items() if isinstance(value, (str, int, float))}
     return table
 
 
-def labelled_table(method: Callable[[Owner], pd.DataFrame]) -> Callable[[Owner], pd.DataFrame]:
+def labeled_table(method: Callable[[Owner], pd.DataFrame]) -> Callable[[Owner], pd.DataFrame]:
     """Let a table say in its `attrs` what it is of."""
 
     @wraps(method)
     def table(owner: Owner) -> pd.DataFrame:
-        return labelled(owner, method(owner))
+        return labeled(owner, method(owner))
 
     return table
 
 
 def neutral(text: str) -> str:
-    """A text in which what steers a terminal or turns the direction of writing is shown and not sent: `\\x1b`."""
+    r"""A text in which what steers a terminal or turns the direction of writing is shown and not sent: `\x1b`."""
     return text if text.isprintable() else text.translate(_SHOWN)
 
 

@@ -3,7 +3,7 @@ from __future__ import annotations
 from twins import line_of, only_in_the_first
 
 FAULTY = """
-title: Storeys
+title: Stories
 clock: {step: 1, limit: 30}
 kinds:
   climber: {stats: {rope: {start: 3, min: 0, max: 9, whole: true, resets: level}}}

@@ -10,7 +10,7 @@ kinds:
     stats:
       regard: {start: 0, min: 0, max: 20, bands: {cold: 0..9, warm: 10..20}}
     rules:
-      - {name: a favour, when: {every: 2}, do: [regard += 1.9]}
+      - {name: a favor, when: {every: 2}, do: [regard += 1.9]}
 """
 
 

@@ -36,7 +36,7 @@ from mint_ledger.lowering.playable import PlayableGame
 from mint_ledger.own import CHECKS as OWN_CHECKS
 from mint_ledger.own import Own, own_parts
 from mint_ledger.own import told as told_of
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 
@@ -52,7 +52,7 @@ UNUSED = Check(
     "conditions",
     "An 'allow' that accepts nothing",
     "The file accepts a finding that is not found (any more): it was fixed, or its name has changed.",
-    "Take the entry away, or write the name as the finding tells it.",
+    "Take the entry away, or write the name as the finding has it.",
     _found_by_the_audit,
     plays=True,
 )
@@ -137,7 +137,7 @@ class Audit(Result):
         """Return what is only worth knowing."""
         return tuple(finding for finding in self.findings if not finding.accepted and finding.grade == "note")
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a finding, the evidence in one cell."""
         import pandas as pd

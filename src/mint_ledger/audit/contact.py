@@ -185,7 +185,7 @@ CHECKS = (
         "T201",
         "contact-drains",
         "contact and time",
-        "A held contact posts in every step",
+        "Contact takes from the stat in every step",
         "Whoever keeps touching, or for as long as the condition holds, pays in each step, twenty or sixty times a "
         "second: the stat is gone at once.",
         "Give the attack a cooldown or the target a safe time; for a rule use 'cooldown', 'every', or 'meets'.",

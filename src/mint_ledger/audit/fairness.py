@@ -328,7 +328,7 @@ CHECKS = (
         "fairness and flow",
         "A rule that fires on the way up and on the way down",
         "The rule waits for a value or a band in the middle, and the stat comes through it from both sides.",
-        "Ask with >= or <=, or let the rule happen once ('at_most: 1').",
+        "Compare with >= or <=, or let the rule happen once ('at_most: 1').",
         fires_twice,
         plays=True,
         grade="wrong",

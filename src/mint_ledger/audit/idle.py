@@ -130,8 +130,8 @@ CHECKS = (
         "nobody-plays",
         "fairness and flow",
         "Actions, and nobody to do them",
-        "Simulated players do what their habit says. Without a habit nobody acts, and what runs and studies tell is of "
-        "a game in which nothing is done.",
+        "Simulated players do what their habit says. Without a habit nobody acts, and runs and studies show a game in"
+        " which nothing is done.",
         "Write a habit for those who act; 'mint-ledger try' lets you play by hand meanwhile.",
         nobody_plays,
     ),
@@ -141,7 +141,7 @@ CHECKS = (
         "fairness and flow",
         "A habit that never acts",
         "None of its acts could ever be done, or their conditions never held: its players stand still.",
-        "Look at what its acts need, at their 'if', and at who it is for ('by').",
+        "Check what its acts need, their 'if', and who the habit is for ('by').",
         habit_never_acts,
         plays=True,
     ),
@@ -161,8 +161,8 @@ CHECKS = (
         "asks-after-the-end",
         "conditions",
         "A playtest that asks after the end",
-        "The run has ended before the time at which something is expected; what is looked at is how it ended, whether "
-        "or not the expectation holds.",
+        "The run has ended before the time at which something is expected; the expectation is checked against how it "
+        "ended.",
         "Ask earlier or 'at: end', or let the game start so that it goes on for longer.",
         asks_after_the_end,
         plays=True,

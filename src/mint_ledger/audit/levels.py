@@ -273,7 +273,7 @@ CHECKS = (
         "order",
         "What was earned is lost with the level",
         "A score, a key or a count that players earn starts again as the next level opens, though the readout, an "
-        "ending or a measure looks at it at the end.",
+        "ending or a measure reads it at the end.",
         "Take 'resets: level', the rule or the kind in 'present' away, so that it is carried on; or give it in the new "
         "level.",
         lost_with_the_level,
@@ -283,7 +283,7 @@ CHECKS = (
         "O407",
         "full-again-with-the-level",
         "order",
-        "Whole again with the level",
+        "Health is full again after each level",
         "What hits took from a player is given back as a level opens, so what happened before costs nothing.",
         "Name the kind in no level's 'present', so that it is carried on as it is; or write 'resets: level' for the "
         "stat if that is meant.",
@@ -310,7 +310,7 @@ CHECKS = (
         "Filled as the last life is spent",
         "The rule that takes a life and fills health does so for the last one too: the end shows a player "
         "in full health who is beaten.",
-        "Fill only while some are left ('if: lives > 0'); 'lives:' with 'fill' does that by itself.",
+        "Fill only while some are left ('if: lives > 0'); 'lives:' with 'fill' does this for you.",
         filled_at_the_end,
         plays=True,
     ),

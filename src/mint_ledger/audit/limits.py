@@ -12,7 +12,7 @@ from mint_ledger.audit.finding import Caught, Check
 from mint_ledger.audit.subject import Subject
 from mint_ledger.game.stat import Stat
 from mint_ledger.journal.wording import number
-from mint_ledger.lowering.defence import struck_through
+from mint_ledger.lowering.defense import struck_through
 from mint_ledger.program.handle import Path
 
 MUCH = 0.5
@@ -52,7 +52,7 @@ def no_floor(subject: Subject) -> Iterator[Caught]:
         if not lowered or model.min is not None or stat in watched or model.at_limit == "wrap":
             continue
         name = facts.account(owner, stat)
-        yield Caught(path, name, f"{name} goes below 0 and on: it has no min, and no condition looks at it.")
+        yield Caught(path, name, f"{name} goes below 0 and on: it has no min, and no condition reads it.")
 
 
 def nothing_at_floor(subject: Subject) -> Iterator[Caught]:
@@ -128,7 +128,7 @@ def much_waste(subject: Subject) -> Iterator[Caught]:
 
 
 def counter_runs_full(subject: Subject) -> Iterator[Caught]:
-    """A counter that only goes up reached the most that it can hold, and what came later was lost or began anew."""
+    """A counter that only goes up reached the most that it can hold, and what came later was lost or began again."""
     plays, facts = subject.plays, subject.facts
     for key, postings in plays.by_account.items():
         path, model = facts.stats.get(key, ((), Stat()))
@@ -209,9 +209,9 @@ CHECKS = (
         "no-floor",
         "limits",
         "A stat that is lowered has no floor",
-        "The stat falls below zero and on, and no condition looks at it. It has to be raised by all of that before it "
+        "The stat falls below zero and on, and no condition reads it. It has to be raised by all of that before it "
         "means anything again.",
-        "Give the stat a min, or a condition that looks at it.",
+        "Give the stat a min, or a condition that reads it.",
         no_floor,
     ),
     Check(
@@ -219,7 +219,7 @@ CHECKS = (
         "nothing-at-the-floor",
         "limits",
         "Nothing happens at the floor",
-        "Hits empty the stat, and no rule, ending or gone_if looks at it: whoever is beaten goes on as if nothing "
+        "Hits empty the stat, and no rule, ending or gone_if reads it: whoever is beaten goes on as if nothing "
         "had happened.",
         "Add gone_if, a rule that becomes true at the floor, or an ending.",
         nothing_at_floor,
@@ -229,7 +229,7 @@ CHECKS = (
         "start-outside-limits",
         "limits",
         "A start outside the limits",
-        "The limits are worked out, and as the game opens the start lies outside of them, so that the stat opens with "
+        "The limits are formulas, and when the game starts the start lies outside of them, so that the stat opens with "
         "another value than the file says.",
         "Change the start or the limit, or write 'start' as the formula of the limit.",
         start_outside_limits,
@@ -251,7 +251,7 @@ CHECKS = (
         "counter-runs-full",
         "limits",
         "A counter reaches the most that it can hold",
-        "A score or count that only goes up reached its max in play; from there on nothing counts, or it starts anew.",
+        "A score or count that only goes up reached its max in play; from there on nothing counts, or it starts again.",
         "Raise the max, or end the game or level there.",
         counter_runs_full,
         plays=True,
@@ -271,7 +271,7 @@ CHECKS = (
         "limits",
         "A value between two bands",
         "Bands such as ..9 and 10.. fit whole numbers; a value such as 9.5 came up in play and was in neither.",
-        "Say 'whole: true' for the stat, or let the bands meet (..10 and 10..; the first that holds counts).",
+        "Write 'whole: true' for the stat, or let the bands meet (..10 and 10..; the first that holds counts).",
         value_between_bands,
         plays=True,
     ),

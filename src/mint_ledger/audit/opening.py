@@ -130,9 +130,9 @@ CHECKS = (
         "C316",
         "opened-inside",
         "conditions",
-        "Opened past the edge that sets it",
-        "A rule sets how something stands as a band is entered or a condition becomes true. The game opens inside, "
-        "so the rule does not come, and what it sets is wrong from the first step.",
+        "Starts beyond its trigger, so the rule never fires",
+        "A rule sets something when a band is entered or a condition becomes true. The game starts inside, so the "
+        "rule does not fire, and what it sets is wrong from the first step.",
         "Open with what the rule would set (the stat's start), or set it in a rule with 'when: start' as well.",
         opened_inside,
     ),

@@ -190,7 +190,7 @@ CHECKS = (
         "O402",
         "order-of-rules-matters",
         "order",
-        "Rules whose order decides",
+        "The result depends on the order of two rules",
         "Two rules that can come in one step change what the other reads; the other way round the game ends otherwise. "
         "An award that comes after the turn has passed goes to the wrong player.",
         "Make sure that the order is the one that you want, or put both into one rule.",
@@ -223,7 +223,7 @@ CHECKS = (
         "O405",
         "carried-and-set-anew",
         "order",
-        "Carried on, and set anew",
+        "A rule resets a stat that can reset itself",
         "A rule sets the stat to its start as a level opens, instead of the stat doing that by itself.",
         "Write 'resets: level' for the stat and take the posting out.",
         carried_and_set_anew,

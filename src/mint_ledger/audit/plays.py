@@ -105,7 +105,7 @@ class AuditRuns:
 
     @cached_property
     def seen(self) -> frozenset[tuple[str, str]]:
-        """Return what happened in any run: (hit, attack), (act, action), (status, name) …"""
+        """Return what happened in any run: (hit, attack), (act, action), (status, name) and more."""
         pairs = {(int(row.what), int(row.cause)) for play in self.runs for row in play.rows}
         return frozenset((WHATS[what], self.program.causes[cause].name) for what, cause in pairs if cause >= 0)
 

@@ -272,8 +272,9 @@ CHECKS = (
         "T207",
         "line-is-crossed-again",
         "contact and time",
-        "A line that is crossed to and fro",
-        "A value trembles about a threshold or the edge of a band, and the rule changes something at every crossing.",
+        "A value that crosses a threshold back and forth",
+        "A value moves back and forth across a threshold or the edge of a band, and the rule changes something at "
+        "every crossing.",
         "Leave the band at another value than the one that enters it, or give the rule a cooldown or at_most.",
         flickers,
         plays=True,

@@ -113,7 +113,8 @@ CHECKS = (
         "chance-out-of-range",
         "conditions",
         "A chance that is more than always, or less than never",
-        "A chance lies between 0 and 1. What is worked out beyond that plays as 1 or 0: changing it changes nothing.",
+        "A chance lies between 0 and 1. A formula that gives more plays as 1, one that gives less as 0: changing it "
+        "changes nothing.",
         "Divide per cents by 100, or hold it with clamp(…, 0, 1).",
         chance_out_of_range,
     ),

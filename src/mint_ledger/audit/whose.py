@@ -153,7 +153,7 @@ def _turn_marks(subject: Subject) -> dict[str, list[dict[float, int]]]:
 
 
 def _goes_round(values: list[float]) -> bool:
-    """Return whether values come in the same order again and again: 1, 0, 1, 0 …"""
+    """Return whether values come in the same order again and again: 1, 0, 1, 0 and more."""
     places = sorted(set(values))
     size = len(places)
     return (
@@ -234,7 +234,7 @@ CHECKS = (
         "F514",
         "goes-to-one-copy",
         "fairness and flow",
-        "What several earn goes to one of them",
+        "What several copies earn goes to one of them",
         "Several copies do what is rewarded, and the reward is always booked to the same one.",
         "Name whoever did it (other, or self), not a copy by its number.",
         goes_to_one_copy,
@@ -245,7 +245,7 @@ CHECKS = (
         "shared-by-copies",
         "fairness and flow",
         "One count for all copies",
-        "Each copy is judged by an account of the game into which all of them count, so it goes for what others did.",
+        "Each copy is judged by an account of the game into which all of them count, so it reacts to what others did.",
         "Move the stat under the kind, so that each copy has its own.",
         shared_by_copies,
     ),
@@ -254,7 +254,7 @@ CHECKS = (
         "guarantee-by-each",
         "fairness and flow",
         "A guarantee that never comes",
-        "Whoever draws counts its own drawings, and is gone before there are enough of them.",
+        "Each entity counts its own drawings, and leaves before there are enough of them.",
         "Let all drawings count as one: `shared: true` in the lot; or draw it for whoever stays.",
         guarantee_by_each,
         plays=True,

@@ -1,6 +1,6 @@
 """Damage per second of each attack: alone, as its duels are fought, and as achieved in play; and what a point costs.
 
-Alone it is an endless fight with a target that never falls: costs, cooldowns, wind-ups, misses and defences as played.
+Alone it is an endless fight with a target that never falls: costs, cooldowns, wind-ups, misses and defenses as played.
 In play it is the damage that was dealt over the time in which whoever has the attack had somebody to strike with it.
 Both count what is dealt, that beyond what a target still had included.
 """
@@ -23,7 +23,7 @@ from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.duel import lower_duels
 from mint_ledger.lowering.measure import Reading
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.row import WHAT_CODES
 from mint_ledger.showing import Result
@@ -168,7 +168,7 @@ class Attacks(Result):
             raise BadRequest(f"there is not one '{attack}' here; there are {known or 'none'}")
         return found[0]
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row for each attack, for each kind that it struck, and for each of its costs; columns: `COLUMNS`."""
         import pandas as pd
@@ -189,7 +189,6 @@ class Attacks(Result):
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
         return {
             "title": self.title,
             "unit": self.unit,

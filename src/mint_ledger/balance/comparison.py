@@ -12,7 +12,7 @@ from mint_ledger.errors import BadRequest, Partial
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.run import play_run
 from mint_ledger.playing.setting import Setting
 from mint_ledger.program.program import Program
@@ -107,7 +107,6 @@ class Comparison(Result):
     @finite
     def as_json(self) -> dict[str, Any]:
         """The comparison as plain values."""
-
         return {
             "titles": list(self.titles),
             "seed": self.seed,
@@ -137,7 +136,7 @@ class Comparison(Result):
             },
         }
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row an estimate: its value in both, their difference and its interval."""
         import pandas as pd

@@ -14,7 +14,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.journal.wording import shown
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
@@ -126,7 +126,7 @@ class Grid(Result):
                     return tuple(self.rows[place] for place in some)
         return ()
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a cell; columns: one for each axis, value, low, high, best."""
         import pandas as pd

@@ -17,7 +17,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.dials import plain_value
 from mint_ledger.lowering.duel import LIMIT, Duel, Duels, lower_duels
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 from mint_ledger.studies.estimate import quantile, rate
@@ -93,9 +93,9 @@ class Matchups(Result):
     pairs: tuple[Matchup, ...]
     left_out: tuple[str, ...] = ()
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
-        """A DataFrame with one row a pair: attacker, target, attack, lands, damage, hits, seconds …"""
+        """A DataFrame with one row a pair: attacker, target, attack, lands, damage, hits, seconds and more."""
         import pandas as pd
 
         return pd.DataFrame([matchup_row(pair) for pair in self.pairs])

@@ -13,7 +13,7 @@ from mint_ledger.balance.matchup import Matchup, chosen_pairs, fight_pair, match
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.duel import lower_duels
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
 
@@ -60,7 +60,7 @@ class MatchupCurves(Result):
     settings: tuple[tuple[float | str, ...], ...]
     pairs: tuple[PairCurve, ...]
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row for each setting and pair: the dials' values, then the columns of matchups."""
         import pandas as pd

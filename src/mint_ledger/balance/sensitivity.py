@@ -13,7 +13,7 @@ from mint_ledger.balance.dial_range import no_word, number_today, setting_of
 from mint_ledger.errors import BadRequest, GameError, Partial, RunStopped
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
@@ -64,7 +64,7 @@ class Sensitivity(Result):
     skipped: tuple[tuple[str, str], ...]
     sure: float = CONFIDENCE
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a dial: today's value, both moved values, the effect of +1 % and its interval."""
         import pandas as pd

@@ -31,7 +31,7 @@ from mint_ledger.game.differing import FileChange, file_changes
 from mint_ledger.game.source import Source
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.block import BLOCK
@@ -127,7 +127,7 @@ class Shares(Result):
     pairs: tuple[Pair, ...]
     orders: int
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a change; its columns are those of `COLUMNS`."""
         import pandas as pd
@@ -159,7 +159,6 @@ class Shares(Result):
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
         return {
             "titles": list(self.titles),
             "measure": self.measure,
@@ -263,7 +262,7 @@ class _Between:
         return self._games[made]
 
     def _turns(self, game: PlayableGame, dials: dict[str, Any], wanted: Any) -> bool:
-        """Return whether turning dials makes just the wanted content; else it has to be read anew."""
+        """Return whether turning dials makes just the wanted content; else it has to be read again."""
         names = game.dials.names
         if any(name not in names for name in dials):
             return False

@@ -14,7 +14,7 @@ from mint_ledger.balance.dial_range import checked_values, setting_of, today_of,
 from mint_ledger.balance.targets import Judged, judge_study
 from mint_ledger.errors import BadRequest, Partial
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget, Progress
@@ -66,7 +66,7 @@ class Sweep(Result):
     points: tuple[Point, ...]
     sure: float = CONFIDENCE
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a point: the dials, then each estimate with its interval, then `meets_all`."""
         import pandas as pd

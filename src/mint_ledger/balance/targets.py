@@ -13,7 +13,7 @@ from mint_ledger.game.dial_value import Value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting, scripted_title
 from mint_ledger.showing import Result
 from mint_ledger.studies.estimate import CONFIDENCE, Estimate, measured
@@ -41,7 +41,7 @@ class Judged:
 
     @finite
     def as_json(self) -> dict[str, Any]:
-        """The judgement as plain values."""
+        """The judgment as plain values."""
         return {
             "name": self.target.name,
             "measure": self.target.measure,
@@ -63,7 +63,7 @@ class JudgedTargets(list[Judged], Result):  # type: ignore[misc]  # it is gone t
         super().__init__(judged)
         self.title = title
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a target: what was estimated, with its interval, what is wanted, the verdict."""
         import pandas as pd

@@ -1,6 +1,6 @@
 """Tunes one dial to one target: which settings meet it, how sure that is, and what was not looked at.
 
-See `tune_search.py` for how it looks. Luck of its own confirms the answer; what that refutes is no longer claimed.
+See `tune_search.py` for how it looks. A separate seed confirms the answer; what that refutes is no longer claimed.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from mint_ledger.errors import BadRequest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.script import Wanted
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget, OutOfBudget, OutOfTime
@@ -49,7 +49,7 @@ class Tried:
 
 @dataclass(frozen=True, slots=True)
 class Jump:
-    """Two neighbouring values, one on each side of all that is wanted."""
+    """Two neighboring values, one on each side of all that is wanted."""
 
     below: Tried
     above: Tried
@@ -187,7 +187,7 @@ class Tuned(Result):
             "finest": self.finest,
         }
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a value that was tried: the estimate there, its interval, and of how many runs."""
         import pandas as pd

@@ -12,7 +12,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget
@@ -43,7 +43,7 @@ class TunedHabits(Result):
         """Return whether it was stopped before it was done."""
         return any(answer.interrupted for answer in self.habits.values())
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a habit and dial of its variant: habit, dial, value."""
         import pandas as pd

@@ -25,7 +25,7 @@ from mint_ledger.game.dials import plain_value
 from mint_ledger.game.parts import Span
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget, OutOfBudget
@@ -117,7 +117,7 @@ class TunedMany(Result):
         chosen = self.answers[0] if self.answers else self.nearest
         return chosen.dials if chosen is not None else self.today
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row an answer and dial: answer, dial, today, value, meets_all; without an answer the nearest, as 0."""
         import pandas as pd
@@ -370,7 +370,8 @@ class _Search:
 
     def along(self) -> Along | None:
         """Return what each target comes to along a dial that is the only one; none with several, or where some of its
-        settings make no game."""
+        settings make no game.
+        """
         if len(self.names) > 1:
             return None
         name = self.names[0]
@@ -417,7 +418,8 @@ class _Search:
 
     def refined(self, point: Point, others: Sequence[Point]) -> Point:
         """The best setting near one, with more runs; dials that need not change are left as they are, unless that
-        made it one of the others."""
+        made it one of the others.
+        """
         from scipy.optimize import minimize
 
         runs = min(MORE, self.runs)

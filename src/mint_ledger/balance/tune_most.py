@@ -17,7 +17,7 @@ from mint_ledger.balance.grid import estimate_gap
 from mint_ledger.balance.tune import FRESH
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import MAX_SEED, Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
@@ -65,7 +65,7 @@ class TunedMost(Result):
         """The dials that the best setting changes, with their values: its price."""
         return {name: value for (name, today), value in zip(self.dials, self.best, strict=True) if value != today}
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a setting that was looked at: a column for each dial, then value, low, high."""
         import pandas as pd
@@ -80,7 +80,6 @@ class TunedMost(Result):
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
         names = [name for name, _ in self.dials]
         return {
             "title": self.title,

@@ -41,7 +41,7 @@ FINE = 6
 AGREES = 1.0
 # A parabola through three looks leaves their line by half as much between them.
 PAD = 0.5
-# So many looks that leave the line of their neighbours are a wave.
+# So many looks that leave the line of their neighbors are a wave.
 OFTEN = 6
 # Looks on no side of an edge are not parted below this share of the range.
 FINEST = 64
@@ -64,7 +64,7 @@ class Probe:
 
 @dataclass(frozen=True, slots=True)
 class Gap:
-    """The settings between two neighbouring looks, and between which values the estimate certainly lies there."""
+    """The settings between two neighboring looks, and between which values the estimate certainly lies there."""
 
     first: float
     last: float
@@ -217,7 +217,7 @@ class Search:
         self.ends = {p: (lows[p], highs[p]) if lows[p] <= highs[p] else self.ends[p] for p in places}
 
     def gaps(self) -> list[Gap]:
-        """The band between all neighbouring looks."""
+        """The band between all neighboring looks."""
         places = self.places
         one_way = self.way() in ("rises", "falls")
         bends = [self._bend(index) for index in range(len(places))]
@@ -232,7 +232,7 @@ class Search:
         return found
 
     def _bend(self, index: int) -> float:
-        """By how much a look leaves the line of its neighbours, beyond noise."""
+        """By how much a look leaves the line of its neighbors, beyond noise."""
         places = self.places
         if not 0 < index < len(places) - 1:
             return 0.0
@@ -276,7 +276,7 @@ class Search:
         return self.state(low, high) == "met"
 
     def jumps(self) -> Iterator[tuple[float, float]]:
-        """Neighbouring looks, a step or less apart, on both sides of all that is wanted."""
+        """Neighboring looks, a step or less apart, on both sides of all that is wanted."""
         for first, last in pairwise(self.places):
             (a, b), (c, d) = self.ends[first], self.ends[last]
             across = (b < self.want.low and c > self.want.high) or (d < self.want.low and a > self.want.high)
@@ -345,7 +345,7 @@ class Search:
 
 
 def parts_of(states: Sequence[Kind]) -> list[tuple[int, int, Kind]]:
-    """Neighbouring settings that are alike: first, last, what they are."""
+    """Neighboring settings that are alike: first, last, what they are."""
     parts: list[tuple[int, int, Kind]] = []
     for kind, group in groupby(enumerate(states), key=lambda item: item[1]):
         places = [place for place, _ in group]

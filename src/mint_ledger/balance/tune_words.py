@@ -13,7 +13,7 @@ from mint_ledger.balance.tune_many import TunedMany, tune_dials
 from mint_ledger.errors import BadRequest, nearest
 from mint_ledger.game.target import Target
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Budget
@@ -45,7 +45,7 @@ class TunedWords(Result):
         judged = [word for word, targets in self.judged.items() if all(one.verdict == "met" for one in targets)]
         return (*judged, *(word for word, tuned in self.tuned.items() if tuned.reached))
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a word and target: word, target, verdict, value, low, high; of a tuned one its answer."""
         import pandas as pd

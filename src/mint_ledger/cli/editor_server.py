@@ -53,7 +53,7 @@ _KNOWN: dict[str, tuple[tuple[str, Mapping[str, str]], Analysis]] = {}
 
 def look(file: str, text: str, texts: Mapping[str, str]) -> Analysis:
     """Look at a game; `texts` are those of files that are open, by their paths."""
-    from mint_ledger.editing.analysis import analysed
+    from mint_ledger.editing.analysis import analyzed
     from mint_ledger.game.table_files import read_beside
 
     folder, known = Path(file).parent, _KNOWN.get(file)
@@ -62,7 +62,7 @@ def look(file: str, text: str, texts: Mapping[str, str]) -> Analysis:
         saved = read_beside(folder, name)
         return texts.get(str(folder / name), saved)
 
-    found = analysed(text, file, read, known[1] if known is not None else None)
+    found = analyzed(text, file, read, known[1] if known is not None else None)
     _KNOWN[file] = ((text, texts), found)
     return found
 

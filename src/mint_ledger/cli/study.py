@@ -195,7 +195,7 @@ def study(
         say(str(stopped), error=True)
         raise typer.Exit(INTERRUPTED)
     if answer.replayed:
-        say(f"{answer.replayed:,} runs in {store} were damaged; they were played again and kept anew", error=True)
+        say(f"{answer.replayed:,} runs in {store} were damaged; they were played again and kept again", error=True)
     if output:
         write_table(output, answer.measures, index=True)
     if shape is not None:
@@ -358,7 +358,7 @@ def history(
 
 
 def _shares_of(one: StudyRequest, other: StudyRequest, runs: int) -> Shares:
-    """Why two studies of a store differ; the games between the two are played anew."""
+    """Why two studies of a store differ; the games between the two are played again."""
     from mint_ledger.balance.shares import share_out
     from mint_ledger.cli.progress import counted_progress
     from mint_ledger.playing.setting import Setting

@@ -70,7 +70,7 @@ class Analysis:
         return best
 
 
-def analysed(text: str, file: str, read: Callable[[str], str], before: Analysis | None = None) -> Analysis:
+def analyzed(text: str, file: str, read: Callable[[str], str], before: Analysis | None = None) -> Analysis:
     """Look at a text; `read` gives the text of a file beside it, `before` is what was known of the text before."""
     before = before or Analysis()
     try:

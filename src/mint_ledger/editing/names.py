@@ -297,7 +297,7 @@ def name_meant(analysis: Analysis, spot: Spot, token: Token) -> Name | None:
 
 
 def _key_meant(spot: Spot, token: Token, standing: Standing) -> Name | None:
-    """Return what a key means that the file gives a name by: a kind, a stat, a rule's value …"""
+    """Return what a key means that the file gives a name by: a kind, a stat, a rule's value and more."""
     path = (*spot.path, token.text)
     if any(key == token.text for _, key in standing.keys) or standing.name_keys:
         return None

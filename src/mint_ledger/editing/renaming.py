@@ -1,7 +1,7 @@
 """Gives a name of a game another one, wherever the file says it.
 
 What may say the name is changed, and the game that comes of it is held against the one before: they have to be the
-same but for their names, else nothing is changed.
+same except for their names, else nothing is changed.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, fields, is_dataclass
 from typing import Any
 
-from mint_ledger.editing.analysis import Analysis, analysed
+from mint_ledger.editing.analysis import Analysis, analyzed
 from mint_ledger.editing.cursor import spot_at
 from mint_ledger.editing.names import SINGULAR, Name, name_meant, names_of_sort, token_at
 from mint_ledger.editing.standing import is_name
@@ -52,7 +52,7 @@ def renamed(analysis: Analysis, name: Name, new: str) -> list[Edit]:
     edits = [edit for file, text in _texts(source).items() for edit in _edits(file, text, name, new)]
     texts = {file: applied(text, [e for e in edits if e.file == file]) for file, text in _texts(source).items()}
     read = _reader(source, texts)
-    after = analysed(texts[source.file], source.file, read)
+    after = analyzed(texts[source.file], source.file, read)
     if not after.is_right or after.played is None:
         fault = after.faults[0] if after.faults else None
         told = f": {fault.message} (line {fault.place.line})" if fault is not None else ""

@@ -22,7 +22,7 @@ from mint_ledger.exact.walk import NOTHING, Walk, Work, not_countable
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.lowering.measure import Measure
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import titled
 from mint_ledger.program.program import Program
 from mint_ledger.showing import Result
@@ -87,7 +87,7 @@ class Distribution:
         """The chance of a run in which it is at most some value."""
         return math.fsum(self.chances[self.values <= value].tolist())
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a value: value, chance."""
         import pandas as pd
@@ -204,7 +204,7 @@ class Exact(Result):
                 f"exact answers are of rate(…), mean(…), median(…), quantile(…, 0.9), not of '{text}'"
             ) from None
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row an ending: ending, result, chance, mean_time."""
         import pandas as pd
@@ -465,7 +465,7 @@ def _check_shares(shares: Any) -> None:
     """Each state goes on in some way or other: what it shares out is the whole of it."""
     off = float(abs(shares - 1.0).max()) if shares.size else 0.0
     if off > UNSURE:
-        raise BrokenProgram(f"the ways on from a state add up to 1 but for {off:g}")
+        raise BrokenProgram(f"the chances of what follows a state add up to 1 with an error of {off:g}")
 
 
 def _seats(program: Program) -> dict[str, tuple[str, ...]]:

@@ -21,7 +21,7 @@ from mint_ledger.formula import FormulaError, parse_formula
 from mint_ledger.game.lot import Lot
 from mint_ledger.lowering.context import LoweredLot
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.playtests import starts_of
 from mint_ledger.program.expressions import Constant
 from mint_ledger.program.handle import Handle
@@ -108,7 +108,7 @@ class Odds(Result):
             raise NotFound(f"there is no lot '{name}'{nearest(name, known)}")
         return known[name]
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a branch: lot, branch, weight, long_run, mean, half, most, latest."""
         import pandas as pd

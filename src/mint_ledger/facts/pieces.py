@@ -60,7 +60,8 @@ def _called(statements: st.Block) -> set[Handle]:
 
 def cut(statements: st.Block, given: Set[int] = frozenset()) -> list[st.Block]:
     """Cut a block where no local but those given goes from one side to the other, and before the first that leaves
-    it."""
+    it.
+    """
     uses, leaving = [], []
     for statement in statements:
         inside = list(nodes(statement))

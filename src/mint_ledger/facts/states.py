@@ -55,7 +55,8 @@ def columns_read(
     program: Program, carried_out: dict[Handle | str, st.Procedure], wanted: Iterable[int] = ()
 ) -> set[int]:
     """The columns (by their base) that anything reads, and some that are wanted; accounts that nobody asks about are
-    not among them."""
+    not among them.
+    """
     read = {
         column.base
         for procedure in carried_out.values()
@@ -95,7 +96,8 @@ def _formulas(spec: AccountSpec) -> tuple[Any, ...]:
 
 def period_of_turns(program: Program, carried_out: dict[Handle | str, st.Procedure]) -> int | None:
     """After how many steps the program has forgotten which step it is: 1 as a rule, the number of players where they
-    take turns; none where something looks at the clock itself."""
+    take turns; none where something looks at the clock itself.
+    """
     period = 1
     try:
         for procedure in carried_out.values():

@@ -114,7 +114,7 @@ MEASURE_MEANINGS = {
     "`first_time(condition)`": "when it first held; runs in which it never did have no value",
     "`in_reach(attack)`, `in_reach(attack, kind)`": """seconds (or turns) in which whoever has the attack (or one kind
         of them) had somebody to strike with it, all of them together""",
-    "`offers(action)`": """how often an action could be begun but for what it costs; `offers(action, could)`: in how
+    "`offers(action)`": """how often an action could be begun except for what it costs; `offers(action, could)`: in how
         many of these times it could be paid; `offers(action, taken)`: in how many it was done; `offers(action, held)`:
         the sum of what there was of the first stat that it costs, as each of them began""",
     "`escapes(account, 0.2)`": """how often it came within a fifth of its range of its lower limit, and back out while

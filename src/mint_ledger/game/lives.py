@@ -12,7 +12,7 @@ from mint_ledger.game.space import Position
 
 
 class Lives(Part):
-    """A life is spent when a condition becomes true: the stat counts down; but for the last, others are filled."""
+    """A life is spent when a condition becomes true: the stat counts down; except for the last, others are filled."""
 
     stat: str
     spent_if: Condition

@@ -14,12 +14,12 @@ MOST_VALUES = 20
 def _names(value: object) -> list[str]:
     items = [value] if isinstance(value, str) else value
     if not isinstance(items, (list, tuple)) or not all(isinstance(item, str) for item in items):
-        raise ValueError("wants a name or a list of names, like [power, armour]")
+        raise ValueError("wants a name or a list of names, like [power, armor]")
     return list(items)
 
 
 class NamedFormula(Part):
-    """`soft: {of: [x], is: x / (x + 100)}`, called as `soft(armour)`: it reads what is handed to it, and the game."""
+    """`soft: {of: [x], is: x / (x + 100)}`, called as `soft(armor)`: it reads what is handed to it, and the game."""
 
     of: Annotated[list[str], BeforeValidator(_names)] = Field(default_factory=list)
     is_: Amount = Field(alias="is")

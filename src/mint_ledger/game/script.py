@@ -21,7 +21,7 @@ HAPPENINGS = ("hit", "meet", "cue", "set", "remove", "spawn", "attack", "act", "
 
 
 class Happening(Part):
-    """One thing that happens at a time: a hit, a meeting, a cue, a value that is set …"""
+    """One thing that happens at a time: a hit, a meeting, a cue, a value that is set and more."""
 
     at: Number = Field(ge=0)
     hit: str | None = None

@@ -22,7 +22,8 @@ SomePart = TypeVar("SomePart", bound=Part)
 @dataclass(frozen=True)
 class Turning:
     """What a turned game was made of: the content of the game before, the numbers that were set since, and the variant
-    that set some of them."""
+    that set some of them.
+    """
 
     origin: Source
     cast: Cast

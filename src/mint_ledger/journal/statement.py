@@ -14,7 +14,7 @@ from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.journal.books import AccountKey, account_name
 from mint_ledger.journal.wording import Words
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.program.program import Program
 from mint_ledger.program.row import Row
 from mint_ledger.showing import Result
@@ -78,7 +78,7 @@ class Statement(Result):
         total = Fraction(self.opening) + sum((line.exact for line in self.lines), Fraction(0))
         return total == Fraction(self.closing)
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame, one row a line: cause, changes, total, waste, rounded, wrapped; of a word cause, to, changes."""
         import pandas as pd
@@ -201,7 +201,7 @@ class StatementComparison(Result):
     other: Statement
     lines: tuple[ComparedLine, ...]
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """A DataFrame with one row a cause: cause, changes, total, waste of both, and the difference."""
         import pandas as pd

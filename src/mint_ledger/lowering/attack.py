@@ -1,6 +1,6 @@
-"""Lowers attacks: when they are tried, at whom they aim, and the stages of a hit up to the target's defence.
+"""Lowers attacks: when they are tried, at whom they aim, and the stages of a hit up to the target's defense.
 
-The target's side of a hit is one procedure for each kind of target (`defence.py`), shared by all attacks.
+The target's side of a hit is one procedure for each kind of target (`defense.py`), shared by all attacks.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from mint_ledger.lowering.chance_keys import chance_amount
 from mint_ledger.lowering.columns import account_column, habit_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.counts import count_row
-from mint_ledger.lowering.defence import MISSES, SKIPPED, dodge_of, safe_until, struck_through
+from mint_ledger.lowering.defense import MISSES, SKIPPED, dodge_of, safe_until, struck_through
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.entities import maker_column
 from mint_ledger.lowering.formulas import amount, condition

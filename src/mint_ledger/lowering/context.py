@@ -1,4 +1,4 @@
-"""What the lowering of a game collects as it goes: columns, procedures, causes, words, faults …"""
+"""What the lowering of a game collects as it goes: columns, procedures, causes, words, faults and more."""
 
 from __future__ import annotations
 
@@ -295,7 +295,7 @@ class Lowering:
 
 
 def ranges_of(members: Iterable[Member]) -> Ranges:
-    """The entities of some kinds as runs; neighbours are joined."""
+    """The entities of some kinds as runs; neighbors are joined."""
     joined: list[tuple[int, int]] = []
     for member in members:
         if not member.room:

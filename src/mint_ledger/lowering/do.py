@@ -11,7 +11,7 @@ from mint_ledger.game import do as steps
 from mint_ledger.game.readout import split_text
 from mint_ledger.lowering import contact, entities
 from mint_ledger.lowering.context import ranges_of
-from mint_ledger.lowering.defence import emit_safe
+from mint_ledger.lowering.defense import emit_safe
 from mint_ledger.lowering.ending import finish
 from mint_ledger.lowering.formulas import KEYWORDS, RESERVED, amount, condition, entity_text, lower_formula
 from mint_ledger.lowering.handles import REMOVE, cue_event, end_status, give_status, strike, try_attack

@@ -22,7 +22,7 @@ from mint_ledger.lowering import space
 from mint_ledger.lowering.attack import always_spared
 from mint_ledger.lowering.columns import account_column, ending_column, present_column
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.defence import struck_through
+from mint_ledger.lowering.defense import struck_through
 from mint_ledger.lowering.flow import emit_flows_of
 from mint_ledger.lowering.formulas import condition
 from mint_ledger.lowering.handles import REMOVE, appear, begin_action, strike
@@ -273,7 +273,7 @@ class _Duels:
                     yield stat, there, account_column(lowering, stat), full
 
     def _kept_there(self, remove: Procedure) -> Procedure:
-        """`remove`, but for the target, which never leaves."""
+        """`remove`, except for the target, which never leaves."""
         stays = If(compare("==", Local(0), self.target), (Leave("procedure"),))
         return replace(remove, body=(stays, *remove.body))
 

@@ -1,4 +1,4 @@
-"""Lowers what names entities: `self`, `crab[2]`, `maker`; and calls that go over many: `count`, `total`, `any` …"""
+"""Lowers what names entities: `self`, `crab[2]`, `maker`; and calls that go over many: `count`, `total`, `any` and more."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Keeps games that were read as the programs that they make, so that a file seen before is not read anew.
+"""Keeps games that were read as the programs that they make, so that a file seen before is not read again.
 
 An entry is named by all that it depends on: the file's name and text, the versions of this package, of Python and
 pydantic, and the code that reads games. See `signed` for when an entry is believed.

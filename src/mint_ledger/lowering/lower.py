@@ -23,7 +23,7 @@ from mint_ledger.lowering.attack import emit_wind_ups, lower_attack
 from mint_ledger.lowering.columns import known_columns
 from mint_ledger.lowering.contact import lower_contacts, order_lines
 from mint_ledger.lowering.context import Lowering
-from mint_ledger.lowering.defence import forget_safe_time, lower_defence
+from mint_ledger.lowering.defense import forget_safe_time, lower_defence
 from mint_ledger.lowering.ending import ending_specs, lower_endings
 from mint_ledger.lowering.flow import emit_flows
 from mint_ledger.lowering.formulas import KEYWORDS, RESERVED

@@ -74,7 +74,7 @@ class Lowered:
         """The same program with other numbers (of dials, by index), for the game that has them.
 
         None where the code depends on one of them, or where a start or limit may no longer be possible: then the
-        game has to be lowered anew.
+        game has to be lowered again.
         """
         program, known = self.program, self.program.dials
         for index, value in changes.items():

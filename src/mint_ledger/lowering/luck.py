@@ -45,7 +45,7 @@ class Luck:
         *before, last = self.words
         return Luck(self.owner, (*before, f"{last} {what}"), (*self.what, what))
 
-    def anew(self) -> Luck:
+    def again(self) -> Luck:
         """The same luck, for a formula that is written out again."""
         return Luck(self.owner, self.words, self.what)
 

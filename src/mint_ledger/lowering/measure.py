@@ -402,7 +402,7 @@ class _Measures:
         return self.watched[key]
 
     def _offers(self, name: str, what: str = "times") -> Reading:
-        """How often an action was possible but for what it costs; in how many of these it could be paid, and was done.
+        """How often an action was possible except for its cost; in how many of these it could be paid, and was done.
 
         `held` is the sum of what there was of the first stat that it costs, as each offer began.
         """

@@ -199,7 +199,7 @@ def emit_still(lowering: Lowering, b: BlockBuilder, who: Expr) -> None:
     """Emit that an entity stands."""
     for axis in AXES:
         b.emit(Set(_slot(lowering, f"speed {axis}"), who, ZERO))
-    # Whoever goes on to the same goal later sets out anew.
+    # Whoever goes on to the same goal later sets out again.
     b.emit(Set(_slot(lowering, "speed"), who, const(-1.0)))
 
 

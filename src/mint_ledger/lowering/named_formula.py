@@ -86,7 +86,7 @@ def check_named_formulas(lowering: Lowering) -> None:
 
 
 def _depths(formulas: dict[str, NamedFormula]) -> tuple[dict[str, int], set[str]]:
-    """How deep each formula calls others, but for those that never end; and which of these go round in a circle."""
+    """How deep each formula calls others, except for those that never end; and which of these go round in a circle."""
     calls = {name: {to for to, _ in calls_in(named.is_.tree) if to in formulas} for name, named in formulas.items()}
     callers: dict[str, list[str]] = {name: [] for name in formulas}
     for name, called in calls.items():

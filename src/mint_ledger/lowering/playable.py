@@ -50,7 +50,7 @@ class PlayableGame(GameFile):
     _measured: dict[tuple[tuple[str, str], ...], Lowered] = PrivateAttr(default_factory=dict)
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """A copy, with some sections replaced; it is a game of its own, and looked at anew."""
+        """A copy, with some sections replaced; it is a game of its own, and looked at again."""
         copy = super().model_copy(update=update, deep=deep)
         if update:
             copy.__dict__.pop("lowered", None)

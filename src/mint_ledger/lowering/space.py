@@ -61,13 +61,13 @@ def offsets(lowering: Lowering, one: EntityRef, other: EntityRef) -> tuple[Expr,
 
 
 def squared_distance(lowering: Lowering, one: EntityRef, other: EntityRef) -> Expr:
-    """The square of the distance between two centres."""
+    """The square of the distance between two centers."""
     dx, dy = offsets(lowering, one, other)
     return add(mul(dx, dx), mul(dy, dy))
 
 
 def distance(lowering: Lowering, one: EntityRef, other: EntityRef) -> Expr:
-    """The distance between two centres."""
+    """The distance between two centers."""
     return Unary("sqrt", squared_distance(lowering, one, other))
 
 

@@ -1,4 +1,4 @@
-"""Lowers what accounts open with: a number, a copy's own, or a formula, which may draw for each entity anew."""
+"""Lowers what accounts open with: a number, a copy's own, or a formula, which may draw for each entity again."""
 
 from __future__ import annotations
 

@@ -124,7 +124,7 @@ class _StatusLowering:
                 self._note(b, "status", entity, by, "stacks", length, more)
             case _:
                 self._begin(b, entity, length)
-                self._note(b, "status", entity, by, "begins anew", length, ONE)
+                self._note(b, "status", entity, by, "begins again", length, ONE)
 
     def _lower_end(self) -> None:
         """`end NAME` (entity, by)."""

@@ -46,7 +46,7 @@ class Timer:
     def scope(self, b: BlockBuilder, who: Expr) -> Scope:
         """Return what the period's formula sees; its luck has a place of its own."""
         ref = EntityRef(who, self.members) if self.members else None
-        return Scope(self.lowering, b, self.path, self_=ref, luck=self.luck.anew())
+        return Scope(self.lowering, b, self.path, self_=ref, luck=self.luck.again())
 
     def period(self, b: BlockBuilder, who: Expr) -> Expr:
         """The period at this moment, guarded to be longer than 0."""

@@ -74,7 +74,8 @@ Candidate = tuple[Slot, ...]
 
 def tidy(slots: Iterable[Slot]) -> Candidate:
     """Without what can never be come to, or changes nothing: an act again behind its own without a condition, or right
-    before it."""
+    before it.
+    """
     kept: list[Slot] = []
     always: set[str] = set()
     for slot in map(_in_order, slots):
@@ -209,7 +210,8 @@ def habit_of(base: Mapping[str, Any], candidate: Candidate) -> dict[str, Any]:
 
 class RunOutcomes(NamedTuple):
     """How some runs went: which are won, flags of shape (runs,); the steps of all together; and a mark that
-    is the same for those who play alike."""
+    is the same for those who play alike.
+    """
 
     won: Flags
     time: float

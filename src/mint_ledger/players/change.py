@@ -11,7 +11,7 @@ import numpy as np
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.players.fit import SURE, Fit
 from mint_ledger.players.likeness import simulated
 from mint_ledger.players.recorded import RESULTS, Floats
@@ -45,7 +45,7 @@ class Changed(Result):
     runs: int
     fits: bool
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a measure: measure, before, after, difference, low, high."""
         import pandas as pd

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal
 
 from mint_ledger import showing
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.players.likeness import Likeness
 from mint_ledger.players.recorded import Floats
 from mint_ledger.showing import Result
@@ -102,7 +102,7 @@ class Fit(Result):
         """Draw what is known of each dial after the plays, and how the fitted habit plays beside them."""
         return showing.figure("plays_plot.fit_figure", self, ax=ax)
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a dial: dial, today, value, low, high, left, told."""
         import pandas as pd

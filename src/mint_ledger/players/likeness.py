@@ -25,7 +25,7 @@ import numpy as np
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.players.recorded import RESULTS, Floats, Plays, Told
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
@@ -118,7 +118,7 @@ class Likeness(Result):
         """Recorded and simulated distributions over each other, one panel a measure."""
         return showing.figure("plays_plot.likeness_figure", self, ax=ax)
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a number: measure, what, recorded, simulated, higher, low, high, place, shape, verdict."""
         import pandas as pd
@@ -261,7 +261,8 @@ def _side(measure: str, plays: Plays, runs: Floats, sure: float, luck: np.random
 
 def _places(recorded: Floats, runs: Floats, cut: np.ndarray[Any, np.dtype[np.bool_]]) -> Floats:
     """For each recorded value the share of simulated ones that lie below it, ties as half; of a play that broke off
-    those that lie above are not known to, and count half as well (Gehan)."""
+    those that lie above are not known to, and count half as well (Gehan).
+    """
     ordered = np.sort(runs)
     below, upto = (np.searchsorted(ordered, recorded, side=side) / len(runs) for side in ("left", "right"))
     return np.asarray(np.where(cut, below + (1.0 - below) / 2.0, (below + upto) / 2.0), dtype=float)

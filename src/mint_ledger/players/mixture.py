@@ -18,7 +18,7 @@ import numpy as np
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.players.fit import SURE
 from mint_ledger.players.likeness import Likeness, Simulated, held_against, simulated
 from mint_ledger.players.recorded import Floats, Plays
@@ -62,7 +62,7 @@ class Mixture(Result):
         """All of it, for people."""
         return showing.text("fit_text.mixture_text", self)
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a habit: habit, share, low, high."""
         import pandas as pd

@@ -17,7 +17,7 @@ from mint_ledger import showing
 from mint_ledger.errors import BadRequest
 from mint_ledger.lowering.habit import NO_HABIT
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.players.candidate import Candidate, CandidateSpace, Played, find_space, habit_of
 from mint_ledger.players.ceiling import NOT_ASKED, STOPPED, Ceiling, find_ceiling
 from mint_ledger.players.search import JUDGED, HabitSearch, costs_little, least_runs
@@ -138,7 +138,7 @@ class PlayRange(Result):
         about = f"the best found with the timing of {self.like}: wins {wins} of {self.runs:,} runs"
         return {"about": about, **habit_of(self.base, self.found)}
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a player: player, wins, low, high."""
         import pandas as pd
@@ -155,7 +155,6 @@ class PlayRange(Result):
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
         return {
             "title": self.title,
             "like": self.like,
@@ -273,7 +272,7 @@ def find_range(
             # And again from what all of them found.
             last = HabitSearch(played, setting.seed + 10_000 * restarts, shares[0], looks_until, progress, care=care)
             tried.append(last.built([last.run(tried)]))
-            # Then from the best of them to whatever is higher among all neighbours; those that play alike count as one.
+            # Then from the best of them to whatever is higher among all neighbors; those that play alike count as one.
             begins = _best_apart(played, tried, setting.seed, care)[:CLIMBERS]
             tried = [last.climbed(candidate, round(most_runs * CLIMBED)) for candidate in begins]
         if len(tried) > 1:

@@ -1,4 +1,4 @@
-"""Searches for the habit that wins most: among neighbours, with successive halving under the same, fresh luck.
+"""Searches for the habit that wins most: among neighbors, with successive halving under the same, fresh luck.
 
 Sources: Karnin, Koren, Somekh, "Almost optimal exploration in multi-armed bandits", ICML 2013, for halving; the beam is
 a common search of artificial intelligence (Lowerre, "The HARPY speech recognition system", 1976).
@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 
 from mint_ledger.players.candidate import Candidate, CandidateSpace, Played, RunOutcomes
-from mint_ledger.players.neighbours import (
+from mint_ledger.players.neighbors import (
     Change,
     around,
     change,
@@ -24,7 +24,7 @@ from mint_ledger.players.neighbours import (
     drawn_one,
     far_one,
     in_two,
-    neighbours,
+    neighbors,
     pairs,
     shorter_ones,
     simple_ones,
@@ -76,7 +76,8 @@ class Judge:
 
     def gap(self, other: Candidate) -> tuple[float, float]:
         """By how much another wins more often, and half of the interval; one that is clearly worse is not played to the
-        end, nor one that plays the first part just as the candidate does."""
+        end, nor one that plays the first part just as the candidate does.
+        """
         gaps: list[Floats] = []
         while True:
             part = len(gaps)
@@ -219,8 +220,9 @@ class HabitSearch:
         return Judge(self.played, base, seed, self.judged)
 
     def climbed(self, candidate: Candidate, most: int) -> Candidate:
-        """The best neighbour of all, and of that the best again, as long as it likely wins more often; where none
-        does, the best of many that are farther away. No more steps are begun once so many runs were played in all."""
+        """The best neighbor of all, and of that the best again, as long as it likely wins more often; where none
+        does, the best of many that are farther away. No more steps are begun once so many runs were played in all.
+        """
         space, still, draw = self.played.space, 0, random.Random(f"{self.seed} climbing")
         for round_ in range(MOST_CLIMBS):
             if time.monotonic() >= self.until or self.played.runs >= most:
@@ -228,7 +230,7 @@ class HabitSearch:
             if still:
                 near = [far_one(candidate, space, draw) for _ in range(MOST_FAR)]
             else:
-                near = [*neighbours(candidate, space), *in_two(candidate, space)]
+                near = [*neighbors(candidate, space), *in_two(candidate, space)]
             seed = self.seed + 4_000 + round_
             race = self._raced(
                 list(dict.fromkeys([candidate, *near])),
@@ -286,7 +288,8 @@ class HabitSearch:
 
     def flat(self, candidate: Candidate) -> dict[tuple[int, int], tuple[float, float]]:
         """For each condition (act, condition) between which thresholds wins stay within a quarter point of the best, as
-        far as steps that double can see."""
+        far as steps that double can see.
+        """
         judge, spans = Judge(self.played, candidate, self.seed + 2_000, self.judged // 2), {}
         for place, slot in enumerate(candidate):
             for number, term in enumerate(slot.terms):

@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, Any
 from mint_ledger import showing
 from mint_ledger.game.source import Source
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
@@ -97,7 +97,7 @@ class SkillCurve(Result):
         """A curve for each habit, chance and idleness marked."""
         return showing.figure("skill_plot.skill_figure", self, ax=ax)
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a habit and skill: habit, skill, reaction, slips, wins, low, high."""
         import pandas as pd

@@ -38,13 +38,13 @@ class Function:
 
     measure: str
     cut: float | None = None
-    centre: float = 0.0
+    center: float = 0.0
     scale: float = 1.0
 
     def of(self, values: Floats) -> Floats:
         """The function of each play; NaN where the measure is missing."""
         if self.cut is None:
-            return (values - self.centre) / self.scale
+            return (values - self.center) / self.scale
         return np.where(np.isnan(values), np.nan, (values <= self.cut).astype(float))
 
 
@@ -78,7 +78,7 @@ def functions_of_told(told: Told, values: Mapping[str, Floats]) -> tuple[tuple[F
     for measure, (mean, _) in told.means.items():
         spread = float(values[measure].std()) or 1.0
         functions.append(Function(measure, None, float(values[measure].mean()), spread))
-        means.append((mean - functions[-1].centre) / spread)
+        means.append((mean - functions[-1].center) / spread)
     return tuple(functions), np.array(means)
 
 
@@ -200,7 +200,8 @@ class Surrogate:
 
     def misfit(self, seen: Floats, theta: Floats, plays: float) -> tuple[Floats, Floats]:
         """How far (squared, in standard errors) reduced means are from those of some settings, shape (settings,), and
-        the logarithm of the determinant of their covariance."""
+        the logarithm of the determinant of their covariance.
+        """
         theta = np.atleast_2d(theta)
         terms = self._terms(theta, self.degree)
         roots = np.zeros((len(theta), self.count, self.count))
@@ -251,13 +252,13 @@ class Surrogate:
             if heat == 1.0:
                 break
             shares = _shares(heat * weights)
-            centre = shares @ theta
-            off = (theta - centre) / size
+            center = shares @ theta
+            off = (theta - center) / size
             _, axes = np.linalg.eigh(off.T @ (shares[:, None] * off))
             along = (off @ axes)[heat * weights > (heat * weights).max() - FAR]
             low, high = along.min(axis=0), along.max(axis=0)
             edge = 0.05 * (high - low) + 1e-6
-            theta = centre + ((low - edge + (high - low + 2.0 * edge) * even) @ axes.T) * size
+            theta = center + ((low - edge + (high - low + 2.0 * edge) * even) @ axes.T) * size
             weights = likely(theta)
         return theta[luck.choice(len(theta), DRAWS, p=_shares(weights))]
 

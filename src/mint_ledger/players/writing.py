@@ -28,7 +28,7 @@ def with_habit(game: PlayableGame, name: str, habit: Mapping[str, Any]) -> Sourc
     holds = {file: tree.get("habits") or {} for file, tree in trees.items()}
     file = next((file for file, habits in holds.items() if name in habits), "")
     wanted = {**source.data, "habits": {**source.data.get("habits", {}), name: dict(habit)}}
-    # Where lines can be put in, all others stay as they are; else the file is written anew.
+    # Where lines can be put in, all others stay as they are; else the file is written again.
     for text in (_put_in(texts[file], trees[file], name, habit), _written_anew(trees[file], name, habit)):
         if text is not None and (again := _read(source, file, text)) is not None and again.data == wanted:
             return game_of(again, type(game)).source
@@ -44,7 +44,8 @@ def _read(source: Source, file: str, text: str) -> Source | None:
 
 def _put_in(text: str, tree: Any, name: str, habit: Mapping[str, Any]) -> str | None:
     """The text with the lines of a habit behind those of the others, or in the place of its own; none where habits do
-    not stand on lines of their own."""
+    not stand on lines of their own.
+    """
     lines = text.splitlines(keepends=True)
     if lines and not lines[-1].endswith("\n"):
         lines[-1] += "\n"

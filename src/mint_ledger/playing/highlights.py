@@ -17,7 +17,7 @@ from mint_ledger.journal.statement import Statement
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.readout import ReadoutBar
-from mint_ledger.plain import labelled_table
+from mint_ledger.plain import labeled_table
 from mint_ledger.playing.what_ends import WhatEnds
 from mint_ledger.program.row import WHATS, Row
 from mint_ledger.showing import Result
@@ -72,7 +72,7 @@ class Highlights(Result):
                 lost.setdefault(words.cause(one.row.cause), []).append(one.by)
         return lost
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a highlight: n (its row of the journal), time (seconds or turns), sort, by, text."""
         import pandas as pd

@@ -20,7 +20,7 @@ from mint_ledger.journal.statement import Statement, make_statement
 from mint_ledger.journal.table import csv_text, journal_table, jsonl_text
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import labelled
+from mint_ledger.plain import labeled
 from mint_ledger.playing.setting import Setting, check_seed, habit_starts, titled
 from mint_ledger.program.expressions import Constant, Dial, DialOf
 from mint_ledger.program.program import ScriptItem, scripts_of
@@ -147,7 +147,7 @@ class Run:
     @cached_property
     def journal(self) -> pd.DataFrame:
         """The journal, one row a change or happening (columns: `journal.table.COLUMNS`)."""
-        return labelled(self, journal_table(self.program, self.rows))
+        return labeled(self, journal_table(self.program, self.rows))
 
     def _repr_html_(self) -> str:
         return showing.text("notebook.run_html", self)

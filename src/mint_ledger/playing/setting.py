@@ -104,7 +104,8 @@ def habit_starts(lowered: Lowered, habit: str | None) -> list[Start]:
 
 def habit_for(game: PlayableGame, habit: str | None) -> str | None:
     """Return who plays where it is not said: each kind by the first habit of the file that is its own, unless its
-    copies name theirs; None where there is none."""
+    copies name theirs; None where there is none.
+    """
     if habit is not None:
         return habit
     cast = game.lowered.program.cast

@@ -124,7 +124,7 @@ class BlockBuilder:
 
     @contextmanager
     def repeat(self, count: Expr) -> Iterator[Local]:
-        """Carry out what is emitted inside with 0, 1, 2 …"""
+        """Carry out what is emitted inside with 0, 1, 2 and more."""
         local = self.new_local()
         with self.block() as inner:
             yield Local(local)

@@ -116,7 +116,7 @@ class Choose:
 
 @dataclass(frozen=True, slots=True)
 class Fold:
-    """Goes over the entities of `ranges` (in `local`) for which `where` holds, and sums, counts, chooses …
+    """Goes over the entities of `ranges` (in `local`) for which `where` holds, and sums, counts, chooses ….
 
     `nth` gives the entity at position `body` (from 0); argmin, argmax and nth give -1 where there is none; min
     and max of nothing are 0.

@@ -180,7 +180,8 @@ class EndingSpec:
 @dataclass(frozen=True, slots=True)
 class FormulaPlace:
     """A formula of the file: its text, its path, the accounts that it reads; `watched` if it is looked at all the time
-    to set something off."""
+    to set something off.
+    """
 
     text: str
     path: Path

@@ -257,7 +257,8 @@ class _Verifier:
 
     def _after(self, block: st.Block, before: bool, left: list[bool], each: list[bool]) -> bool | None:
         """Whether something may be pending behind a block (none: never come to); `left` has the other ways out of the
-        procedure, `each` those out of the repetition around it."""
+        procedure, `each` those out of the repetition around it.
+        """
         pending: bool | None = before
         for statement in block:
             assert pending is not None

@@ -1,5 +1,6 @@
 """The beta distribution in plain Python, for intervals of shares: SciPy has it too, but takes longer to import than a
-short command."""
+short command.
+"""
 
 from __future__ import annotations
 

@@ -15,7 +15,7 @@ from mint_ledger.journal.books import account_name, all_accounts, find_account
 from mint_ledger.journal.wording import Words, number
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.highlights import chosen_accounts
 from mint_ledger.playing.setting import Setting
 from mint_ledger.playing.why import formula_stats
@@ -127,7 +127,7 @@ class Course(Result):
     accounts: tuple[str, ...]
     stretches: tuple[Stretch, ...]
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row for each stretch, account and cause; its columns are those of `COLUMNS`."""
         import pandas as pd
@@ -153,7 +153,6 @@ class Course(Result):
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
         return {
             "title": self.title,
             "per": self.per,

@@ -22,7 +22,7 @@ from mint_ledger.errors import BadRequest, Partial
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.playing.what_ends import TriggeredRule, WhatEnds
 from mint_ledger.program.row import WHAT_CODES
@@ -173,7 +173,7 @@ class Ends(Result):
     ends: tuple[End, ...]
     on_the_way: tuple[End, ...]
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row each time that something ended or was lost; its columns are those of `COLUMNS`."""
         import pandas as pd

@@ -285,14 +285,14 @@ def mean_of(
     n = len(sample)
     if n < 1:
         raise BadRequest("a mean wants one run at least")
-    centre = math.fsum(sample) / n
-    off = sample - centre
+    center = math.fsum(sample) / n
+    off = sample - center
     squares = math.fsum(off * off)
     deviation = math.sqrt(squares / (n - 1)) if n > 1 else 0.0
     alike = bool((sample == sample[0]).all())
     skewness = 0.0 if alike or squares == 0.0 else math.fsum(off**3) / n / math.sqrt(squares / n) ** 3
-    basis = Average(centre, deviation, skewness, n, alike, bounds, None if alike else _few_values(sample, paired))
-    return _estimate(centre, n, "Student's t, with Hall's transformation", confidence, basis)
+    basis = Average(center, deviation, skewness, n, alike, bounds, None if alike else _few_values(sample, paired))
+    return _estimate(center, n, "Student's t, with Hall's transformation", confidence, basis)
 
 
 def raised_estimate(basis: Raised, runs: int, confidence: float) -> Estimate:

@@ -1,6 +1,6 @@
 """What comes into an account and goes out of it: by cause over time, what there is to pay with, what was not bought.
 
-Buying is an action that costs of the account. An offer is a time in which it could be begun but for what it costs.
+Buying is an action that costs of the account. An offer is a time in which it could be begun except for what it costs.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from mint_ledger.journal.books import account_name, all_accounts, find_account
 from mint_ledger.journal.wording import Words
 from mint_ledger.lowering.measure import OFFERS, Reading
 from mint_ledger.lowering.playable import PlayableGame
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.playing.setting import Setting
 from mint_ledger.showing import Result
 from mint_ledger.studies.budget import Progress
@@ -55,7 +55,7 @@ class Offer:
     """An action that costs of the account, of the runs.
 
     Attributes:
-        counts: of each run, shape (runs,): `times`: how often it could be begun but for what it costs; `held`: what
+        counts: of each run, shape (runs,): `times`: how often it could be begun except for what it costs; `held`: what
             there was as these offers began, summed up; `could`: in how many of them it could be paid; `taken`: in how
             many it was done.
     """
@@ -172,7 +172,7 @@ class Income(Result):
         grows = last.low > 0.0 if self.draws else last.value > 0.0
         return grows and last.value >= STEADY * middle.value
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row for each interval and cause, and one for what there is; its columns are those of `COLUMNS`."""
         import pandas as pd
@@ -209,7 +209,6 @@ class Income(Result):
     @finite
     def as_json(self) -> dict[str, Any]:
         """The same as plain values."""
-
         return {
             "title": self.title,
             "account": self.account,

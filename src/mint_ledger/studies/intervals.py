@@ -49,10 +49,10 @@ def wilson(count: float, runs: float, sure: float) -> Ends:
     """
     z = _z(sure)
     share = count / runs
-    centre = (share + z * z / (2 * runs)) / (1 + z * z / runs)
+    center = (share + z * z / (2 * runs)) / (1 + z * z / runs)
     half = z / (1 + z * z / runs) * math.sqrt(share * (1 - share) / runs + z * z / (4 * runs * runs))
-    low = 0.0 if count == 0 else max(0.0, centre - half)
-    return low, 1.0 if count == runs else min(1.0, centre + half)
+    low = 0.0 if count == 0 else max(0.0, center - half)
+    return low, 1.0 if count == runs else min(1.0, center + half)
 
 
 def share_ends(count: float, runs: float, sure: float) -> Ends:

@@ -57,7 +57,7 @@ class Journals:
         return np.asarray(self.rows[:, COLUMNS[name]])
 
     def what(self, name: str) -> np.ndarray[Any, np.dtype[np.bool_]]:
-        """Which rows are of a sort: `posting`, `hit`, `level` …"""
+        """Which rows are of a sort: `posting`, `hit`, `level` and more."""
         return np.asarray(self.rows[:, COLUMNS["what"]] == WHAT_CODES[name])
 
     @property

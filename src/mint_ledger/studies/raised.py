@@ -105,11 +105,11 @@ class RareOutcomes:
             return Raised(float(plain.mean()), None, None, 0.0, bounds)
         if none.sum() < 2 or not (np.isfinite(plain).all() and np.isfinite(raised).all()):
             return None
-        centre = float(plain[none].mean())
+        center = float(plain[none].mean())
         hit = self.some
         if hit.sum() < 2:
             return Raised(float(plain.mean()), None, None, 0.0, bounds)
-        weights, z = self.weights[hit], raised[hit] - centre
+        weights, z = self.weights[hit], raised[hit] - center
         firm = [r for r in range(len(self.outcomes)) if (self.reached[none, r] > 0.0).sum() >= FEW]
         x = np.stack([np.ones(int(hit.sum())), *(self.raised_came[hit, r] for r in firm)], axis=1)
         root = np.sqrt(weights / weights.max())[:, None]

@@ -11,7 +11,7 @@ import numpy as np
 
 from mint_ledger import showing
 from mint_ledger.errors import BadRequest
-from mint_ledger.plain import finite, labelled_table
+from mint_ledger.plain import finite, labeled_table
 from mint_ledger.showing import Result
 from mint_ledger.studies.estimate import Estimate, quantile, quantile_gap
 
@@ -35,7 +35,7 @@ Floats = np.ndarray[Any, np.dtype[np.floating[Any]]]
 
 @dataclass(frozen=True)
 class Bin:
-    """A part of the values: from `low` up to `high` (without it, but for the last), or one value where both are one."""
+    """A part of the values: from `low` to below `high` (the last to `high`), or one value where both are equal."""
 
     low: float
     high: float
@@ -70,7 +70,7 @@ class Shape(Result):
         """A quantile, with its interval."""
         return quantile(self.values.tolist(), q, self.sure)
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a bin; its columns are those of `COLUMNS`."""
         import pandas as pd
@@ -136,7 +136,7 @@ class Shapes(Result):
             return None
         return quantile_gap(self.one.values[first].tolist(), self.other.values[second].tolist(), q, self.one.sure)
 
-    @labelled_table
+    @labeled_table
     def table(self) -> pd.DataFrame:
         """One row a bin; columns: from, to, runs, share, other_runs, other_share."""
         import pandas as pd

@@ -246,7 +246,6 @@ class Store:
             NotFound: there is none.
             BadRequest: it is damaged.
         """
-
         for entry in self._rows("s.id = ?", 1, self._entry, number) if abs(number) < 2**63 else []:
             return entry
         raise NotFound(f"{self.path} has no study {number}; `mint-ledger history {self.path}` lists those it has")

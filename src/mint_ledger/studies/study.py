@@ -16,7 +16,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.game.target import ESTIMATE
 from mint_ledger.journal.books import find_account
 from mint_ledger.lowering.lowered import Lowered
-from mint_ledger.plain import arrow_table, finite, labelled
+from mint_ledger.plain import arrow_table, finite, labeled
 from mint_ledger.playing.setting import habit_starts, scripted_title, titled
 from mint_ledger.showing import Result
 from mint_ledger.studies.columns import Columns, Outcomes, study_table
@@ -135,8 +135,9 @@ class Study(Result):
     @cached_property
     def measures(self) -> pd.DataFrame:
         """One row a run, by its number: result, ending, winner, time (seconds or turns), level where the game has
-        levels, and each measure. Its `attrs` say the title, the seed and the unit of time."""
-        return labelled(self, study_table(self.lowered, self.columns, self.outcomes))
+        levels, and each measure. Its `attrs` say the title, the seed and the unit of time.
+        """
+        return labeled(self, study_table(self.lowered, self.columns, self.outcomes))
 
     def to_frame(self) -> pd.DataFrame:
         """One row a run: `measures`."""
@@ -227,7 +228,6 @@ class Study(Result):
     @cached_property
     def _ending_counts(self) -> list[int]:
         """Return how many runs came to each ending, and last how many to none."""
-
         counts = np.bincount(self.columns.ending, minlength=len(self.lowered.program.endings) + 1)
         return [int(count) for count in counts]
 
@@ -244,7 +244,6 @@ class Study(Result):
         Raises:
             NotFound: the study has no such measure.
         """
-
         values = self.columns.of(self.column_of(measure))
         runs = np.flatnonzero(~np.isnan(values))
         return runs, values[runs]
@@ -395,7 +394,6 @@ class Study(Result):
 
     def endings(self) -> list[str]:
         """The endings that came up, the most frequent first; runs without one are left out."""
-
         names = self.outcomes.names
         counts = np.bincount(self.outcomes.endings, minlength=len(names)).tolist()
         pairs = [(name, count) for name, count in zip(names, counts, strict=True) if name and count]
@@ -462,7 +460,6 @@ class Study(Result):
     @cached_property
     def times(self) -> Any:
         """The times of the grid at which accounts were read."""
-
         return np.array(self.request.times)
 
     def bands(self, account: str) -> pd.DataFrame:

@@ -125,7 +125,7 @@ def _cell_change(
             faults.append(f"{cell.place}: {row} has no '{column}' in the game file yet; write it there first")
         return None
     if value is None:
-        faults.append(f"{cell.place}: is empty, and the game has {before} there; write it anew")
+        faults.append(f"{cell.place}: is empty, and the game has {before} there; write it again")
     elif isinstance(before, str):
         if not isinstance(value, str):
             faults.append(f"{cell.place}: '{value}' is no word, and the game has '{before}' there")

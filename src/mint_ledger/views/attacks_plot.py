@@ -8,7 +8,7 @@ import numpy as np
 
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import GREY, INK
+from mint_ledger.views.run_plot import GRAY, INK
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, SIZE
 
@@ -25,7 +25,6 @@ HATCHES = ("", "//", "..")
 
 def plot_attacks(attacks: Attacks) -> Figure:
     """The damage a second alone and in play; beside it what was dealt in a run, by target, and what went beyond."""
-
     figure = canvas(*SIZE)
     figure.suptitle(f"{attacks.title} · {attacks.runs:,} runs · seed {attacks.seed}", fontsize=13)
     left, right = figure.subplots(1, 2, sharey=True)
@@ -40,15 +39,15 @@ def plot_rates(attacks: Attacks, ax: Axes) -> None:
     names = [short(f"{a.attack} of {a.attacker}", NAME) for a in shown]
     places = np.arange(len(shown))
     unit = "s" if attacks.unit == "second" else "turns"
-    for offset, at_first, label, colour in ((-0.27, True, f"alone, first 10 {unit}", OTHERS), (0, False, "", "white")):
+    for offset, at_first, label, color in ((-0.27, True, f"alone, first 10 {unit}", OTHERS), (0, False, "", "white")):
         rates = [a.could(at_first=at_first) or 0.0 for a in shown]
-        ax.barh(places + offset, rates, height=0.25, color=colour, edgecolor=GREY, label=label or "alone, for long")
+        ax.barh(places + offset, rates, height=0.25, color=color, edgecolor=GRAY, label=label or "alone, for long")
     did = [a.did() for a in shown]
     values = [estimate.value if estimate is not None else 0.0 for estimate in did]
     halves = [estimate.half_width if estimate is not None else 0.0 for estimate in did]
     sure = sure_words(attacks.sure)
     label = f"in play, with somebody in reach ({sure})"
-    bars = {"height": 0.25, "color": INK, "ecolor": GREY, "capsize": 3, "label": label}
+    bars = {"height": 0.25, "color": INK, "ecolor": GRAY, "capsize": 3, "label": label}
     ax.barh(places + 0.27, values, xerr=np.nan_to_num(halves, posinf=0.0), **bars)  # type: ignore[arg-type]
     ax.set_yticks(places, names)
     ax.invert_yaxis()
@@ -65,15 +64,13 @@ def plot_dealt(attacks: Attacks, ax: Axes) -> None:
     most = len(CAUSE_COLOURS) * len(HATCHES)
     for number, target in enumerate(targets):
         arrived = np.array([float(a.arrived[target].mean()) if target in a.arrived else 0.0 for a in shown])
-        colour = CAUSE_COLOURS[number % len(CAUSE_COLOURS)] if number < most else OTHERS
+        color = CAUSE_COLOURS[number % len(CAUSE_COLOURS)] if number < most else OTHERS
         hatch = HATCHES[number // len(CAUSE_COLOURS) % len(HATCHES)]
         label = short(f"to {target}", NAME) if number < most else None
-        ax.barh(
-            range(len(shown)), arrived, left=left, height=0.6, color=colour, hatch=hatch, label=label, edgecolor="w"
-        )
+        ax.barh(range(len(shown)), arrived, left=left, height=0.6, color=color, hatch=hatch, label=label, edgecolor="w")
         left += arrived
     beyond = np.array([float(sum(p.mean() for p in a.dealt.values())) for a in shown]) - left
-    ax.barh(range(len(shown)), beyond, left=left, height=0.6, color="white", edgecolor=GREY, label="beyond what it had")
+    ax.barh(range(len(shown)), beyond, left=left, height=0.6, color="white", edgecolor=GRAY, label="beyond what it had")
     ax.set_xlabel("damage dealt in a run, on average")
     ax.spines[["top", "right"]].set_visible(False)
     ax.legend(loc="lower right", fontsize=9, frameon=False)

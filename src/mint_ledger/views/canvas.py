@@ -31,7 +31,7 @@ class Page(Figure):
 def canvas(width: float, height: float) -> Figure:
     """A figure of a size in inches, at 100 dots an inch; or the part of one that was given to draw into."""
     part = _part.get()
-    # A part has all that is asked of a figure here: axes, a title, a colour bar.
+    # A part has all that is asked of a figure here: axes, a title, a color bar.
     return cast("Figure", part) if part is not None else Page((width, height), dpi=100, layout="constrained")
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from mint_ledger.views.canvas import canvas, legend_below
-from mint_ledger.views.run_plot import GREY, INK
+from mint_ledger.views.run_plot import GRAY, INK
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, RESULT_COLOURS, RESULT_WORDS, SIZE, SKY
 
@@ -27,7 +27,6 @@ MOST_CAUSES = len(CAUSE_COLOURS) * len(CAUSE_HATCHES) - 1
 
 def plot_course(course: Course) -> Figure:
     """Draw where runs end, how long each stretch takes, and what its causes take and give."""
-
     accounts = course.accounts[:MOST_ACCOUNTS]
     panels = 2 + len(accounts)
     figure = canvas(*SIZE)
@@ -48,12 +47,12 @@ def plot_course(course: Course) -> Figure:
 def _ends(course: Course, axis: Axes) -> None:
     places = range(len(course.stretches))
     reached = [100 * part.reached.value for part in course.stretches]
-    axis.plot(places, reached, color=GREY, marker="o", markersize=4, label="come to it")
+    axis.plot(places, reached, color=GRAY, marker="o", markersize=4, label="come to it")
     below: Heights = np.zeros(len(course.stretches))
-    for result, colour in RESULT_COLOURS.items():
+    for result, color in RESULT_COLOURS.items():
         share = np.array([100 * part.ended.count(result) / course.runs for part in course.stretches])
         if share.any():
-            axis.bar(places, share, bottom=below, color=colour, label=RESULT_WORDS[result])
+            axis.bar(places, share, bottom=below, color=color, label=RESULT_WORDS[result])
             below += share
     axis.set_ylim(0, 105)
     _frame(course, axis, "% of all runs")
@@ -75,7 +74,7 @@ def _times(course: Course, axis: Axes) -> None:
 
 
 def _causes(course: Course, accounts: Sequence[str]) -> list[str]:
-    """The causes that do most, which have a colour of their own in all panels."""
+    """The causes that do most, which have a color of their own in all panels."""
     totals: dict[str, float] = {}
     parts = course.stretches
     for account in accounts:
@@ -98,11 +97,11 @@ def _account(course: Course, account: str, axis: Axes, shown: Sequence[str]) -> 
         if not np.any(points):
             continue
         base = np.where(points >= 0, up, down)
-        colour, hatch = CAUSE_COLOURS[number % len(CAUSE_COLOURS)], CAUSE_HATCHES[number // len(CAUSE_COLOURS)]
+        color, hatch = CAUSE_COLOURS[number % len(CAUSE_COLOURS)], CAUSE_HATCHES[number // len(CAUSE_COLOURS)]
         if cause == "others":
-            colour, hatch = OTHERS, ""
+            color, hatch = OTHERS, ""
         label = short(cause, 24)
-        axis.bar(places, points, bottom=base, color=colour, hatch=hatch or None, edgecolor="white", label=label)
+        axis.bar(places, points, bottom=base, color=color, hatch=hatch or None, edgecolor="white", label=label)
         up, down = up + np.maximum(points, 0), down + np.minimum(points, 0)
     axis.axhline(0, color="black", linewidth=0.8)
     title = short(account, 30)

@@ -17,13 +17,12 @@ if TYPE_CHECKING:
 
 MARKERS = {"win": "o", "lose": "x", "draw": "s", "unfinished": "^"}
 NAME = 32
-# So many causes have a colour of their own; the rest are told together.
+# So many causes have a color of their own; the rest are told together.
 MOST = 11
 
 
 def plot_ends(ends: Ends) -> Figure:
     """Draw what did it last, as shares of each ending; in games with space also where runs ended."""
-
     figure = canvas(*SIZE)
     figure.suptitle(f"{ends.title} · {ends.runs:,} runs · seed {ends.seed}", fontsize=13)
     placed = [end for end in ends.ends if any(moment.place is not None for moment in end.moments)]

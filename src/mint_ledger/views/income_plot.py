@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import GREY
+from mint_ledger.views.run_plot import GRAY
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import CAUSE_COLOURS, OTHERS, SIZE, SKY
 
@@ -24,7 +24,6 @@ NAME = 30
 
 def plot_income(income: Income) -> Figure:
     """Stacked bars of what each cause did in each interval; below them what there is, with bands."""
-
     figure = canvas(*SIZE)
     figure.suptitle(f"{income.title} · {income.account} · {income.runs:,} runs · seed {income.seed}", fontsize=13)
     above, below = figure.subplots(2, 1, sharex=True, height_ratios=(3, 2))
@@ -47,9 +46,9 @@ def plot_flows(income: Income, ax: Axes) -> None:
     for place, (cause, flow) in enumerate(drawn):
         points = flow / going
         net += points.sum(axis=0)
-        colour = CAUSE_COLOURS[place % len(CAUSE_COLOURS)] if place < MOST else OTHERS
+        color = CAUSE_COLOURS[place % len(CAUSE_COLOURS)] if place < MOST else OTHERS
         hatch = HATCHES[place // len(CAUSE_COLOURS) % len(HATCHES)] if place < MOST else ""
-        bars: dict[str, Any] = {"color": colour, "hatch": hatch, "edgecolor": "white", "align": "edge"}
+        bars: dict[str, Any] = {"color": color, "hatch": hatch, "edgecolor": "white", "align": "edge"}
         for sign, bottom in enumerate((up, down)):
             label = short(cause, NAME) if sign == int(not points[0].any()) else None
             ax.bar(income.edges[:-1], points[sign], widths * 0.94, bottom=bottom, label=label, **bars)
@@ -68,7 +67,7 @@ def plot_stock(income: Income, ax: Axes) -> None:
     opening = [float(np.quantile(income.opening, q)) for q in (0.05, 0.5, 0.95)]
     bands = np.array([opening, *(income.bands(place) for place in range(len(income.going)))])
     ax.fill_between(ends, bands[:, 0], bands[:, 2], color=SKY, alpha=0.4, linewidth=0, label="nine runs of ten")
-    ax.plot(ends, bands[:, 1], color=GREY, marker="o", markersize=4, label="median")
+    ax.plot(ends, bands[:, 1], color=GRAY, marker="o", markersize=4, label="median")
     ax.set_ylabel(f"{short(income.account, NAME)} there is")
     ax.spines[["top", "right"]].set_visible(False)
     ax.legend(loc="upper left", bbox_to_anchor=(1.0, 1.0), fontsize=9, frameon=False)

@@ -49,7 +49,7 @@ def income_text(income: Income) -> Page:
     lines += [table, "", _over_time(income)]
     if income.offers:
         heads = (right_column(word, width) for word, width in zip(HEADS, WIDTHS, strict=True))
-        offers = TextTable(name_column("offered, but for its price", wide), *heads)
+        offers = TextTable(name_column("offered, except for its price", wide), *heads)
         for offer in income.offers:
             offers.add(*_offer(offer))
         lines += ["", offers]

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 MARKERS = ("o", "s", "^", "D", "v", "P")
 MOST_PAIRS = 6
 # A pair each; none of them means won or lost.
-COLOURS = (*CAUSE_COLOURS, INK, OTHERS)
+COLORS = (*CAUSE_COLOURS, INK, OTHERS)
 NAME = 44
 
 
@@ -32,7 +32,6 @@ def plot_curves(curves: MatchupCurves) -> Figure:
     Raises:
         BadRequest: there is no pair to draw.
     """
-
     pairs = curves.pairs[:MOST_PAIRS]
     if not pairs:
         raise BadRequest("no pair is there at all settings, so there is nothing to draw")
@@ -60,13 +59,13 @@ def _places(values: tuple[float | str, ...]) -> list[float]:
 def _hits(curves: MatchupCurves, pairs: tuple[PairCurve, ...], axis: Axes) -> None:
     places = _places(curves.dials[0][1])
     for number, pair in enumerate(pairs):
-        colour = COLOURS[number]
+        color = COLORS[number]
         middle, late = ([m.hits[which] if m.hits else np.nan for m in pair.matchups] for which in (1, 2))
-        axis.plot(places, middle, color=colour, label=short(pair.name, NAME))
-        axis.plot(places, late, color=colour, linestyle="--", linewidth=1)
+        axis.plot(places, middle, color=color, label=short(pair.name, NAME))
+        axis.plot(places, late, color=color, linestyle="--", linewidth=1)
         breaks = pair.breaks()
         marked = [places[at] for at in breaks], [middle[at] for at in breaks]
-        axis.plot(*marked, color=colour, marker=MARKERS[number], linestyle="none", markersize=7)
+        axis.plot(*marked, color=color, marker=MARKERS[number], linestyle="none", markersize=7)
     _frame(curves, axis, "hits to defeat: half (line), 19 of 20 (dashes); marked where they change")
     legend_below(axis)
 
@@ -78,8 +77,8 @@ def _seconds(curves: MatchupCurves, pairs: tuple[PairCurve, ...], axis: Axes) ->
         if not any(known):
             continue
         middle, late = ([times[which] if times else np.nan for times in known] for which in (0, 1))
-        axis.plot(places, middle, color=COLOURS[number], marker=MARKERS[number], markersize=5)
-        axis.plot(places, late, color=COLOURS[number], linestyle="--", linewidth=1)
+        axis.plot(places, middle, color=COLORS[number], marker=MARKERS[number], markersize=5)
+        axis.plot(places, late, color=COLORS[number], linestyle="--", linewidth=1)
     _frame(curves, axis, f"time to defeat, {curves.unit}: half (line), 19 of 20 (dashes)")
 
 

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from mint_ledger.players.fit import Fit, FittedDial
     from mint_ledger.players.likeness import Likeness, Side
 
-# Recorded and simulated: neither has the colour of a result.
+# Recorded and simulated: neither has the color of a result.
 RECORDED, SIMULATED = PURPLE, SKY
 ACROSS, MOST = 3, 9
 WIDE, HIGH = 3.9, 2.7
@@ -84,8 +84,8 @@ def _panels(likeness: Likeness, sides: Iterable[Side], axes: Iterable[Axes]) -> 
 
 def _shares(side: Side, axis: Axes) -> None:
     _, recorded, simulated = side.told[0]
-    heights, colours = [100 * recorded, 100 * simulated], [RECORDED, SIMULATED]
-    bars = axis.bar(["recorded", "simulated"], heights, color=colours, width=0.6)
+    heights, colors = [100 * recorded, 100 * simulated], [RECORDED, SIMULATED]
+    bars = axis.bar(["recorded", "simulated"], heights, color=colors, width=0.6)
     bars[1].set_hatch("//")
     axis.bar_label(bars, fmt="%.0f %%", fontsize=9)
     axis.set_ylim(0, 112)
@@ -94,7 +94,7 @@ def _shares(side: Side, axis: Axes) -> None:
 def _steps(side: Side, axis: Axes) -> None:
     own = (side.recorded, side.weights, RECORDED, "-", "recorded")
     ways = (own, (side.simulated, None, SIMULATED, "--", "simulated"))
-    for values, weights, colour, style, label in ways:
+    for values, weights, color, style, label in ways:
         if not len(values):
             continue
         order = np.argsort(values)
@@ -102,7 +102,7 @@ def _steps(side: Side, axis: Axes) -> None:
         reached = 100 * np.cumsum(mass[order]) / mass.sum()
         x = np.concatenate([values[order][:1], values[order]])
         y = np.concatenate([[0.0], reached])
-        axis.step(x, y, where="post", color=colour, linestyle=style, linewidth=2, label=label)
+        axis.step(x, y, where="post", color=color, linestyle=style, linewidth=2, label=label)
     for what, recorded, _ in side.told if not len(side.recorded) else ():
         axis.axvline(recorded, color=RECORDED, label=f"recorded {what}")
     axis.set_ylim(0, 105)

@@ -22,9 +22,9 @@ if TYPE_CHECKING:
     from mint_ledger.playing.run import Run
 
 MOST_PANELS = 6
-# Okabe and Ito's colours, which colour-blind readers can tell apart.
-# Won, met, gained is blue; lost, missed, taken orange; what is a plain value has the colour of ink.
-BLUE, ORANGE, GREEN, GREY, INK = "#0072B2", "#D55E00", "#009E73", "#666666", "#333333"
+# Okabe and Ito's colors, which color-blind readers can tell apart.
+# Won, met, gained is blue; lost, missed, taken orange; what is a plain value has the color of ink.
+BLUE, ORANGE, GREEN, GRAY, INK = "#0072B2", "#D55E00", "#009E73", "#666666", "#333333"
 BAND_GREYS = ("#e9e9e9", "#f7f7f7")
 
 
@@ -52,7 +52,6 @@ def plot_run(run: Run, accounts: Sequence[str] | None = None) -> Figure:
     Raises:
         NotFound: there is no such account.
     """
-
     names = list(accounts) if accounts else default_accounts(run)
     if len(names) > MOST_PANELS:
         raise NotFound(f"a figure has room for {MOST_PANELS} accounts, not {len(names)}")
@@ -88,7 +87,7 @@ def _draw_column(axis: Axes, name: str, cells: Sequence[tuple[float, float]]) ->
     from matplotlib.ticker import MaxNLocator
 
     keys, values = zip(*cells, strict=True)
-    axis.plot(keys, values, color=GREY, linewidth=1.0, linestyle="--", label="smooth", zorder=2)
+    axis.plot(keys, values, color=GRAY, linewidth=1.0, linestyle="--", label="smooth", zorder=2)
     axis.plot(keys, values, color=INK, linewidth=1.8, drawstyle="steps-post", marker="o", label="by key", zorder=3)
     if all(key == int(key) for key in keys):
         axis.xaxis.set_major_locator(MaxNLocator(integer=True))
@@ -110,7 +109,7 @@ def _draw_account(run: Run, words: Words, axis: Axes, name: str, key: AccountKey
     bottom, top = min(known), max(known)
     for limit, word in ((high, "max"), (low, "min")):
         if abs(limit) != float("inf") and (limit <= top + (top - bottom or 1.0) * 2):
-            axis.axhline(limit, color=GREY, linestyle="--", linewidth=0.9, zorder=2)
+            axis.axhline(limit, color=GRAY, linestyle="--", linewidth=0.9, zorder=2)
             if word == "max":
                 top = max(top, limit)
             else:
@@ -178,10 +177,10 @@ def _draw_marks(run: Run, words: Words, axis: Axes, key: AccountKey, heights: tu
             marks["hit"].append(words.seconds(row.step))
         elif _is_gain(run, row):
             marks["gain"].append(words.seconds(row.step))
-    for (what, marker, colour), height in zip((("hit", "v", ORANGE), ("gain", "^", BLUE)), heights, strict=True):
+    for (what, marker, color), height in zip((("hit", "v", ORANGE), ("gain", "^", BLUE)), heights, strict=True):
         if marks[what]:
             at = [height] * len(marks[what])
-            axis.scatter(marks[what], at, marker=marker, s=30, color=colour, label=what, zorder=4)
+            axis.scatter(marks[what], at, marker=marker, s=30, color=color, label=what, zorder=4)
     if any(marks.values()):
         axis.legend(loc="upper left", bbox_to_anchor=(1.0, 1.0), frameon=False, fontsize=9)
 

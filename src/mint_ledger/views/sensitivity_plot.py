@@ -16,11 +16,10 @@ MOST_BARS = 20
 
 
 def plot_sensitivity(ranking: Sensitivity) -> Figure:
-    """Draw the strongest dials; what lowers the estimate is hatched, so that it can be read in grey.
+    """Draw the strongest dials; what lowers the estimate is hatched, so that it can be read in gray.
 
     The figure is 12.8 by 8 inches at 100 dots an inch.
     """
-
     figure = canvas(12.8, 8.0)
     axis = figure.subplots()
     factor = 100.0 if is_share(ranking.measure) else 1.0

@@ -19,14 +19,13 @@ if TYPE_CHECKING:
 
     from mint_ledger.studies.shape import Shape
 
-# Not the colours of results, which mean won and lost.
-COLOURS = (SKY, PURPLE)
+# Not the colors of results, which mean won and lost.
+COLORS = (SKY, PURPLE)
 NAME = 44
 
 
 def plot_shapes(shapes: Sequence[Shape]) -> Figure:
     """Histograms beside the shares of runs that come to each value or less."""
-
     figure = canvas(*PANEL)
     first = shapes[0]
     title = first.title if len(shapes) == 1 else f"{first.measure}, run by run"
@@ -49,7 +48,7 @@ def _histograms(shapes: Sequence[Shape], axis: Axes) -> None:
             width /= 2
             middles = [middle + (number - 0.5) * width for middle in middles]
         label = short(shape.title, NAME)
-        axis.bar(middles, shares, width=0.95 * width, color=COLOURS[number], hatch=("", "//")[number], label=label)
+        axis.bar(middles, shares, width=0.95 * width, color=COLORS[number], hatch=("", "//")[number], label=label)
     axis.set_ylim(bottom=0)
     _frame(shapes[0], axis, "% of the runs")
     if len(shapes) > 1:
@@ -60,7 +59,7 @@ def _distributions(shapes: Sequence[Shape], axis: Axes) -> None:
     for number, shape in enumerate(shapes):
         table = shape.distribution()
         low, high = 100 * table["low"], 100 * table["high"]
-        axis.fill_between(table["value"], low, high, step="post", color=COLOURS[number], alpha=0.3, linewidth=0)
+        axis.fill_between(table["value"], low, high, step="post", color=COLORS[number], alpha=0.3, linewidth=0)
         style = ("-", "--")[number]
         label = f"{short(shape.title, NAME)} (band: {sure_words(shape.sure)} for all of it)"
         axis.step(table["value"], 100 * table["share"], where="post", color="black", linestyle=style, label=label)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.studies.estimate import is_share, sure_words
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import BLUE, GREY, ORANGE
+from mint_ledger.views.run_plot import BLUE, GRAY, ORANGE
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import SIZE
 from mint_ledger.views.study_text import digits_for, fixed
@@ -24,7 +24,6 @@ MOST = 20
 
 def plot_shares(shares: Shares) -> Figure:
     """From A to B, a bar for each change, the largest first; whiskers are the intervals of the shares."""
-
     figure = canvas(*SIZE)
     axis = figure.subplots()
     factor, unit = (100.0, ", %") if is_share(shares.measure) else (1.0, "")
@@ -35,15 +34,15 @@ def plot_shares(shares: Shares) -> Figure:
     names, height = [f"A: {fixed(level, 1)}"], 0
     for name, share in steps:
         height += 1
-        colour = (BLUE if share.value > 0 else ORANGE) if not share.low <= 0.0 <= share.high else GREY
-        axis.barh(height, share.value, left=level, color=colour, height=0.6)
+        color = (BLUE if share.value > 0 else ORANGE) if not share.low <= 0.0 <= share.high else GRAY
+        axis.barh(height, share.value, left=level, color=color, height=0.6)
         if math.isfinite(share.half_width):
             ends = [[max(share.value - share.low, 0.0)], [max(share.high - share.value, 0.0)]]
             axis.errorbar(level + share.value, height, xerr=ends, color="black", capsize=4, linewidth=1.2)
         digits = min(digits_for(share), 2)
         sign = "+" if share.value > 0 else ""
         names.append(f"{name}   {sign}{fixed(share.value, digits)}")
-        axis.plot([level + share.value] * 2, [height, height + 1], color=GREY, linewidth=0.8)
+        axis.plot([level + share.value] * 2, [height, height + 1], color=GRAY, linewidth=0.8)
         level += share.value
     if len(shares.parts) > MOST:
         height += 1
@@ -58,7 +57,7 @@ def plot_shares(shares: Shares) -> Figure:
     axis.use_sticky_edges = False
     axis.margins(x=0.04)
     sure = sure_words(shares.sure)
-    axis.set_xlabel(f"{shares.measure}{unit}   (whiskers: {sure} of each share; grey: may be noise)")
+    axis.set_xlabel(f"{shares.measure}{unit}   (whiskers: {sure} of each share; gray: may be noise)")
     axis.spines[["top", "right"]].set_visible(False)
     title = " → ".join(short(name, 48) for name in shares.titles)
     figure.suptitle(f"{title} · {shares.runs:,} runs · seed {shares.seed}", fontsize=13)

@@ -64,7 +64,7 @@ def _wrapped(text: str, indent: str = "  ") -> Parts:
 
 
 def shares_sentence(shares: Shares) -> str:
-    """`Wins fell by 10.9 points: crab.bite −8.6 ± 0.6, oil −2.3 ± 0.4.`"""
+    """`Wins fell by 10.9 points: crab.bite −8.6 ± 0.6, oil −2.3 ± 0.4.` is such a sentence."""
     factor = _factor(shares)
     total = shares.difference.scaled(factor)
     what = "Wins" if shares.measure == "rate(win)" else shares.measure

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from mint_ledger.players.skill import SkillCurve
 
-COLOURS = ("black", SKY, PURPLE, "#009E73", "#B8860B")
+COLORS = ("black", SKY, PURPLE, "#009E73", "#B8860B")
 STYLES = ("-", "--", "-.", ":")
 NAME = 30
 
@@ -25,14 +25,14 @@ def skill_figure(curve: SkillCurve) -> Figure:
     figure.suptitle(f"{curve.title} · what skill is worth · {curve.runs:,} runs a point", fontsize=13)
     axis = figure.subplots()
     for number, (habit, wins) in enumerate(curve.wins.items()):
-        colour = COLOURS[number % len(COLOURS)]
+        color = COLORS[number % len(COLORS)]
         low, high = ([100 * getattr(estimate, end) for estimate in wins] for end in ("low", "high"))
-        axis.fill_between(curve.skills, low, high, color=colour, alpha=0.2, linewidth=0)
+        axis.fill_between(curve.skills, low, high, color=color, alpha=0.2, linewidth=0)
         values = [100 * estimate.value for estimate in wins]
         style = STYLES[number % len(STYLES)]
-        axis.plot(curve.skills, values, style, color=colour, marker="o", markersize=4, label=short(habit, NAME))
+        axis.plot(curve.skills, values, style, color=color, marker="o", markersize=4, label=short(habit, NAME))
     for name, estimate in (("acts at random", curve.at_random), ("does nothing", curve.idle)):
-        axis.axhline(100 * estimate.value, color="grey", linestyle=":", linewidth=1)
+        axis.axhline(100 * estimate.value, color="gray", linestyle=":", linewidth=1)
         axis.annotate(name, (0.0, 100 * estimate.value), xytext=(3, 3), textcoords="offset points", fontsize=9)
     places = [0.0, 0.25, 0.5, 0.75, 1.0]
     labels = [

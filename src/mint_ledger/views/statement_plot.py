@@ -7,18 +7,17 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.statement import Statement
 from mint_ledger.journal.wording import number, signed
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import BLUE, GREY, INK, ORANGE
+from mint_ledger.views.run_plot import BLUE, GRAY, INK, ORANGE
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
 def plot_statement(statement: Statement) -> Figure:
-    """Draw a statement as a waterfall; gains are hatched, so that it can be read in grey.
+    """Draw a statement as a waterfall; gains are hatched, so that it can be read in gray.
 
     The figure is 12.8 by 8 inches at 100 dots an inch; the axis is in the stat's own unit.
     """
-
     figure = canvas(12.8, 8.0)
     axis = figure.subplots()
     labels = ["opening", *(line.cause for line in statement.lines), "closing"]
@@ -36,11 +35,11 @@ def plot_statement(statement: Statement) -> Figure:
             hatch="//" if gains else None,
             edgecolor="white",
         )
-        axis.plot([place - 1 + 0.3, place + 0.3], [level, level], color=GREY, linewidth=0.9)
+        axis.plot([place - 1 + 0.3, place + 0.3], [level, level], color=GRAY, linewidth=0.9)
         level += line.total
         ends.append(level)
     last = len(labels) - 1
-    axis.plot([last - 1 + 0.3, last + 0.3], [level, level], color=GREY, linewidth=0.9)
+    axis.plot([last - 1 + 0.3, last + 0.3], [level, level], color=GRAY, linewidth=0.9)
     axis.bar(last, statement.closing, color=INK, width=0.6)
     _label(axis, statement, ends)
     axis.set_xticks(range(len(labels)), [_broken(label) for label in labels], fontsize=11)

@@ -56,14 +56,14 @@ def _draw(axis: Axes, strip: Strip) -> None:
     count = len(strip.estimates)
     ends: list[float] = []
     for place, estimate in enumerate(strip.estimates):
-        colour, mark = MARKS[place]
+        color, mark = MARKS[place]
         height = (count - 1) / 2 - place
         low, high = (factor * end for end in (estimate.low, estimate.high))
         if math.isfinite(low) and math.isfinite(high):
-            axis.plot([low, high], [height, height], color=colour, linewidth=2.2)
+            axis.plot([low, high], [height, height], color=color, linewidth=2.2)
             ends += [low, high]
         if math.isfinite(estimate.value):
-            axis.plot(factor * estimate.value, height, mark, color=colour, markersize=7)
+            axis.plot(factor * estimate.value, height, mark, color=color, markersize=7)
             ends.append(factor * estimate.value)
     if strip.want is not None:
         ends += [factor * end for end in strip.want if math.isfinite(end)]
@@ -87,8 +87,8 @@ def _legend(figure: Figure, strips: Sequence[Strip], labels: Sequence[str], foot
     from matplotlib.patches import Patch
 
     marks: list[Line2D | Patch] = [
-        Line2D([], [], color=colour, marker=mark, linewidth=2.2, label=label)
-        for label, (colour, mark) in zip(labels, MARKS, strict=False)
+        Line2D([], [], color=color, marker=mark, linewidth=2.2, label=label)
+        for label, (color, mark) in zip(labels, MARKS, strict=False)
     ]
     if any(strip.want is not None for strip in strips):
         marks.append(Patch(color=BAND, label="wanted"))

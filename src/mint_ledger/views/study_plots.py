@@ -10,7 +10,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.studies.study import FIGURES
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import BLUE, GREEN, GREY, ORANGE
+from mint_ledger.views.run_plot import BLUE, GRAY, GREEN, ORANGE
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import fixed
 
@@ -21,9 +21,9 @@ if TYPE_CHECKING:
     from mint_ledger.studies.study import Study
 
 SKY, OLIVE, PURPLE, DRAWN = "#56B4E9", "#999933", "#CC79A7", "#F0E442"
-RESULT_COLOURS = {"win": BLUE, "lose": ORANGE, "draw": DRAWN, "unfinished": GREY}
+RESULT_COLOURS = {"win": BLUE, "lose": ORANGE, "draw": DRAWN, "unfinished": GRAY}
 RESULT_WORDS = {"win": "won", "lose": "lost", "draw": "drawn", "unfinished": "unfinished"}
-# Causes have not the colours of results, which mean won and lost; what is told together is grey.
+# Causes have not the colors of results, which mean won and lost; what is told together is gray.
 CAUSE_COLOURS = (SKY, OLIVE, GREEN, PURPLE)
 OTHERS = "#BBBBBB"
 STYLES = ("-", "--", ":", "-.")
@@ -34,7 +34,6 @@ PANEL = (12.8, 5.0)
 
 def plot_study(study: Study, which: Sequence[str] = FIGURES) -> Figure:
     """Several figures of a study on one page."""
-
     figure = canvas(*SIZE)
     drawn = [name for name in which if name != "bands" or study.request.sampled]
     drawn = [name for name in drawn if name != "causes" or study.accounts]
@@ -75,7 +74,6 @@ def plot_bands(study: Study, accounts: Sequence[str] | None = None) -> Figure:
     Raises:
         BadRequest: the study read no values over time.
     """
-
     names = list(accounts if accounts is not None else study.request.sampled)
     if not names:
         raise BadRequest("this study read no values over time; ask for them with times=")
@@ -144,18 +142,18 @@ def draw_survival(study: Study, axis: Axes) -> None:
         return 100 * np.append(values, values[-1])
 
     axis.step(times, held("going"), where="post", color="black", linewidth=1.8, label="still going on")
-    axis.fill_between(times, held("low"), held("high"), step="post", color=GREY, alpha=0.35, linewidth=0)
+    axis.fill_between(times, held("low"), held("high"), step="post", color=GRAY, alpha=0.35, linewidth=0)
     results = {ending.name: ending.result for ending in study.lowered.program.endings}
     seen: dict[str, int] = {}
     for ending in study.endings():
-        # One colour for one result; endings that have the same differ in their lines.
+        # One color for one result; endings that have the same differ in their lines.
         place = seen[results[ending]] = seen.get(results[ending], -1) + 1
         ended = np.sort(study.measures.loc[study.measures["ending"] == ending, "time"].to_numpy())
         share = 100 * np.arange(1, len(ended) + 1) / study.runs
         x = np.concatenate(([0.0], ended, [limit]))
         y = np.concatenate(([0.0], share, [share[-1]]))
-        colour, style = RESULT_COLOURS[results[ending]], STYLES[place % len(STYLES)]
-        axis.step(x, y, where="post", linewidth=1.8, label=short(ending, 24), color=colour, linestyle=style)
+        color, style = RESULT_COLOURS[results[ending]], STYLES[place % len(STYLES)]
+        axis.step(x, y, where="post", linewidth=1.8, label=short(ending, 24), color=color, linestyle=style)
     axis.set_ylim(-2, 102)
     axis.set_xlim(0, 1.03 * limit)
     axis.set_xlabel(f"time ({study.unit})")
@@ -200,9 +198,9 @@ def _causes(study: Study, axis: Axes, account: str | None = None) -> None:
         high_ends = table["high"].where(np.isfinite(table["high"]), table["total"])
         errors = [table["total"] - low_ends, high_ends - table["total"]]
         # What takes is orange, as losses are, and hatched; what gives is blue.
-        colours = [ORANGE if total < 0 else SKY for total in table["total"]]
+        colors = [ORANGE if total < 0 else SKY for total in table["total"]]
         hatches = ["//" if total < 0 else "" for total in table["total"]]
-        axis.barh(places, table["total"], color=colours, hatch=hatches, edgecolor="white", height=0.6)
+        axis.barh(places, table["total"], color=colors, hatch=hatches, edgecolor="white", height=0.6)
         axis.errorbar(table["total"], places, xerr=errors, fmt="none", color="black", capsize=3, linewidth=1.2)
         table = table.assign(low=low_ends, high=high_ends)
         for place, (_, row) in zip(places, table.iterrows(), strict=True):

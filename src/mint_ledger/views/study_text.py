@@ -202,7 +202,7 @@ def spark(values: Floats, width: int = SPARK) -> str:
 
 def fixed(value: float, digits: int) -> str:
     """A number with so many decimals, neither more nor fewer, so that columns can be compared."""
-    # What is half-way but for the last bits must not come out differently in two places.
+    # What is half-way except for the last bits must not come out differently in two places.
     text = f"{round(value, 9):,.{digits}f}"
     return "0" if float(text.replace(",", "")) == 0.0 and digits == 0 else text.replace("-", "−")
 

@@ -1,4 +1,4 @@
-"""Our style for figures of one's own: the same colours and lines, for as long as a `with` lasts."""
+"""Our style for figures of one's own: the same colors and lines, for as long as a `with` lasts."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ SETTINGS: Any = {
 
 @contextmanager
 def figure_style() -> Iterator[None]:
-    """Draw figures of one's own in the colours and lines of ours; afterwards all is as before.
+    """Draw figures of one's own in the colors and lines of ours; afterwards all is as before.
 
     Our own figures heed what Matplotlib was told in addition to: fonts, sizes, backgrounds.
     """

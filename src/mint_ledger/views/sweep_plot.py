@@ -10,7 +10,7 @@ from mint_ledger.errors import BadRequest, NotFound, nearest
 from mint_ledger.journal.wording import number, shown
 from mint_ledger.studies.estimate import is_share, sure_words
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import BLUE, GREY, INK
+from mint_ledger.views.run_plot import BLUE, GRAY, INK
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -25,7 +25,6 @@ def plot_sweep(sweep: Sweep, measure: str | None = None) -> Figure:
         NotFound: the sweep has no such estimate.
         BadRequest: it has more than two dials.
     """
-
     text = measure or sweep.measures[0]
     if text not in sweep.measures:
         raise NotFound(f"this sweep has no '{text}'{nearest(text, sweep.measures)}")
@@ -74,7 +73,7 @@ def _line(figure: Figure, sweep: Sweep, text: str) -> None:
     if good:
         across, up = zip(*good, strict=True)
         axis.scatter(across, up, s=160, marker="s", facecolors="none", edgecolors=BLUE, linewidths=2)
-    axis.axvline(float(sweep.today[dial]), color=GREY, linestyle="--", linewidth=1)
+    axis.axvline(float(sweep.today[dial]), color=GRAY, linestyle="--", linewidth=1)
     axis.annotate(
         "today",
         (sweep.today[dial], 1.0),
@@ -111,8 +110,8 @@ def _heat(figure: Figure, sweep: Sweep, text: str) -> None:
             for column in range(len(xs)):
                 value = values[row, column]
                 if not np.isnan(value):
-                    colour = "white" if value < middle else "black"
-                    axis.text(column, row, number(value, 1), ha="center", va="center", fontsize=10, color=colour)
+                    color = "white" if value < middle else "black"
+                    axis.text(column, row, number(value, 1), ha="center", va="center", fontsize=10, color=color)
     axis.set_xticks(range(len(xs)), [shown(x, 4) for x in xs])
     axis.set_yticks(range(len(ys)), [shown(y, 4) for y in ys])
     axis.set_xlabel(first, fontsize=12)

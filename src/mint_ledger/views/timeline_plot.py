@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from mint_ledger.journal.wording import Words
 from mint_ledger.program.row import WHATS
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import GREEN, GREY, INK, ORANGE
+from mint_ledger.views.run_plot import GRAY, GREEN, INK, ORANGE
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -26,7 +26,7 @@ class _Track:
     """One line of the timeline: spans with their labels, and marks."""
 
     label: str
-    colour: str
+    color: str
     spans: list[tuple[float, float, str]] = field(default_factory=list)
     marks: list[float] = field(default_factory=list)
     faint: list[float] = field(default_factory=list)
@@ -55,8 +55,8 @@ def plot_timeline(run: Run) -> Figure:
     result = f"{run.result}: {run.ending}" if run.ending else run.result
     axis.set_title(f"{run.title} · {result} at {run.time:g}", fontsize=14)
     marks = [
-        Line2D([], [], marker="v", linestyle="", color=GREY, label="hit, done"),
-        Line2D([], [], marker="v", linestyle="", markerfacecolor="none", color=GREY, label="missed, dodged, slipped"),
+        Line2D([], [], marker="v", linestyle="", color=GRAY, label="hit, done"),
+        Line2D([], [], marker="v", linestyle="", markerfacecolor="none", color=GRAY, label="missed, dodged, slipped"),
     ]
     figure.legend(handles=marks, loc="outside lower right", frameon=False, ncols=2, fontsize=10)
     return figure
@@ -69,17 +69,17 @@ def _draw(axis: Axes, place: int, track: _Track, end: float) -> None:
             max(stop - start, 0.002 * end),
             left=start,
             height=0.55,
-            color=track.colour,
+            color=track.color,
             edgecolor="white",
             alpha=0.85,
         )
         if text:
             axis.annotate(text, (start, place), xytext=(4, 0), textcoords="offset points", va="center", fontsize=10)
     if track.marks:
-        axis.scatter(track.marks, [place] * len(track.marks), marker="v", s=34, color=track.colour, zorder=3)
+        axis.scatter(track.marks, [place] * len(track.marks), marker="v", s=34, color=track.color, zorder=3)
     if track.faint:
         axis.scatter(
-            track.faint, [place] * len(track.faint), marker="v", s=34, facecolors="none", edgecolors=track.colour
+            track.faint, [place] * len(track.faint), marker="v", s=34, facecolors="none", edgecolors=track.color
         )
 
 
@@ -98,7 +98,7 @@ def _levels(run: Run, words: Words) -> _Track:
     return _Track("level", "#cccccc", [(a, b, words.cause(row.cause)) for a, b, row in spans])
 
 
-def _by_cause(run: Run, words: Words, full: tuple[str, ...], hollow: tuple[str, ...], colour: str) -> Iterator[_Track]:
+def _by_cause(run: Run, words: Words, full: tuple[str, ...], hollow: tuple[str, ...], color: str) -> Iterator[_Track]:
     """One line for each attack or action: what came off, and what did not."""
     tracks: dict[str, _Track] = {}
     for row in run.rows:
@@ -106,7 +106,7 @@ def _by_cause(run: Run, words: Words, full: tuple[str, ...], hollow: tuple[str, 
         if what not in (*full, *hollow) or "".join(_text(run, row.text)) == "begins":
             continue
         name = words.cause(row.cause)
-        track = tracks.setdefault(name, _Track(name, colour))
+        track = tracks.setdefault(name, _Track(name, color))
         (track.marks if what in full else track.faint).append(words.seconds(row.step))
     yield from tracks.values()
 

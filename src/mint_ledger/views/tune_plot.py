@@ -49,14 +49,14 @@ def plot_tuned(tuned: Tuned) -> Figure:
         (tuned.looks, LIKELY, "", "looks met"),
         (tuned.met, MET, "", "certainly met"),
     )
-    for regions, colour, hatch, text in parts:
+    for regions, color, hatch, text in parts:
         for place, (first, last) in enumerate(regions):
             axis.axvspan(
                 first - half,
                 last + half,
                 ymax=0.03,
-                facecolor="none" if hatch else colour,
-                edgecolor=colour,
+                facecolor="none" if hatch else color,
+                edgecolor=color,
                 hatch=hatch,
                 label=text if place == 0 else None,
             )

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from mint_ledger.views.canvas import canvas
-from mint_ledger.views.run_plot import GREY
+from mint_ledger.views.run_plot import GRAY
 from mint_ledger.views.short import short
 from mint_ledger.views.study_plots import RESULT_COLOURS, RESULT_WORDS, draw_band, draw_survival
 
@@ -25,7 +25,6 @@ MOST_WAYS, MOST_ACCOUNTS = 4, 2
 
 def plot_ways(ways: Sequence[Way]) -> Figure:
     """One row a way: the shares of its results, and beside them when its runs are over."""
-
     figure = canvas(12.8, 1.1 + 0.42 * len(ways))
     left, right = figure.subplots(1, 2, sharey=True, width_ratios=(3, 2))
     plot_results(ways, left)
@@ -38,12 +37,12 @@ def plot_results(ways: Sequence[Way], ax: Axes) -> None:
     told = set[str]()
     for place, (_, study) in enumerate(ways):
         left = 0.0
-        for result, colour in RESULT_COLOURS.items():
+        for result, color in RESULT_COLOURS.items():
             share = 100 * study.rate(result).value
             if not share:
                 continue
             label = RESULT_WORDS[result] if result not in told else None
-            ax.barh(place, share, left=left, color=colour, height=0.62, label=label)
+            ax.barh(place, share, left=left, color=color, height=0.62, label=label)
             told.add(result)
             if share >= 6:
                 ink = "black" if result == "draw" else "white"
@@ -61,8 +60,8 @@ def plot_times(ways: Sequence[Way], ax: Axes) -> None:
     """Draw when runs are over: nine of ten, half of them, the middle."""
     for place, (_, study) in enumerate(ways):
         low, first, middle, last, high = np.quantile(study.values("time"), (0.05, 0.25, 0.5, 0.75, 0.95))
-        ax.plot([low, high], [place, place], color=GREY, linewidth=1.5, label="nine of ten" if not place else None)
-        ax.plot([first, last], [place, place], color=GREY, linewidth=7, label="half" if not place else None)
+        ax.plot([low, high], [place, place], color=GRAY, linewidth=1.5, label="nine of ten" if not place else None)
+        ax.plot([first, last], [place, place], color=GRAY, linewidth=7, label="half" if not place else None)
         label = "" if place else "middle"
         ax.plot([middle], [place], color="black", marker="|", markersize=16, linestyle="", label=label)
     ax.set_xlim(left=0)
@@ -73,7 +72,6 @@ def plot_times(ways: Sequence[Way], ax: Axes) -> None:
 
 def plot_courses(ways: Sequence[Way]) -> Figure:
     """A column a way: who goes on and who ended how, over time, and below it the accounts; axes are shared."""
-
     shown = ways[:MOST_WAYS]
     accounts = list(shown[0][1].request.sampled)[:MOST_ACCOUNTS]
     rows = 1 + len(accounts)

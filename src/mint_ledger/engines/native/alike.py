@@ -79,7 +79,8 @@ class _Shared:
 
 def shared(routines: Iterable[str], fewest: int) -> list[str]:
     """The routines of a module (each `define internal`), with one in the place of those that are alike, where they are
-    at least so many."""
+    at least so many.
+    """
     texts = {_name(text): text for text in routines}
     by_length = defaultdict(list)
     for name, text in texts.items():

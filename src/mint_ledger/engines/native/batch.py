@@ -98,7 +98,8 @@ class _Batch:
 
     def _take(self, body: Body, run: str) -> None:
         """Keep what is asked for of a run: slots of the state, then (from the state's size on) numbers of tallies
-        and counts."""
+        and counts.
+        """
         r, program = body.r, self.module.program
         state = program.layout.size
         counts = COUNTED * len(program.causes)

@@ -31,7 +31,8 @@ FEW_COPIES = 8
 @dataclass(frozen=True)
 class Ahead:
     """Where draws that were made ahead are, for the first slot of a column of counts: the count that is no more among
-    them, and the draws, each at its count modulo `KEPT`."""
+    them, and the draws, each at its count modulo `KEPT`.
+    """
 
     end: int
     ring: int
@@ -130,7 +131,8 @@ def draw_ahead(r: Routine, ahead: Ahead, slot: str, stands_at: tuple[str, str, s
 
 def _uniforms() -> str:
     """`uniforms(key, run, copy, first, end, ring)`: as `uniform`, for all counts from `first` to before `end`; both are
-    multiples of `AT_ONCE`."""
+    multiples of `AT_ONCE`.
+    """
     head = "void @uniforms(i64 %key, i64 %run, i64 %copy, i64 %first, i64 %end, ptr noalias %ring) noinline"
     r = Routine(head, "unreachable")
     lanes = _Lanes(r)

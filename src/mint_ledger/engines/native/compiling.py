@@ -55,7 +55,7 @@ def arithmetic_module() -> str:
 
 
 def object_code(text: str, *, thorough: bool) -> bytes:
-    """Verify a module, optimise it and make an object file of it.
+    """Verify a module, optimize it and make an object file of it.
 
     The demo takes 0.5 s quickly and 2.6 s thoroughly; then a run takes 0.35 ms and 0.09 ms. The results are the same.
     """

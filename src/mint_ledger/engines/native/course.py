@@ -214,7 +214,8 @@ class RunRoutines:
 
     def _step(self) -> None:
         """`step(k, waits)`: one step, of each part the pieces that matter in it; `waits` says whether something is
-        pending. Notes when the next step matters."""
+        pending. Notes when the next step matters.
+        """
         r = Routine(f"i32 @step({MACHINE_ARGUMENTS}, i64 %k, i1 %waits)", "ret i32 2")
         body = Body(self.module, r)
         store(r, "work", "0")
@@ -254,7 +255,8 @@ class RunRoutines:
 
     def _ask_marked(self) -> None:
         """At the end of a step: what was marked behind its turn is asked when it matters next, so that the next step is
-        not looked at for that alone."""
+        not looked at for that alone.
+        """
         r = Routine(f"void @ask_marked({MACHINE_ARGUMENTS}, i64 %k) noinline", "unreachable")
         body = Body(self.module, r)
         for group in self.wakes.groups:
@@ -361,7 +363,8 @@ class RunRoutines:
 
     def _ask_at_times(self, r: Routine, number_: int, quiet: str, wake: str) -> None:
         """When a piece with a long question matters next. If it mattered in every step for long, it is likely to go on
-        so, and to ask costs about as much as to do: it is asked in some steps only, and carried out in the others."""
+        so, and to ask costs about as much as to do: it is asked in some steps only, and carried out in the others.
+        """
         streak = wake_address(r, self.wakes.streaks + number_)
         so_far = r.let(f"load i64, ptr {streak}")
         following = r.let("add i64 %k, 1")

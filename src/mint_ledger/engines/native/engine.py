@@ -93,14 +93,16 @@ class NativeCode:
 @lru_cache(maxsize=8)
 def _linked(code: bytes, shared: bytes) -> Machine:
     """Code that is linked already is taken again, as by a search that turns dials: what it is played with is no part
-    of it."""
+    of it.
+    """
     return Machine(code, shared)
 
 
 @cache
 def arithmetic_code(*, thorough: bool) -> bytes:
     """The machine code of what all games share; made once on each machine, and thoroughly for the first game that is
-    compiled so."""
+    compiled so.
+    """
     what = f"{machine_key()} arithmetic, {_sort(thorough=thorough)} "
     key = hashlib.sha256(what.encode() + Path(arithmetic.__file__).read_bytes()).hexdigest()
     code = load_entry(key)

@@ -376,7 +376,8 @@ def _fold(body: Body, e: ex.Fold) -> str:
 @contextmanager
 def _folded(body: Body, e: ex.Fold) -> Iterator[str]:
     """Go over the entities of a fold; gives a flag whether one counts, for whom all the same is done without a branch
-    where that costs little: who is there is hard to guess."""
+    where that costs little: who is there is hard to guess.
+    """
     r = body.r
     with body.each(e.ranges, e.local):
         if is_plain(body, e.where) and is_plain(body, e.body):

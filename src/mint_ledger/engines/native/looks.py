@@ -24,7 +24,8 @@ class Threshold:
 @dataclass(frozen=True)
 class Answers:
     """Where is kept when each entity of a loop matters next: the answers of a run of entities, behind a number that is
-    0 where none of them is known."""
+    0 where none of them is known.
+    """
 
     place: int
     first: int

@@ -26,7 +26,8 @@ def mark(body: Body, keys: Iterable[int], index: str) -> None:
 
 def mark_posting(body: Body, column: Column, index: str, before: str, after: str) -> None:
     """The account at hand has changed for an entity: the parts that look at it are to be looked at again, those that
-    only compare it where a comparison turns."""
+    only compare it where a comparison turns.
+    """
     alike: dict[frozenset[Threshold], dict[int, set[Look]]] = {}
     for part, all_looks in body.module.lookers.get(column.base, {}).items():
         looks = concerning(body.owners, all_looks)

@@ -64,7 +64,7 @@ def _is_constant(r: Routine, a: str, wanted: float, word: str) -> str:
     """Return whether what was read from memory is a number (or is not), by the bits as they are read."""
     bits = r.let(f"bitcast double {a} to i64")
     if wanted == 0 and a not in r.flags:
-        # 0 but for the sign, which a flag has not.
+        # 0 except for the sign, which a flag has not.
         bits = r.let(f"shl i64 {bits}, 1")
     return r.let(f"icmp {word} i64 {bits}, {int(number(wanted + 0.0), 16)}")
 

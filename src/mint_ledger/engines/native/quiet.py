@@ -252,7 +252,8 @@ def _each(q: Quiet, s: st.Each, procedure: str) -> None:
 
 def _asks_one_by_one(q: Quiet, s: st.Each) -> bool:
     """Ask the entities of a loop one by one, and keep their answers, where they are many and nothing goes from one to
-    another."""
+    another.
+    """
     module = q.module
     many = s.repeat is None and sum(count for _, count in s.ranges) > FEW_ASKED
     if q.now_only or q.answers_for[0] is not None or not many or not rounds_stand_apart(s):

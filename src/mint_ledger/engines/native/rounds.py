@@ -73,7 +73,8 @@ def rounds_routines(module: Module, alone: RoundsAlone) -> None:
 def _rounds(piece: int) -> str:
     """`rounds(now, until, waits)`: carry out rounds after a step, as far as another, that come to nothing and in whose
     steps nothing else matters, none where something `waits` for settling; says `ALONE` where the run goes on so,
-    `NOTHING` where the next step wants all of it."""
+    `NOTHING` where the next step wants all of it.
+    """
     r = Routine(f"i32 @rounds({MACHINE_ARGUMENTS}, i64 %now, i64 %until, i1 %waits)", "ret i32 2")
     nothing, enter, head, one, many, round_, out = (r.label() for _ in range(7))
     wake = wake_address(r, piece)

@@ -89,7 +89,8 @@ def lower_procedure(module: Any, procedure: st.Procedure, routine: str) -> str:
 
 def _parts(procedure: st.Procedure) -> list[st.Procedure]:
     """A long procedure in parts that share no local but what it is handed: the time to compile a routine grows faster
-    than its length."""
+    than its length.
+    """
     given = set(range(procedure.parameters))
     is_short = len(procedure.body) <= MANY_PARTS
     if is_short or procedure.result is not None or given & assigned_locals(procedure.body):

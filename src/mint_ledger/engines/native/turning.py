@@ -459,7 +459,8 @@ def earliest_due(q: Quiet, start: str) -> None:
 
 def due_function() -> str:
     """`due_step(when, now)`: the first step after `now` in which a time is due that is not due at `now`; the guess is
-    at most a step off."""
+    at most a step off.
+    """
     r = Routine("i64 @due_step(ptr noalias %x, double %when, i64 %now)", "unreachable")
     guess = op.mul(r, "%when", load(r, "steps_per_second"))
     near, far, away, surely, closer = (r.label() for _ in range(5))

@@ -111,8 +111,9 @@ class Wakes:
             r.do(f"store i64 {kept}, ptr {wake_address(r, self.marked)}")
 
     def soonest(self, r: Routine, *, but: int | None = None) -> str:
-        """The step in which a piece matters next, but for one that stands in a group of its own; not before the first
-        step where one was marked."""
+        """The step in which a piece matters next, except for one in its own group; not before the first step
+        where one was marked.
+        """
         least = least_of(r, [_wake(r, group.place) for group in self.groups if but is None or group.place != but])
         marked = self._is_marked(r, sum(group.bit for group in self.groups))
         return r.let(f"select i1 {marked}, i64 0, i64 {least}")

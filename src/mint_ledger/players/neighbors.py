@@ -55,9 +55,10 @@ def _all_terms(space: CandidateSpace) -> list[Term]:
     return [Term(name, below, at) for name, known in space.features.items() for at in known for below in (True, False)]
 
 
-def neighbours(candidate: Candidate, space: CandidateSpace, terms: Sequence[Term] | None = None) -> Iterator[Candidate]:
+def neighbors(candidate: Candidate, space: CandidateSpace, terms: Sequence[Term] | None = None) -> Iterator[Candidate]:
     """All that are one change away: an act put in (with one condition or none), left out, another or exchanged; a
-    condition another, dropped or added."""
+    condition another, dropped or added.
+    """
     if terms is None:
         terms = _all_terms(space)
     for place in range(len(candidate) + 1 if len(candidate) < SLOTS else 0):
@@ -120,7 +121,7 @@ def pairs(space: CandidateSpace, terms: Sequence[Term]) -> Iterator[Candidate]:
 
 def around(candidate: Candidate, space: CandidateSpace, terms: Sequence[Term]) -> Iterator[Candidate]:
     """Those that are a coarse step away: one act or condition changed, at the quarters; thresholds also near by."""
-    yield from neighbours(candidate, space, terms)
+    yield from neighbors(candidate, space, terms)
     for place, number, term in terms_of(candidate):
         known = space.features[term.feature]
         at = min(range(len(known)), key=lambda k: abs(known[k] - term.threshold))
