@@ -19,7 +19,7 @@ class Space(Part):
 
 
 class Move(Part):
-    """One way to move: `{toward: keeper, speed: 3}`, `{ahead: speed}`, `{between: [[0, 0], [5, 0]], speed: 2}` and more."""
+    """One way to move: `{toward: keeper, speed: 3}`, `{ahead: speed}` or `{between: [[0, 0], [5, 0]], speed: 2}`."""
 
     toward: str | None = None
     away: str | None = None

@@ -1,4 +1,4 @@
-"""Lowers what names entities: `self`, `crab[2]`, `maker`; and calls that go over many: `count`, `total`, `any` and more."""
+"""Lowers names of entities (`self`, `crab[2]`, `maker`) and calls over many of them (`count`, `total`, `any`)."""
 
 from __future__ import annotations
 

@@ -58,7 +58,7 @@ class Seen:
 
 @dataclass(frozen=True, slots=True)
 class Meant:
-    """What a name in a formula means: a stat of some kinds (or of none: of the game), a number, a kind, a value and more."""
+    """What a name in a formula means: a stat of some kinds or of the game, a number, a kind, a value and more."""
 
     sort: Literal["stat", "number", "kind", "let", "word"]
     name: str
