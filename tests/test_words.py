@@ -30,7 +30,9 @@ GONE = {
 # The names of findings are keys of game files.
 KEYS = re.compile(r"carried[-_]and[-_]set[-_]anew|_opened_anew")
 PAGES = [ROOT / "README.md", *(p for p in sorted((ROOT / "docs").rglob("*.md")))]
-SOURCES = sorted((ROOT / "src" / "mint_ledger").rglob("*.py"))
+# What designers try is listed there, to be answered with what is meant here.
+TRIED = "trade_words.py"
+SOURCES = sorted(path for path in (ROOT / "src" / "mint_ledger").rglob("*.py") if path.name != TRIED)
 
 
 def words_of(path: Path) -> str:

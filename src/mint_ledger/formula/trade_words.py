@@ -45,6 +45,8 @@ _mean("minimum", "min(a, b)")
 _DICE = re.compile(r"(?<![\w.])(\d*)d(\d+)\b", re.I)
 _LOGIC = "write 'and', 'or', 'not'"
 # Signs of other languages, with what is written here; the first that is found is told.
+# `60 %`, and no remainder: nothing that could be divided by stands behind it.
+_PER_CENT = re.compile(r"(?<![\w.])(\d+(?:\.\d+)?)\s*%\s*(?:$|[)*+,-])")
 _SIGNS: tuple[tuple[re.Pattern[str], str], ...] = (
     (re.compile(r"&&"), _LOGIC),
     (re.compile(r"\|\|"), _LOGIC),
@@ -55,7 +57,6 @@ _SIGNS: tuple[tuple[re.Pattern[str], str], ...] = (
     (re.compile(r"\?[^:]*:"), "write 'a if condition else b'"),
     (re.compile(r"(?<!\w)if\s*\("), "write 'a if condition else b'"),
     (re.compile(r"(?<!\w)(?:then|elseif|endif|end)(?!\w)"), "write 'a if condition else b'"),
-    (re.compile(r"(?<![\w.])\d+(?:\.\d+)?\s*%\s*(?:$|[)*+,-])"), "write a share, 0.05 for 5 %"),
     (re.compile(r"!(?!=)"), _LOGIC),
     (re.compile(r"\d\.\.\d"), "compare both ends: 'a >= 1 and a <= 5'"),
     (re.compile(r"\d+\.\d+\.\d+"), "a number has one point"),
@@ -92,4 +93,6 @@ def sign_hint(text: str) -> str:
     """Return what would be written here, where a text that is no formula has a sign of another language; or nothing."""
     if (dice := _DICE.search(text)) is not None:
         return f"write dice({dice[1] or 1}, {dice[2]}) for {dice[0]}"
+    if (share := _PER_CENT.search(text)) is not None:
+        return f"write {float(share[1]) / 100:g} for {share[1]} %"
     return next((hint for pattern, hint in _SIGNS if pattern.search(text)), "")

@@ -89,7 +89,9 @@ def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
     node: Any = data
     for index, part in enumerate(loc):
         in_list = isinstance(node, list) and isinstance(part, int) and part < len(node)
-        if in_list or (isinstance(node, dict) and part in node):
+        # The tag of a step is one of its keys: `if`, `each`. What is in it goes no deeper where it is a plain value.
+        is_tag = isinstance(node, dict) and index < len(loc) - 1 and not isinstance(node.get(part), (dict, list))
+        if in_list or (isinstance(node, dict) and part in node and not is_tag):
             node = node[part]
             path.append(part)
         elif isinstance(node, dict) and index == len(loc) - 1 and isinstance(part, str):
@@ -197,10 +199,13 @@ def _beside_another(left: Source, path: Path, given: Any, told: str) -> list[Fau
 
     A key that is named there is told already.
     """
-    for model in _models_at(GameFile, path) if isinstance(given, dict) else ():
-        unknown = [key for key in given if key not in _known_keys(model) and f"'{key}'" not in told]
-        return [_extra_fault(left, (*path, key), model) for key in unknown]
-    return []
+    models = _models_at(GameFile, path) if isinstance(given, dict) else []
+    if not models:
+        return []
+    # Of several sorts (the steps of a `do`) the one is meant that knows most of the keys.
+    model = max(models, key=lambda one: len(set(_known_keys(one)) & set(given)))
+    unknown = [key for key in given if key not in _known_keys(model) and f"'{key}'" not in told]
+    return [_extra_fault(left, (*path, key), model) for key in unknown]
 
 
 def _models_at(annotation: Any, path: Path) -> list[type[Part]]:
@@ -232,7 +237,7 @@ def _extra_fault(left: Source, path: Path, model: type[Part]) -> Fault:
     if (")" in key and "(" not in key) or ("]" in key and "[" not in key):
         message = f"'{key}' was cut off by a comma: inside {{ }} and [ ] a formula with a comma wants quotes"
     else:
-        here = f"; known here: {', '.join(known[:14])}" if known else "; nothing stands here: {}"
+        here = f"; known here: {', '.join(known)}" if known else "; nothing stands here: {}"
         message = f"unknown key '{key}'{_inside(key, model) or meant(key, known) or nearest(key, known) or here}"
     return Fault(left.place(path), path_name(path[:-1], left.data), message)
 

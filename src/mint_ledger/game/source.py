@@ -170,7 +170,7 @@ def parse_source(text: str, file: str = "game", *, any_shape: bool = False) -> S
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         line, column = (mark.line + 1, mark.column + 1) if mark else (1, 1)
-        raise _fault(file, _yaml_message(error), line, column) from None
+        raise _fault(file, _indent_message(error, text) or _yaml_message(error), line, column) from None
     except YAMLError as error:
         raise _fault(file, f"this is not YAML: {str(error).splitlines()[0]}") from None
     except RecursionError:
@@ -258,6 +258,33 @@ def _bracket_depth(text: str) -> int:
         elif character in "]}":
             depth = max(depth - 1, 0)
     return deepest
+
+
+def _indent_message(error: Any, text: str) -> str:
+    """Return how deep a line has to stand that is indented to no level above it, or nothing if that is not the fault.
+
+    The levels are those of the lines above that are open still: each is as deep as the first line that stands deeper
+    than its parent.
+    """
+    if "expected <block end>" not in str(error.problem) or error.problem_mark is None:
+        return ""
+    lines = text.split("\n")
+    line = lines[error.problem_mark.line]
+    depth = len(line) - len(line.lstrip())
+    open_levels: list[tuple[int, str]] = []
+    for above in lines[: error.problem_mark.line]:
+        word = above.strip()
+        if not word or word.startswith("#"):
+            continue
+        deep = len(above) - len(above.lstrip())
+        open_levels = [level for level in open_levels if level[0] < deep]
+        open_levels.append((deep, word.removeprefix("- ").partition(":")[0]))
+    levels = dict(open_levels)
+    if depth in levels or not levels:
+        return ""
+    near = sorted(sorted(levels, key=lambda deep: abs(deep - depth))[:2])
+    where = " or ".join(f"{deep} spaces, beside '{levels[deep]}'" for deep in near)
+    return f"this line is indented by {depth} spaces, as no line above it; write it with {where}"
 
 
 def _yaml_message(error: Any) -> str:

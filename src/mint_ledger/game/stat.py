@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from functools import cached_property
 from typing import Any, Literal
 
@@ -10,6 +11,7 @@ from pydantic import Field, model_validator
 
 from mint_ledger.formula import parse_formula
 from mint_ledger.formula.syntax import describe
+from mint_ledger.formula.trade_words import sign_hint
 from mint_ledger.game.parts import Amount, Condition, Part, Range
 
 # What other files call true and false.
@@ -50,6 +52,20 @@ class Follow(Part):
 _OF_FORMULAS = {"formula", "label", "group", "bands", "one_of"}
 
 
+def _of_text(data: str) -> str:
+    """Return what a stat that is written as a text has to be: a number with another sign, or a formula."""
+    share = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*%\s*", data)
+    comma = re.fullmatch(r"\s*(\d+),(\d+)\s*", data)
+    if share is not None:
+        return f"write {float(share[1]) / 100:g} for {data.strip()}"
+    if comma is not None:
+        return f"write {comma[1]}.{comma[2]} for {data.strip()}: a decimal point"
+    hint = sign_hint(data) or sign_hint(data.replace("()", ""))
+    if hint:
+        return f"{hint}, as a formula: {{formula: …}}, or {{start: …}} for a value that is drawn once"
+    return f"is a number, true or false, or a mapping; for a calculated stat write {{formula: {data}}}"
+
+
 class Stat(Part):
     """A named quantity of a kind, or of the whole game."""
 
@@ -78,9 +94,7 @@ class Stat(Part):
             if data.lower() in SWITCHES:
                 meant = "true" if data.lower() in ("yes", "on") else "false"
                 raise ValueError(f"'{data}' is a word; write {meant}")
-            raise ValueError(
-                f"wants a number, true or false, or a mapping; for a worked out stat write {{formula: {data}}}"
-            )
+            raise ValueError(_of_text(data))
         if not isinstance(data, (dict, Stat)):
             raise ValueError(f"wants a number, true or false, or a mapping, not {describe(data)}")
         if isinstance(data, dict) and "start" not in data and isinstance(data.get("follows"), dict):

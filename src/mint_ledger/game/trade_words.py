@@ -28,8 +28,13 @@ _mean("parent extends inherits inherit", ("like", "like: crab"))
 _mean("requires condition needs only_if unless", ("if", "if: stamina >= 5"))
 _mean("probability percent prob odds rate", ("chance", "chance: 0.3"), ("lands", "lands: 0.8"))
 _mean("accuracy hit_chance to_hit", ("lands", "lands: 0.8"), ("chance", "chance: 0.3"))
+_mean("stacks stack max_stacks stacking", ("again", "again: {stack: 3}"))
+_mean("pierce pierces piercing ignores", ("skips", "skips: [armor]"))
+_mean("foreach for_each for loop", ("each", "each: crab"))
+_mean("else_if elif elseif", ("else", "else: {if: ships > 2, do: [ships = 0]}"))
+_mean("otherwise", ("else", "else: [ships = 0]"))
 _mean("evade evasion", ("dodge", "dodge: 0.2"))
-_mean("defense defense", ("armor", "armor: 2"))
+_mean("defense defence armour", ("armor", "armor: 2"))
 _mean("cost price", ("costs", "costs: {stamina: 15}"))
 _mean("cooldown_time recharge reload", ("cooldown", "cooldown: 2"))
 _mean("delay wait", ("after", "after: 2"), ("cooldown", "cooldown: 2"))
@@ -51,7 +56,7 @@ _mean("buffs debuffs status effects_list conditions", ("statuses", "statuses: {d
 
 def meant(word: str, known: Container[str]) -> str:
     """Return what is said of a word of the trade where one of the known keys is meant by it; else nothing."""
-    for key, line in _WORDS.get(word.lower(), ()):
+    for key, line in _WORDS.get(word.lower().replace(" ", "_"), ()):
         if key in known and key != word:
             return f"; here that is '{key}': {line}"
     return ""

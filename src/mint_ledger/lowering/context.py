@@ -152,6 +152,7 @@ class Lowering:
     asked_counts: set[tuple[str, str]] = field(default_factory=set)
     # The file's own formulas of which a fault is told where they stand, and those that throw dice; how many calls of
     # such formulas each formula comes to.
+    without_room: set[str] = field(default_factory=set)
     broken_formulas: set[str] = field(default_factory=set)
     drawing_formulas: set[str] = field(default_factory=set)
     named_calls: Counter[int] = field(default_factory=Counter)

@@ -96,7 +96,11 @@ def _spawn(scope: Scope, item: steps.SpawnDo, cause: Expr) -> None:
     scope.lowering.sites.step(scope.path, "spawn", item.spawn)
     member = cast.members[item.spawn]
     if not member.room:
-        raise Problem(f"there is no room for a '{item.spawn}'; give the kind 'room: …'")
+        # One cause: it is said once, where the first rule of the file spawns one.
+        if item.spawn in scope.lowering.without_room:
+            return
+        scope.lowering.without_room.add(item.spawn)
+        raise Problem(f"there is no room for a '{item.spawn}'; give the kind 'room: 20', the most there at once")
     b = scope.builder
     count: Expr | None = None
     if item.count is not None:
