@@ -29,7 +29,7 @@ def orchard(tmp_path: Path) -> Path:
 
 def test_the_story_statement_and_study_are_as_shown(command: Command, orchard: Path) -> None:
     story = command("run", orchard.name).stdout
-    assert shown_after("tells one play as a story (of a long one the highlights; `--full` all of it):") in story
+    assert shown_after("shows one run as a story (of a long run the highlights; `--full` shows all of it):") in story
     statement = command("statement", orchard.name, "gardener.health").stdout
     assert shown_after("is one account, like a bank's:") == statement
     study = command("study", orchard.name, "--runs", 200).stdout

@@ -1,0 +1,133 @@
+"""Makes the pictures of docs/screenshots/ from the demo: commands in a terminal of 80 columns, figures, the report's page.
+
+    python docs/make_shots.py [NAME ...]
+
+What a terminal shows is taken with xterm and ImageMagick under Xvfb, a page with headless Chromium; where one of them is
+missing, its pictures are left as they are, and it says so. `made_of.json` keeps a digest of the text that each picture
+of a command was made of, so that a test can tell when a picture is older than what it shows.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import re
+import shlex
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+SHOTS = Path(__file__).parent / "screenshots"
+MADE_OF = SHOTS / "made_of.json"
+DISPLAY = ":93"
+# As many lines as the longest command shows, its progress included; what is white below is cut off.
+ROWS = 72
+GAME = "saltmere.yaml"
+# Each command as it stands in the picture; what takes input has it behind `|`, as people type it.
+COMMANDS = {
+    "check": f"mint-ledger check {GAME}",
+    "run": f"mint-ledger run {GAME} --seed 3 --habit careful",
+    "statement": f"mint-ledger statement {GAME} keeper.health --seed 3 --habit careful",
+    "why": f"mint-ledger why {GAME} keeper.health --seed 3 --habit careful --at 200",
+    "audit": f"mint-ledger audit {GAME} --quick",
+    "study": f"mint-ledger study {GAME} --habit careful --runs 2000",
+    "targets": f"mint-ledger targets {GAME} --runs 1000",
+    "compare": f"mint-ledger compare {GAME} --with crab.bite=13 --habit careful --runs 2000",
+    "tune": f"mint-ledger tune {GAME} --dial crab.bite=1..30 --want 0.55..0.65 --habit careful --runs 4000",
+    "try": f"printf 'go 1\\nact swing\\nwhy keeper.stamina 1\\nundo\\n' | mint-ledger try {GAME} --seed 3",
+}
+FIGURES = {
+    "run-plot": f"mint-ledger run {GAME} --seed 3 --habit careful --plot",
+    "study-plot": f"mint-ledger study {GAME} --habit careful --runs 4000 --plot",
+    "sweep-plot": f"mint-ledger sweep {GAME} --dial crab.bite=6..18 --habit careful --runs 1000 --plot",
+    "sensitivity-plot": f"mint-ledger sensitivity {GAME} --habit careful --runs 1000 --plot",
+    "matchup-plot": f"mint-ledger matchup {GAME} --plot",
+}
+
+
+def text_of(command: str, folder: Path) -> str:
+    """What a command writes into a pipe of 80 columns, without times that a machine takes."""
+    environment = {**os.environ, "COLUMNS": "80", "NO_COLOR": "1", "PYTHONIOENCODING": "utf-8"}
+    done = subprocess.run(
+        ["bash", "-c", command], cwd=folder, env=environment, capture_output=True, text=True, check=False
+    )
+    return re.sub(r"\d+(?:\.\d+)? s(?=\b.*Ctrl-C)", "", done.stdout)
+
+
+def digest(text: str) -> str:
+    """A short digest of a text."""
+    return hashlib.blake2s(text.encode(), digest_size=8).hexdigest()
+
+
+def terminal_shot(name: str, command: str, folder: Path) -> None:
+    """A picture of a terminal in which a command was typed."""
+    done = folder / "done"
+    script = folder / "shown.sh"
+    script.write_text(
+        f"export TERM=xterm-256color\nprintf '$ %s\\n' {shlex.quote(command)}\n{command}\n"
+        f"touch {shlex.quote(str(done))}\nsleep 30\n",
+        "utf-8",
+    )
+    environment = {**os.environ, "DISPLAY": DISPLAY}
+    look = ["-geometry", f"80x{ROWS}+0+0", "-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "white", "-fg", "black"]
+    shown = ["xterm", *look, "-e", "bash", str(script)]
+    with subprocess.Popen(shown, cwd=folder, env=environment) as terminal:
+        for _ in range(600):
+            if done.exists():
+                break
+            time.sleep(0.2)
+        time.sleep(1.0)
+        tree = subprocess.run(["xwininfo", "-root", "-tree"], env=environment, capture_output=True, text=True, check=True)
+        window = next(line.split()[0] for line in tree.stdout.splitlines() if "xterm" in line.lower())
+        target = SHOTS / f"{name}.png"
+        subprocess.run(["import", "-window", window, str(target)], env=environment, check=True)
+        subprocess.run(["mogrify", "-trim", "-bordercolor", "white", "-border", "8", str(target)], check=True)
+        terminal.kill()
+    done.unlink()
+
+
+def main() -> None:
+    asked = set(sys.argv[1:])
+    made_of = json.loads(MADE_OF.read_text("utf-8")) if MADE_OF.exists() else {}
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        from mint_ledger.demo import demo_text
+
+        (folder / GAME).write_text(demo_text(), "utf-8")
+        has_terminal = all(map(shutil.which, ("Xvfb", "xterm", "import", "xwininfo")))
+        if has_terminal:
+            server = subprocess.Popen(
+                ["Xvfb", DISPLAY, "-screen", "0", "1000x1400x24"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+            )
+            time.sleep(1.0)
+            try:
+                for shot, command in COMMANDS.items():
+                    if not asked or shot in asked:
+                        made_of[shot] = digest(text_of(command, folder))
+                        terminal_shot(shot, command, folder)
+                        print(shot, flush=True)
+            finally:
+                server.kill()
+        else:
+            print("no Xvfb, xterm or ImageMagick: the pictures of commands are left as they are")
+        for shot, command in FIGURES.items():
+            if not asked or shot in asked:
+                subprocess.run([*shlex.split(command), str(SHOTS / f"{shot}.png"), "-q"], cwd=folder, check=True)
+                print(shot, flush=True)
+        if (not asked or "report" in asked) and shutil.which("chromium"):
+            page = folder / "night.html"
+            subprocess.run(["mint-ledger", "report", GAME, "-o", str(page), "-q"], cwd=folder, check=True)
+            browser = ["chromium", "--headless", "--no-sandbox", "--window-size=1280,800"]
+            subprocess.run(
+                [*browser, f"--screenshot={SHOTS / 'report.png'}", page.as_uri()], check=True, capture_output=True
+            )
+            print("report", flush=True)
+    MADE_OF.write_text(json.dumps(made_of, indent=1) + "\n", "utf-8")
+
+
+if __name__ == "__main__":
+    main()
