@@ -206,7 +206,7 @@ def test_a_quick_audit_and_one_without_time_say_what_they_did_not_look_at() -> N
     game = mint.load(mint.demo_path())
     quick = game.audit(quick=True)
     assert quick.unlooked == (
-        "players in addition to the habits",
+        "players other than the habits",
         "step-length-matters",
         "once-in-every-step",
         "order-of-rules-matters",
@@ -220,7 +220,7 @@ def test_a_quick_audit_and_one_without_time_say_what_they_did_not_look_at() -> N
     assert not game.audit(runs=2, only=["much-waste"]).unlooked
     # Four play something changed, four search for the best habit.
     assert quick.checks == len(CHECKS) - 8
-    assert game.audit(quick=True, only=["once-in-every-step"]).unlooked == ("players in addition to the habits",)
+    assert game.audit(quick=True, only=["once-in-every-step"]).unlooked == ("players other than the habits",)
     for seconds in (0, "3", None, float("nan"), True):
         with pytest.raises(mint.BadRequest, match="more than 0"):
             game.audit(seconds=seconds)  # type: ignore[arg-type]
@@ -235,7 +235,7 @@ def test_findings_are_told_as_they_are_found_the_cheapest_first() -> None:
 
 def test_audit_on_the_command_line_can_be_quick(command: Command) -> None:
     done = command("audit", str(mint.demo_path()), "--quick")
-    assert done.returncode == 0 and "Not tested: players in addition to the habits, step-length" in done.stdout
+    assert done.returncode == 0 and "Not tested: players other than the habits, step-length" in done.stdout
     left = json.loads(command("audit", str(mint.demo_path()), "--seconds", "0.001", "--json").stdout)["unlooked"]
     assert "seats-unfair" in left
     assert command("audit", str(mint.demo_path()), "--seconds", "0").returncode == 2

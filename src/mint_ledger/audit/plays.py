@@ -27,7 +27,7 @@ from mint_ledger.studies.budget import Progress
 
 # The reference engine, which tells how deep reactions go, plays these in half a second.
 WATCHED_STEPS = 2_000
-OTHERS = "players in addition to the habits"
+OTHERS = "players other than the habits"
 
 
 @dataclass(frozen=True, slots=True)
