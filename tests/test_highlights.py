@@ -28,6 +28,11 @@ readout: [{bar: diver.breath}]
 """
 
 
+def test_a_name_with_brackets_in_it_is_named_whole() -> None:
+    game = mint.loads(DIVE.replace("name: deep water", 'name: "deep (cold) water"'))
+    assert "by deep (cold) water" in " ".join(game.run().summary().split())
+
+
 def test_each_loss_is_told_with_what_brought_it_about() -> None:
     run = mint.loads(DIVE).run()
     found = find_highlights(run)

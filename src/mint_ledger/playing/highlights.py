@@ -46,6 +46,7 @@ class Highlight(NamedTuple):
     row: Row
     sort: Sort
     by: str = ""
+    cause: str = ""
 
 
 @dataclass(frozen=True, repr=False)
@@ -69,7 +70,7 @@ class Highlights(Result):
         words = Words(self.run.program)
         for one in self.picked:
             if one.sort == "loss":
-                lost.setdefault(words.cause(one.row.cause), []).append(one.by)
+                lost.setdefault(words.cause(one.row.cause), []).append(one.cause)
         return lost
 
     @labeled_table
@@ -176,17 +177,20 @@ class _Choice:
         for number, row in enumerate(self.rows):
             way = self.ends.ways.get(int(row.cause))
             if way is not None and self._moves(row) and row.after < row.before and self._slot(row) in self.ends.counted:
-                yield Highlight(number, row, "loss", self._behind(number, way.reads, int(row.entity)))
+                cause, by = self._behind(number, way.reads, int(row.entity))
+                yield Highlight(number, row, "loss", f"{cause} ({by})" if by else cause, cause)
 
-    def _behind(self, number: int, reads: frozenset[int], entity: int) -> str:
-        """Return what changed one of some accounts last before a row, of whoever it happened to where that is known."""
+    def _behind(self, number: int, reads: frozenset[int], entity: int) -> tuple[str, str]:
+        """Return what changed one of some accounts last before a row, and who did that, where they are known.
+
+        The accounts are those of whoever the row is about, where that is known.
+        """
         own = frozenset(slot for slot in reads if self.ends.entity(slot) in (entity, 0)) or reads
         for at in range(number - 1, -1, -1):
             row = self.rows[at]
             if self._moves(row) and self._slot(row) in own and int(row.cause) not in self.ends.ways:
-                by = self.words.entity(row.by)
-                return self.words.cause(row.cause) + (f" ({by})" if by else "")
-        return ""
+                return self.words.cause(row.cause), self.words.entity(row.by)
+        return "", ""
 
     def _counted(self) -> Iterator[Highlight]:
         """Steps of accounts that endings read; not what flows."""

@@ -56,7 +56,7 @@ def answer(found: Highlights) -> str:
         winner = f", {run.winner} wins" if run.winner else ""
         sentences = [f"{RESULTS[run.result]} {at}: {run.ending}{winner}."]
     for rule, causes in found.losses.items():
-        often = Counter(cause.partition(" (")[0] for cause in causes if cause).most_common()
+        often = Counter(filter(None, causes)).most_common()
         by = ", ".join(f"{cause} {_times(count)}" for cause, count in often)
         if len(often) == 1:
             by = often[0][0] + (" each time" if len(causes) > 1 else "")

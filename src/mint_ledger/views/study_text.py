@@ -95,11 +95,11 @@ def study_answer(study: Study) -> list[str]:
         shares = ", ".join(f"{winner} {_per_cent(study.winner(winner))}" for winner in winners[:MOST_WINNERS])
         sentences.append(f"Won by {shares}.")
     elif wins.value:
-        share, _, span = _per_cent(wins).partition(" (")
-        sentences.append(f"{share} of runs are won ({span}.")
+        share, span = _share(wins)
+        sentences.append(f"{share} of runs are won ({span}).")
     elif study.rate("lose").value:
-        share, _, span = _per_cent(study.rate("lose")).partition(" (")
-        sentences.append(f"No run is won; {share} are lost ({span}.")
+        share, span = _share(study.rate("lose"))
+        sentences.append(f"No run is won; {share} are lost ({span}).")
     else:
         sentences.append("No run is won or lost.")
     low, half, high = (study.quantile("time", q).value for q in (0.1, 0.5, 0.9))
@@ -117,10 +117,15 @@ def study_answer(study: Study) -> list[str]:
     return sentences
 
 
-def _per_cent(share: Estimate) -> str:
+def _share(share: Estimate) -> tuple[str, str]:
+    """Return a share in per cent, and its interval."""
     digits = 1 if share.half_width < 0.05 else 0
     low, high = (f"{100 * end:.{digits}f}" for end in (share.low, share.high))
-    return f"{100 * share.value:.{digits}f} % ({low} to {high})"
+    return f"{100 * share.value:.{digits}f} %", f"{low} to {high}"
+
+
+def _per_cent(share: Estimate) -> str:
+    return "{} ({})".format(*_share(share))
 
 
 def seats_text(seats: Seats) -> str:
