@@ -118,7 +118,7 @@ def test_the_command_tells_it_within_eighty_letters(command: Command) -> None:
         "study", mint.demo_path(), "--habit", "careful", "--runs", 60, "--income", "keeper.stamina", "--plot", "in.png"
     )
     assert done.returncode == 0, done.stderr
-    assert "offered, but for its price" in done.stdout
+    assert "offered, except for its price" in done.stdout
     assert max(map(len, done.stdout.splitlines())) <= 80
     told = json.loads(
         command(

@@ -114,7 +114,7 @@ def test_so_many_runs_are_searched_and_few_more() -> None:
     assert not few.without
     # What is needed is known from all states all the same, which were walked without each act.
     assert set(few.needed) == {act for act, most in few.most_without.items() if few.most and most < few.most - 0.01}
-    assert "too few runs" in few.summary()
+    assert "Too few runs" in few.summary()
 
 
 @pytest.mark.night

@@ -254,7 +254,7 @@ def test_the_command_says_what_it_wants(tmp_path: Path, command: Command) -> Non
     assert '--columns "hp=closing(…)"' in unknown.stderr
     shown = command("players", game, plays, "--columns", "hp=closing(chips)", "--plot", tmp_path / "a.png")
     assert shown.returncode == 0, shown.stderr
-    assert "beside 20 recorded plays" in shown.stdout
+    assert "compared with 20 recorded plays" in shown.stdout
     assert max(len(line) for line in shown.stdout.split("\n") if "is written" not in line) <= 80
     assert (tmp_path / "a.png").read_bytes()[:4] == b"\x89PNG"
     for arguments, message in (

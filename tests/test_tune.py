@@ -80,7 +80,7 @@ def test_both_parts_are_told() -> None:
     chance, want, _ = SHAPES["two parts"]
     answer = tuned(chance, want, 3)
     assert inside(2.5, answer.looks) and inside(9.9, answer.looks) and not inside(7.0, (*answer.looks, *answer.open))
-    assert answer.turns and "neither only rises nor only falls" in " ".join(answer.summary().split())
+    assert answer.turns and "both rises and falls" in " ".join(answer.summary().split())
     assert answer.verdict == "met"
 
 

@@ -40,12 +40,16 @@ class Picture:
 def report_html(report: Report) -> str:
     """The page."""
     from jinja2 import Environment, PackageLoader
+    from markupsafe import Markup
 
     environment = Environment(
         loader=PackageLoader("mint_ledger", "views/templates"), autoescape=True, trim_blocks=True, lstrip_blocks=True
     )
     # What steers a terminal or turns the direction of writing is shown; pictures are markup already.
-    environment.finalize = lambda value: neutral(value) if type(value) is str else value
+    # Markup is made here, of texts that are neutral already; all other texts may be a file's.
+    environment.finalize = lambda value: (
+        neutral(value) if isinstance(value, str) and not isinstance(value, Markup) else value
+    )
     return environment.get_template("report.html.j2").render(
         game=report.game,
         report=report,
