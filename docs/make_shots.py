@@ -39,6 +39,11 @@ COMMANDS = {
     "compare": f"mint-ledger compare {GAME} --with crab.bite=13 --habit careful --runs 2000",
     "tune": f"mint-ledger tune {GAME} --dial crab.bite=1..30 --want 0.55..0.65 --habit careful --runs 4000",
     "try": f"printf 'go 1\\nact swing\\nwhy keeper.stamina 1\\nundo\\n' | mint-ledger try {GAME} --seed 3",
+    "demo": "mint-ledger demo tour | tail -48",
+}
+# What does not end by itself, or says how long it took: no digest is kept of it.
+LIVE = {
+    "watch": f"(sleep 9; sed -i 's/bite: 12/bite: 13/' {GAME}) & timeout 24 mint-ledger watch {GAME} --runs 1000",
 }
 FIGURES = {
     "run-plot": f"mint-ledger run {GAME} --seed 3 --habit careful --plot",
@@ -105,9 +110,10 @@ def main() -> None:
             )
             time.sleep(1.0)
             try:
-                for shot, command in COMMANDS.items():
+                for shot, command in (COMMANDS | LIVE).items():
                     if not asked or shot in asked:
-                        made_of[shot] = digest(text_of(command, folder))
+                        if shot in COMMANDS:
+                            made_of[shot] = digest(text_of(command, folder))
                         terminal_shot(shot, command, folder)
                         print(shot, flush=True)
             finally:

@@ -22,7 +22,7 @@ GONE = {
     r"\bbesides\b": "next to, as well, in addition to",
     r"\bbut for\b|\bsave for\b": "except",
     r"\bluck of (?:its|their|his|one's) own\b": "a separate seed",
-    r"\bhowever often (?:somebody|you|anybody) looks?\b": "valid at any number of runs",
+    r"\bhowever often (?:somebody|you|anybody|one) looks?\b": "valid at any number of runs",
     r"\bknowing all\b": "with perfect information",
     r"\b(?:dont|doesnt|cant|wont)\b": "do not, cannot",
     r"\b(?:colour|armour|behaviour|favour|neighbour)s?\b(?!\.)": "color, armor: American spelling",
@@ -32,13 +32,14 @@ KEYS = re.compile(r"carried[-_]and[-_]set[-_]anew|_opened_anew")
 PAGES = [ROOT / "README.md", *(p for p in sorted((ROOT / "docs").rglob("*.md")))]
 # What designers try is listed there, to be answered with what is meant here.
 TRIED = "trade_words.py"
-SOURCES = sorted(path for path in (ROOT / "src" / "mint_ledger").rglob("*.py") if path.name != TRIED)
+PACKAGE = ROOT / "src" / "mint_ledger"
+SOURCES = [*sorted(path for path in PACKAGE.rglob("*.py") if path.name != TRIED), *PACKAGE.rglob("*.j2")]
 
 
 def words_of(path: Path) -> str:
     """The text of a page, or the strings and comments of a source file."""
     text = path.read_text("utf-8")
-    if path.suffix == ".md":
+    if path.suffix != ".py":
         return text
     kinds = {tokenize.STRING, tokenize.COMMENT, getattr(tokenize, "FSTRING_MIDDLE", -1)}
     tokens = tokenize.generate_tokens(io.StringIO(text).readline)

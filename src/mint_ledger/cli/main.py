@@ -431,7 +431,7 @@ add_command(app, matchup, JUDGE, "Say how many hits and seconds everyone takes t
 add_command(app, odds, JUDGE, "The exact chance of each branch of each lot.")
 add_command(app, history, JUDGE, "List, show, compare and verify the studies of a store.")
 add_command(app, sweep, TUNE, "Study the game at many settings of some dials.")
-add_command(app, tune, TUNE, "Find the values of dials that give what is wanted.")
+add_command(app, tune, TUNE, "Find the values of dials that meet a target.")
 add_command(app, sensitivity, TUNE, "Rank the dials by what one per cent more of each does.")
 add_command(app, report, SHARE, "Write one HTML page for those you talk to.")
 add_command(app, export, SHARE, "Give the numbers that a game engine loads.")

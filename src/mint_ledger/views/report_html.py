@@ -131,13 +131,13 @@ def _answers(report: Report) -> list[dict[str, str]]:
     verdicts = [result.verdict for result in report.judged]
     counts = {verdict: verdicts.count(verdict) for verdict in ("met", "missed", "undecided")}
     if not verdicts:
-        wanted_text, mark = "The file says nothing of what is wanted: it has no targets.", ""
+        wanted_text, mark = "The file has no targets.", ""
     else:
         told_counts = ", ".join(f"{count} {verdict}" for verdict, count in counts.items() if count)
         wanted_text = f"Of {len(verdicts)} target{'s' if len(verdicts) > 1 else ''}: {told_counts}."
         mark = "missed" if counts["missed"] else "" if counts["undecided"] else "met"
     return [
-        {"question": "Is it as wanted?", "answer": wanted_text, "mark": mark},
+        {"question": "Are the targets met?", "answer": wanted_text, "mark": mark},
         {"question": "What is the biggest trouble?", "answer": _trouble(report), "mark": ""},
         {"question": "What would fix it?", "answer": _fixed(report), "mark": ""},
     ]
@@ -153,11 +153,11 @@ def _trouble(report: Report) -> str:
         how = ", ".join(filter(None, (missed.habit, missed.target.variant)))
         found = told(missed.target.measure, missed.estimate)
         want = wanted(missed.target.measure, missed.target.want)
-        return f"{missed.target.name}{f' ({how})' if how else ''}: {missed.target.measure} is {found}, wanted {want}."
+        return f"{missed.target.name}{f' ({how})' if how else ''}: {missed.target.measure} is {found}, target {want}."
     lost = [(name, end) for name, ends in zip(_names(report), report.ends, strict=True) for end in ends.ends]
     lost = [(name, end) for name, end in lost if end.result == "lose"]
     if not lost:
-        return "None: nothing that is wanted is missed, nothing looks like a mistake, and no run was lost."
+        return "None: no target is missed, no likely mistake was found, and no run was lost."
     name, end = max(lost, key=lambda item: item[1].share.value)
     cause, share = end.causes[0]
     by = " → ".join((cause.cause, *reversed(cause.through)))
@@ -181,7 +181,7 @@ def _fixed(report: Report) -> str:
     if open_:
         lines = undecided(open_[0])
         return f"Nothing is missed. {open_[0].target.name} is undecided: {'; '.join(lines)}."
-    return "Nothing that is wanted is missed." if report.judged else "Write under targets what is wanted of it."
+    return "No target is missed." if report.judged else "Write targets into the file first."
 
 
 def _ways(report: Report) -> list[Picture]:

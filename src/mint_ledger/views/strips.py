@@ -91,7 +91,7 @@ def _legend(figure: Figure, strips: Sequence[Strip], labels: Sequence[str], foot
         for label, (color, mark) in zip(labels, MARKS, strict=False)
     ]
     if any(strip.want is not None for strip in strips):
-        marks.append(Patch(color=BAND, label="wanted"))
+        marks.append(Patch(color=BAND, label="target"))
     figure.legend(
         handles=marks,
         loc="outside lower center",

@@ -67,7 +67,7 @@ def _line(figure: Figure, sweep: Sweep, text: str) -> None:
                     alpha=0.08,
                 )
                 where = (0.01, factor * judged.target.want.high)
-                axis.annotate("wanted", where, xycoords=("axes fraction", "data"), va="top", fontsize=10)
+                axis.annotate("target", where, xycoords=("axes fraction", "data"), va="top", fontsize=10)
         break
     good = [(p.dials[dial], factor * p.estimates[text].value) for p in sweep.points if p.meets_all]
     if good:

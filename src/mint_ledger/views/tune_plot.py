@@ -31,7 +31,7 @@ def plot_tuned(tuned: Tuned) -> Figure:
     room = 0.15 * max(high - low, abs(high), 1e-9)
     bottom = want[0] if math.isfinite(want[0]) else low - room
     top = want[1] if math.isfinite(want[1]) else high + room
-    label = f"wanted: {wanted(tuned.measure, tuned.want)}"
+    label = f"target: {wanted(tuned.measure, tuned.want)}"
     axis.axhspan(bottom, max(top, bottom + 1e-9), color="#cbd5e0", alpha=0.6, label=label)
     axis.errorbar(
         values,
