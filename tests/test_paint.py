@@ -11,8 +11,8 @@ from conftest import Command, on_terminal
 import mint_ledger as mint
 from mint_ledger.cli.output import say_json
 from mint_ledger.cli.paint import painted, wants_colors
-from mint_ledger.views.page import Line, Page, Sentence
-from mint_ledger.views.text_table import Cell, TextTable, bar_column, change_column, interval_column, name_column
+from mint_ledger.views.page import MarkedLine, Page, Sentence
+from mint_ledger.views.text_table import MarkedCell, TextTable, bar_column, change_column, interval_column, name_column
 
 ESCAPE = re.compile(r"\x1b\[[0-9;]*m")
 
@@ -29,8 +29,8 @@ def _page() -> Page:
         name_column("cause", 12), change_column("points", 9), interval_column("95 % interval"), bar_column(2)
     )
     table.add("keeper lost", "+116.7", "62.0 to 66.2", "████")
-    table.add(Cell("lost", "bad"), "−102.7", "−3.5 to −2.5", "▁▂")
-    return Page("Saltmere Light", table, Line("  ", ("met", "good"), " a target"), Sentence("x" * 500 + " won"))
+    table.add(MarkedCell("lost", "bad"), "−102.7", "−3.5 to −2.5", "▁▂")
+    return Page("Saltmere Light", table, MarkedLine("  ", ("met", "good"), " a target"), Sentence("x" * 500 + " won"))
 
 
 def _style(text: str, word: str) -> str:

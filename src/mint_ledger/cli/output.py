@@ -12,7 +12,7 @@ from typing import Any
 from mint_ledger.cli import waiting
 from mint_ledger.cli.paint import painted, wants_colors
 from mint_ledger.plain import neutral, plain_json
-from mint_ledger.views.page import Page, Part, text_of
+from mint_ledger.views.page import Page, PagePart, text_of
 from mint_ledger.views.width import USUAL, line_width
 
 # For terminals and pipes that cannot show them.
@@ -91,7 +91,7 @@ def _broken(command: str) -> list[str]:
     return [f"{line} \\" for line in lines[:-1]] + lines[-1:]
 
 
-def say(*parts: str | Part, error: bool = False, plain: bool = False) -> None:
+def say(*parts: str | PagePart, error: bool = False, plain: bool = False) -> None:
     """Print texts and parts of pages below one another, in letters that the stream can say.
 
     On a terminal they are laid out in its width, and what they mean has its color there, unless it is to be plain.

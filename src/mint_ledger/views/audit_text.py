@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from mint_ledger.audit.audit import Audit
 from mint_ledger.audit.finding import Check, Finding
-from mint_ledger.views.page import Line, Meaning, Page, Parts, Sentence
+from mint_ledger.views.page import MarkedLine, Meaning, Page, Parts, Sentence
 from mint_ledger.views.width import line_width
 
 INDENT = 6
@@ -51,9 +51,9 @@ def _told(finding: Finding) -> Parts:
     name = f": {check.code} {check.name}"
     place = f"{finding.place}:"
     if len(place) + 1 + len(finding.grade) + len(name) > line_width():
-        lines: Parts = [place, Line("  ", grade, name)]
+        lines: Parts = [place, MarkedLine("  ", grade, name)]
     else:
-        lines = [Line(f"{place} ", grade, name)]
+        lines = [MarkedLine(f"{place} ", grade, name)]
     lines += _wrapped(caught.what, 2)
     for evidence in caught.evidence:
         lines += _wrapped(f"– {evidence}", 4)

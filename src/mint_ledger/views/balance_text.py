@@ -10,7 +10,7 @@ from mint_ledger.game.parts import Span
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, is_share
 from mint_ledger.studies.intervals import Share
-from mint_ledger.views.page import Line, Meaning, Page, Parts, Sentence
+from mint_ledger.views.page import MarkedLine, Meaning, Page, Parts, Sentence
 from mint_ledger.views.study_text import digits_for, fixed, span_text
 
 # Under which letter of a verdict what was found begins.
@@ -79,7 +79,7 @@ def targets_text(judged: Sequence[Judged]) -> Page:
         line = (
             f"{target.measure} is {told(target.measure, result.estimate)}, target {wanted(target.measure, target.want)}"
         )
-        lines += [Line("  ", (f"{result.verdict:<10}", MEANINGS[result.verdict]), f" {name}")]
+        lines += [MarkedLine("  ", (f"{result.verdict:<10}", MEANINGS[result.verdict]), f" {name}")]
         lines.append(Sentence(line, INDENT, tied=(" %",)))
         if result.verdict == "undecided":
             lines += [Sentence(why, INDENT, tied=(" %",)) for why in undecided(result)]

@@ -21,7 +21,7 @@ BELOW_LABEL = 0.5
 _part: ContextVar[SubFigure | None] = ContextVar("part", default=None)
 
 
-class Page(Figure):
+class PictureFigure(Figure):
     """A Matplotlib figure; as the last line of a cell of a notebook it is a picture, whatever draws there."""
 
     def _repr_png_(self) -> bytes:
@@ -32,7 +32,7 @@ def canvas(width: float, height: float) -> Figure:
     """A figure of a size in inches, at 100 dots an inch; or the part of one that was given to draw into."""
     part = _part.get()
     # A part has all that is asked of a figure here: axes, a title, a color bar.
-    return cast("Figure", part) if part is not None else Page((width, height), dpi=100, layout="constrained")
+    return cast("Figure", part) if part is not None else PictureFigure((width, height), dpi=100, layout="constrained")
 
 
 @contextmanager

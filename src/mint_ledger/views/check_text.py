@@ -9,7 +9,7 @@ from mint_ledger.game.document import GameFile
 from mint_ledger.lowering.lowered import Lowered
 from mint_ledger.playing.playtests import PlaytestResult
 from mint_ledger.program.program import Program
-from mint_ledger.views.page import Line, Page, Parts, Sentence
+from mint_ledger.views.page import MarkedLine, Page, Parts, Sentence
 
 
 def check_text(game: GameFile, lowered: Lowered, results: Sequence[PlaytestResult], audit: Audit) -> Page:
@@ -85,7 +85,7 @@ def playtest_text(result: PlaytestResult) -> Page:
 
 
 def _playtest(result: PlaytestResult) -> Parts:
-    verdict = Line("    ", ("passed", "good") if result.passed else ("FAILED", "bad"), f"  {result.name}")
+    verdict = MarkedLine("    ", ("passed", "good") if result.passed else ("FAILED", "bad"), f"  {result.name}")
     lines: Parts = [verdict]
     for item in result.found:
         if not item.held:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import Estimate, sure_words
-from mint_ledger.views.page import Line, Meaning, Page, Parts, Sentence, paragraph
+from mint_ledger.views.page import MarkedLine, Meaning, Page, Parts, Sentence, paragraph
 from mint_ledger.views.short import short
 from mint_ledger.views.study_text import digits_for, fixed, span_text
 from mint_ledger.views.text_table import TextTable, change_column, interval_column, left_column, name_column
@@ -33,7 +33,7 @@ def ends_text(ends: Ends) -> Page:
         result = RESULTS[end.result]
         name = f"{short(end.name, room(36, [end.name]))} · " if end.name != result else ""
         said = (result, MEANINGS.get(end.result, ""))
-        lines += ["", Line(f"  {name}", said, f": {count}, {_per_cent(end.share)}")]
+        lines += ["", MarkedLine(f"  {name}", said, f": {count}, {_per_cent(end.share)}")]
         lines += _of_end(end, ends.unit)
     if ends.on_the_way:
         lines += ["", "What is lost on the way there:"]

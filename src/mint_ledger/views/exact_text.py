@@ -10,7 +10,7 @@ from mint_ledger.journal.wording import number
 from mint_ledger.studies.estimate import is_share
 from mint_ledger.views.balance_text import wanted
 from mint_ledger.views.page import Page, Parts, Sentence
-from mint_ledger.views.text_table import Cell, TextTable, left_column, name_column, right_column
+from mint_ledger.views.text_table import MarkedCell, TextTable, left_column, name_column, right_column
 
 if TYPE_CHECKING:
     from mint_ledger.exact.answers import Exact
@@ -65,7 +65,7 @@ def exact_text(exact: Exact, targets: Sequence[Target] = ()) -> Page:
         word = "met" if target.want.low <= value <= target.want.high else "missed"
         told = share(value) if is_share(target.measure) else number(value, 6)
         verdicts.add(
-            Cell(word, "good" if word == "met" else "bad"),
+            MarkedCell(word, "good" if word == "met" else "bad"),
             f"{target.name}: {target.measure} is {told}, target {wanted(target.measure, target.want)}",
         )
     lines += [verdicts] if judged else []

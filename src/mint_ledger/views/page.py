@@ -20,7 +20,7 @@ Spans = list[tuple[str, Meaning]]
 NO_BREAK = "\u00a0"
 
 
-class Part(Protocol):
+class PagePart(Protocol):
     """What a page is made of, next to plain lines."""
 
     def usual(self) -> list[Spans]:
@@ -31,13 +31,13 @@ class Part(Protocol):
         """Return its lines in a width that the usual ones do not fit into."""
         ...
 
-    def mapped(self, change: Callable[[str], str]) -> Part:
+    def mapped(self, change: Callable[[str], str]) -> PagePart:
         """Return the same with every text changed."""
         ...
 
 
 # What a view collects before it makes a page of it.
-Parts = list[str | Part]
+Parts = list[str | PagePart]
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +86,7 @@ class Sentence:
         return replace(self, text=change(self.text), lead=change(self.lead))
 
 
-class Line:
+class MarkedLine:
     """A line in pieces; it goes on in further lines only where it does not fit.
 
     Args:
@@ -109,9 +109,9 @@ class Line:
             return self.usual()
         return Sentence(text.strip(), len(text) - len(text.lstrip())).narrow(columns)
 
-    def mapped(self, change: Callable[[str], str]) -> Line:
+    def mapped(self, change: Callable[[str], str]) -> MarkedLine:
         """Return it with its pieces changed."""
-        return Line(*((change(piece), meaning) for piece, meaning in self.pieces))
+        return MarkedLine(*((change(piece), meaning) for piece, meaning in self.pieces))
 
 
 class Page(str):
@@ -122,16 +122,16 @@ class Page(str):
     """
 
     __slots__ = ("parts",)
-    parts: tuple[Part, ...]
+    parts: tuple[PagePart, ...]
 
-    def __new__(cls, *parts: str | Part) -> Page:
+    def __new__(cls, *parts: str | PagePart) -> Page:
         """Lay it out in the usual width."""
         flat = tuple(_flat(parts))
         page = super().__new__(cls, "\n".join(text_of(spans) for part in flat for spans in part.usual()))
         page.parts = flat
         return page
 
-    def __getnewargs__(self) -> tuple[Part, ...]:  # type: ignore[override]
+    def __getnewargs__(self) -> tuple[PagePart, ...]:  # type: ignore[override]
         """Return what a copy is made of."""
         return self.parts
 
@@ -151,13 +151,13 @@ class Page(str):
         return Page(*(part.mapped(change) for part in self.parts))
 
 
-def _flat(parts: Iterable[str | Part]) -> Iterable[Part]:
+def _flat(parts: Iterable[str | PagePart]) -> Iterable[PagePart]:
     for part in parts:
         if isinstance(part, Page):
             yield from part.parts
         elif isinstance(part, str):
             for line in part.split("\n"):
-                yield Line(line)
+                yield MarkedLine(line)
         else:
             yield part
 
@@ -167,7 +167,7 @@ def text_of(spans: Spans) -> str:
     return "".join(text for text, _ in spans)
 
 
-def apart(*pages: str | Part) -> Page:
+def apart(*pages: str | PagePart) -> Page:
     """Return pages below one another, with an empty line between."""
     return Page(*(part for place, page in enumerate(pages) for part in (*([""] if place else []), page)))
 

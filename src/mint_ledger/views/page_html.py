@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape as escaped
 
 from mint_ledger.plain import neutral
-from mint_ledger.views.page import Line, Meaning, Page, Part, Sentence, Spans
+from mint_ledger.views.page import MarkedLine, Meaning, Page, PagePart, Sentence, Spans
 from mint_ledger.views.text_table import TextTable, meaning_of
 
 # Readable on white and on black; the same as on terminals.
@@ -31,14 +31,14 @@ def escape(text: str) -> str:
     return escaped(neutral(text))
 
 
-def _part(part: Part, *, is_title: bool = False) -> str:
+def _part(part: PagePart, *, is_title: bool = False) -> str:
     if isinstance(part, TextTable):
         return _table(part)
     if isinstance(part, Sentence):
         text = f"{part.lead}{part.text}"
         depth, pieces = len(part.lead) - len(part.lead.lstrip()) if part.lead else part.indent, [(text, part.meaning)]
     else:
-        assert isinstance(part, Line), part
+        assert isinstance(part, MarkedLine), part
         text = "".join(piece for piece, _ in part.pieces)
         depth, pieces = len(text) - len(text.lstrip()), part.pieces
     meant: Spans = [(piece, meaning or ("title" if is_title else "")) for piece, meaning in pieces]

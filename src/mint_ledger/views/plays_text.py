@@ -11,7 +11,7 @@ from mint_ledger.players.recorded import RESULTS
 from mint_ledger.studies.estimate import sure_words
 from mint_ledger.views.page import Page, Parts, Sentence
 from mint_ledger.views.study_text import fixed
-from mint_ledger.views.text_table import Cell, TextTable, left_column, name_column, right_column
+from mint_ledger.views.text_table import MarkedCell, TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import room
 
 NAME = 21
@@ -58,7 +58,7 @@ def _side(side: Side, measure: str) -> Iterator[tuple[str, ...]]:
             span = f"{fixed(side.higher.low, 2)} to {fixed(side.higher.high, 2)}" if side.higher else ""
             higher = fixed(side.higher.value, 2) if side.higher else ""
             verdict = "too few" if side.verdict == "too few to tell" else side.verdict
-            yield measure, what, *values, higher, span, Cell(verdict, "bad" if verdict == "differs" else "")
+            yield measure, what, *values, higher, span, MarkedCell(verdict, "bad" if verdict == "differs" else "")
 
 
 def _verdict(likeness: Likeness) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from mint_ledger.journal.statement import Statement, StatementComparison, StatementLine
 from mint_ledger.journal.wording import MINUS, decimals, number
 from mint_ledger.views.page import Page, Parts
-from mint_ledger.views.text_table import Cell, TextTable, left_column, name_column, right_column
+from mint_ledger.views.text_table import MarkedCell, TextTable, left_column, name_column, right_column
 from mint_ledger.views.width import line_width
 
 
@@ -28,7 +28,7 @@ def statement_text(statement: Statement, *, unit: str = "s") -> Page:
     table.add("opening", "", _fixed(opening, digits))
     for line, total in zip(statement.lines, totals, strict=True):
         is_loss = line.exact < 0 or (line.exact == 0 and line.waste < 0)
-        amount = Cell(_fixed(total, digits), "" if not total else "bad" if total < 0 else "good")
+        amount = MarkedCell(_fixed(total, digits), "" if not total else "bad" if total < 0 else "good")
         table.add(f"{MINUS if is_loss else '+'} {line.cause}", _changes(line.changes), amount, _notes(line))
     table.add("closing", "", _fixed(closing, digits))
     return Page(*_heading(statement, unit), table)

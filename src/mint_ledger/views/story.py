@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from mint_ledger.journal.wording import MINUS, Words, number, signed
 from mint_ledger.program.row import WHATS, Row
-from mint_ledger.views.page import Line, Meaning, Page, Parts, Sentence
+from mint_ledger.views.page import MarkedLine, Meaning, Page, Parts, Sentence
 from mint_ledger.views.readout_text import readout_text
 from mint_ledger.views.width import line_width
 
@@ -215,10 +215,10 @@ def _change_lines(words: Words, row: Row, more: str = "", time: str = "") -> Par
     meaning: Meaning = "good" if change.startswith("+") else "bad" if change.startswith(MINUS) else ""
     told = ", ".join(notes)
     if told and len(line) + 8 + 2 + len(told) > line_width():
-        return [Line(line, (f"{change:>8}", meaning)), Sentence(told, INDENT + 4, INDENT + 4)]
+        return [MarkedLine(line, (f"{change:>8}", meaning)), Sentence(told, INDENT + 4, INDENT + 4)]
     if told:
-        return [Line(line, (f"{change:>8}", meaning), f"  {told}")]
-    return [Line(line, (f"{change:>8}", meaning)) if change else line.rstrip()]
+        return [MarkedLine(line, (f"{change:>8}", meaning), f"  {told}")]
+    return [MarkedLine(line, (f"{change:>8}", meaning)) if change else line.rstrip()]
 
 
 def _is_number(words: Words, row: Row) -> bool:

@@ -12,7 +12,7 @@ from mint_ledger.studies.seats import Seats
 from mint_ledger.views.page import Meaning, Page, Parts, Sentence, paragraph
 from mint_ledger.views.short import short
 from mint_ledger.views.text_table import (
-    Cell,
+    MarkedCell,
     TextTable,
     bar_column,
     change_column,
@@ -42,7 +42,7 @@ def study_text(study: Study) -> Page:
         estimate = study.rate(result)
         if estimate.value or result in ("win", "lose"):
             meaning: Meaning = "good" if result == "win" else "bad" if result == "lose" else ""
-            table.add(Cell(word, meaning), *_share_cells(word, estimate)[1:])
+            table.add(MarkedCell(word, meaning), *_share_cells(word, estimate)[1:])
             for ending in study.endings():
                 if (study.has(ending) & study.has(result)).any():
                     table.add(*_share_cells(f"  {ending}", study.rate(ending)))

@@ -8,7 +8,7 @@ from mint_ledger.balance.sweep import Sweep
 from mint_ledger.journal.wording import shown as worded
 from mint_ledger.views.balance_text import told
 from mint_ledger.views.page import Page, Parts, paragraph
-from mint_ledger.views.text_table import Cell, TextTable, left_column, name_column
+from mint_ledger.views.text_table import MarkedCell, TextTable, left_column, name_column
 
 MOST_LINES = 60
 
@@ -34,7 +34,7 @@ def sweep_text(sweep: Sweep) -> Page:
     )
     for point, row, values in list(zip(sweep.points, cells, cells_by_point, strict=True))[:MOST_LINES]:
         is_today = all(point.dials[dial] == sweep.today[dial] for dial in sweep.dials)
-        verdict = Cell("meets all targets", "good") if point.meets_all else ""
+        verdict = MarkedCell("meets all targets", "good") if point.meets_all else ""
         numbers = [f"{cell:>{width}}" for cell, width in zip(row, widths, strict=True)]
         table.add(*numbers, *values, "← today" if is_today else verdict, verdict if is_today else "")
     lines.append(table)

@@ -26,13 +26,13 @@ BAR_SIGNS = frozenset("█▉▊▋▌▍▎▏")
 Sort = Literal["", "change", "bar", "aside"]
 
 
-class Cell(str):
+class MarkedCell(str):
     """A cell that means something itself: a verdict, a result."""
 
     __slots__ = ("meaning",)
     meaning: Meaning
 
-    def __new__(cls, text: str, meaning: Meaning) -> Cell:
+    def __new__(cls, text: str, meaning: Meaning) -> MarkedCell:
         """Return a text with its meaning."""
         cell = super().__new__(cls, text)
         cell.meaning = meaning
@@ -310,7 +310,7 @@ def _shrunk(bar: str, scale: float) -> str:
 
 def meaning_of(cell: str, column: TextColumn) -> Meaning:
     """Return what a cell means: by itself, or by its column."""
-    if isinstance(cell, Cell):
+    if isinstance(cell, MarkedCell):
         return cell.meaning
     if column.sort == "change":
         return "good" if cell.startswith("+") else "bad" if cell.startswith("−") else ""
@@ -319,4 +319,4 @@ def meaning_of(cell: str, column: TextColumn) -> Meaning:
 
 def _same(cell: str, change: Callable[[str], str]) -> str:
     """Return a cell whose text is changed, and that means the same."""
-    return Cell(change(cell), cell.meaning) if isinstance(cell, Cell) else change(cell)
+    return MarkedCell(change(cell), cell.meaning) if isinstance(cell, MarkedCell) else change(cell)
