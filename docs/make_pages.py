@@ -202,8 +202,8 @@ def _plain(text: str) -> str:
 # What each command shows of the demo game.
 PICTURES = {
     "demo": [("demo", "The tour")],
-    "check": [("check", "What check says")],
-    "run": [("run", "A night as a story"), ("run-plot", "A night as a picture")],
+    "check": [("check", "What check shows")],
+    "run": [("run", "A run with its highlights"), ("run-plot", "A night as a picture")],
     "statement": [("statement", "The keeper's health as a statement")],
     "why": [("why", "Why the health is what it is")],
     "try": [("try", "Playing by hand")],
@@ -211,11 +211,11 @@ PICTURES = {
     "study": [("study", "Ten thousand nights"), ("study-plot", "Ten thousand nights as a picture")],
     "targets": [("targets", "Targets: met, missed or undecided")],
     "sweep": [("sweep-plot", "Wins over a dial")],
-    "compare": [("compare", "Two ways of playing, run by run")],
-    "tune": [("tune", "The values of a dial that give what is wanted")],
+    "compare": [("compare", "Two sets of dials, run by run")],
+    "tune": [("tune", "The values of a dial that meet a target")],
     "sensitivity": [("sensitivity-plot", "Which dials matter")],
     "matchup": [("matchup-plot", "Hits to defeat")],
-    "watch": [("watch", "What a save moved")],
+    "watch": [("watch", "What a save changed")],
     "report": [("report", "The page to send round")],
     "tables export": [("sheet", "The numbers as a spreadsheet")],
 }
