@@ -6,6 +6,8 @@ import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from markupsafe import Markup
+
 from mint_ledger.journal.wording import number, shown
 from mint_ledger.plain import neutral
 from mint_ledger.report.fixing import most_missed
@@ -40,7 +42,6 @@ class Picture:
 def report_html(report: Report) -> str:
     """The page."""
     from jinja2 import Environment, PackageLoader
-    from markupsafe import Markup
 
     environment = Environment(
         loader=PackageLoader("mint_ledger", "views/templates"), autoescape=True, trim_blocks=True, lstrip_blocks=True
@@ -344,7 +345,6 @@ def _sweep(sweep: Sweep) -> dict[str, Any]:
 def _svg(figure: Figure, salt: str) -> str:
     """A figure as SVG to stand in a page: letters as paths, ids of its own, as wide as there is room."""
     import matplotlib as mpl
-    from markupsafe import Markup
 
     with mpl.rc_context({"svg.hashsalt": salt, "svg.fonttype": "path"}):
         metadata = {"Date": None, "Creator": None, "Format": None, "Type": None}
