@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from conftest import Command
 
 import mint_ledger as mint
 from mint_ledger.journal.wording import decimals, number, signed
@@ -191,3 +192,18 @@ attacks:
     assert "  1.00  4 of gull cannot strike vendor with snatches: safe after the last hit\n" in story
     assert [f"crow[{copy}] cannot strike vendor with pecks" in story for copy in (1, 2)] == [True, True]
     assert len(run.journal[run.journal["what"] == "blocked"]) == 6
+
+
+@pytest.mark.parametrize("name", ["kepper", "-o", "keeper.helth", "crab[9]", "pincr"])
+def test_a_name_that_nothing_has_is_refused_and_no_empty_story(name: str, command: Command) -> None:
+    told = command("run", mint.demo_path(), f"--only={name}")
+    assert told.returncode == 2 and not told.stdout
+    assert f"nothing in the game is called '{name}'" in told.stderr
+
+
+@pytest.mark.parametrize(
+    "name", ["keeper", "crab", "crab[1]", "keeper.health", "crab.health", "health", "pincer", "hit"]
+)
+def test_every_sort_of_name_is_known(name: str, command: Command) -> None:
+    told = command("run", mint.demo_path(), "--only", name, "--to", 5)
+    assert told.returncode == 0, told.stderr

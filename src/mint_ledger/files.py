@@ -22,7 +22,7 @@ def write_text(path: Path, text: str) -> None:
 
 
 def write_bytes(path: Path, content: bytes) -> None:
-    """Write a file as a whole or not at all; into a device or pipe (`/dev/stdout`) the content is written as it is.
+    """Write a whole file or nothing; into a device or pipe (`/dev/stdout`) the content is written as it is.
 
     Owner and mode of a file that is there stay.
 

@@ -277,7 +277,7 @@ def _read_want(want: str | Number | Numbers) -> Span:
         plain = want.item() if hasattr(want, "item") else want
         return parse_span(float(plain) if isinstance(plain, str) and ".." not in plain else plain)
     except ValueError:
-        raise BadRequest(f"what is wanted is a range like 0.55..0.65 or a number, not '{want}'") from None
+        raise BadRequest(f"a target is a range like 0.55..0.65 or a number, not '{want}'") from None
 
 
 def _evenly(text: str, low: float, high: float, step: float | None, today: float) -> list[float]:

@@ -221,7 +221,7 @@ class Walk:
                 stage = following  # a draw is still open: the step is played on
 
     def _has_forked(self) -> bool:
-        # What rows tell is counted of a step as a whole.
+        # What rows show is counted of the entire step.
         return bool(self.branching.path) and not self.counted.on_the_way
 
     def opening_chances(self) -> Floats:

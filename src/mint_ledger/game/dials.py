@@ -254,7 +254,7 @@ def _numbers_in(value: Any, path: Path) -> Iterator[tuple[Path, float | None, bo
 
 
 def _unit(path: Path) -> Path:
-    """What is taken over as a whole: a key of a kind, or a key of one of its stats; `path` begins within the kind."""
+    """What is taken over entirely: a key of a kind, or a key of one of its stats; `path` begins within the kind."""
     return path[:3] if path[0] == "stats" else path[:1]
 
 

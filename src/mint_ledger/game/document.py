@@ -1,4 +1,4 @@
-"""The game file as a whole."""
+"""The whole game file."""
 
 from __future__ import annotations
 

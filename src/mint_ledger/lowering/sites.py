@@ -170,7 +170,7 @@ class ActSite:
 
 @dataclass
 class Sites:
-    """All places of a game; each is noted once, however often it is lowered."""
+    """All places of a game; each is noted once, even if it is lowered several times."""
 
     formulas: dict[tuple[Path, str], FormulaSite] = field(default_factory=dict)
     postings: dict[tuple[Path, str], PostingSite] = field(default_factory=dict)

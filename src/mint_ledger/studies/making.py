@@ -223,7 +223,7 @@ class _GatheredBlocks:
         return joined_sums(self._sums, self._runs - last, self._last_sums, last)
 
     def drop_short_block(self) -> None:
-        """A block at the end that is not full is played again as a whole."""
+        """A block at the end that is not full is played again from its start."""
         if self.blocks and len(self.blocks[-1].ending) < BLOCK:
             last = self.blocks.pop()
             self._last_sums = None

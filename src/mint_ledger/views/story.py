@@ -6,6 +6,8 @@ from collections.abc import Collection, Iterator, Sequence
 from itertools import groupby
 from typing import TYPE_CHECKING, NamedTuple
 
+from mint_ledger.errors import NotFound, nearest
+from mint_ledger.journal.books import all_accounts
 from mint_ledger.journal.wording import MINUS, Words, number, signed
 from mint_ledger.program.row import WHATS, Row
 from mint_ledger.views.page import MarkedLine, Meaning, Page, Parts, Sentence
@@ -40,8 +42,15 @@ def story_text(
         only: entities, accounts, stats or causes; with any, only rows that concern one of them are told.
         with_readout: whether the readout closes it.
         with_title: whether the game's title and the unit of the times open it.
+
+    Raises:
+        NotFound: nothing in the game has a name of `only`.
     """
     words = Words(run.program)
+    known = _names(words) if only else set()
+    for name in only:
+        if name not in known:
+            raise NotFound(f"nothing in the game is called '{name}'{nearest(name, known)}")
     rows = [row for row in run.rows if _in_time(words, row, start, end)]
     rows = [row for row in rows if (concerns(words, row, only) if only else not is_motion(words, row))]
     lines: Parts = [run.title, *(["(times in seconds)"] if run.program.clock.unit != "turn" else []), ""]
@@ -114,6 +123,17 @@ def concerns(words: Words, row: Row, only: Collection[str]) -> bool:
         stat = words.stat(row.stat)
         names |= {stat, words.account(row.entity, row.stat), f"{who.split('[')[0]}.{stat}"}
     return bool(names & set(only))
+
+
+def _names(words: Words) -> set[str]:
+    """Return all names that a row may be about: entities, kinds, accounts, stats, causes and what happens."""
+    names = {*words.program.cause_labels, *WHATS}
+    for key in all_accounts(words.program):
+        stat, who = words.stat(key.stat), words.entity(key.entity)
+        names |= {stat, words.account(key.entity, key.stat), f"{who.split('[')[0]}.{stat}"}
+    for entity in range(1, words.program.cast.size):
+        names |= {words.entity(entity), words.entity(entity).split("[")[0]}
+    return names
 
 
 def _groups(words: Words, rows: Sequence[Row]) -> Iterator[list[Row]]:
