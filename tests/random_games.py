@@ -85,6 +85,10 @@ def do_list(draw: st.DrawFn, owner: str | None) -> list[Any]:
                 {"if": f"{target} > {draw(SMALL)}", "do": [f"{target} -= 1"], "else": [f"{target} = {amount}"]}
                 | ({"named": "rarely"} if draw(st.booleans()) else {})
             )
+            if draw(st.booleans()):
+                last = steps[-1].pop("else")
+                steps += [{"else if": "heat > 13", "do": [f"{target} += 1"]}]
+                steps += [{"else if": "heat > 11", "do": ["heat += 0.5"], "else": last}]
         elif choice == 6:
             steps.append({"each": "ants", "do": ["other.size -= 1", {"tell": "{other} has {other.size}"}]})
         elif choice == 7:
@@ -102,6 +106,17 @@ def do_list(draw: st.DrawFn, owner: str | None) -> list[Any]:
                                 "do": [{"each": "ants", "as": "two", "do": ["one.food += two.size / 9"]}],
                             },
                             {"spawn": "ants"},
+                            {"spawn": "ants", "where": {"one": "ants", "most": "other.food"}},
+                            {"move": "queen", "to": {"one": "ants", "least": "other.x", "ties": "random"}},
+                            {"one": "ants", "least": "other.size", "if": "other.food > 3", "do": ["other.size += 2"]},
+                            {
+                                "one": "ants",
+                                "most": "floor(one.food / 9)",
+                                "as": "one",
+                                "ties": "random",
+                                "do": [f"one.food -= {amount}"],
+                                "else": ["heat += 1"],
+                            },
                             {"remove": "ants[3]"},
                             {"meet": ["ants[1]", "queen"], "for": 0.4},
                         ]
@@ -189,6 +204,7 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
         "room": 5,
         "side": "nest",
         "stats": {"base": 10, "size": draw(stat()), "food": draw(stat())},
+        "when_hit": {"through": "food"},
         "rules": draw(st.lists(rule("ants"), max_size=2)),
     }
     if draw(st.booleans()):
@@ -214,10 +230,16 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
     for key, values in (("reach", [3, 9]), ("arc", [90]), ("behind", [{"times": 1.5, "skips": ["armor"]}])):
         if draw(st.booleans()):
             bite[key] = draw(st.sampled_from(values))
-    bite["aims"] = draw(st.sampled_from(["first", "nearest", "random", "all"]))
+    bite["aims"] = draw(
+        st.sampled_from(["first", "nearest", "random", "all", {"if": "other.size > 4"}, {"ties": "random"}])
+    )
+    kick: dict[str, Any] = {"from": "queen", "to": "ants", "when": {"every": 0.7}, "damage": 1}
+    by_value = st.sampled_from([{"most": "other.food"}, {"least": "floor(other.size / 8)"}])
+    kick["aims"] = draw(by_value) | draw(st.sampled_from([{}, {"ties": "random"}, {"if": "other.size > size / 3"}]))
     moves = st.sampled_from(
         [
             {"toward": "queen", "speed": 4},
+            {"toward": {"one": "ants", "most": "other.size", "if": "other.food < 20"}, "speed": 2},
             {"away": "queen", "speed": 2},
             {"ahead": "self.size / 8 - 1"},
             {"between": [[0, 0], [6, 3]], "speed": 3},
@@ -285,7 +307,7 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
             "ants": ants,
         },
         "space": {},
-        "attacks": {"bite": bite},
+        "attacks": {"bite": bite, "kick": kick} if draw(st.booleans()) else {"bite": bite},
         "actions": {"dig": dig},
         "statuses": {"sticky": sticky},
         "habits": {"eager": {"by": "ants", "reaction": "between(0.2, 0.6)", "slips": 0.1, "acts": [{"do": "dig"}]}},

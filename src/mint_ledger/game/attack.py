@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BeforeValidator, Field, model_validator
 
 from mint_ledger.formula.syntax import describe
+from mint_ledger.game.choice import AttackAims
 from mint_ledger.game.do import DoList
 from mint_ledger.game.parts import Amount, Condition, Names, Part
 
@@ -68,7 +69,7 @@ class Attack(Part):
     from_: Names = Field(alias="from")
     to: Names
     when: AttackWhen | None = None
-    aims: Literal["nearest", "first", "weakest", "strongest", "random", "all"] = "first"
+    aims: AttackAims = "first"
     lands: Amount | None = None
     damage: Amount | None = None
     type: str | None = None

@@ -8,8 +8,10 @@ from pydantic import BeforeValidator, Discriminator, Field, Tag, model_serialize
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import describe
+from mint_ledger.game.choice import OneOf
 from mint_ledger.game.parts import Amount, Condition, Part, Posting
-from mint_ledger.game.space import Position
+from mint_ledger.game.space import Place
+from mint_ledger.game.trade_words import meant
 
 
 class PostDo(Part):
@@ -46,7 +48,7 @@ class SpawnDo(Part):
 
     spawn: str
     count: Amount | None = None
-    where: Position | None = None
+    where: Place | None = None
     set: dict[str, Amount] | None = None
 
     def summary(self) -> str:
@@ -125,7 +127,7 @@ class MoveDo(Part):
     """`{move: self, to: [x, y]}`: an entity is put at a place."""
 
     move: str
-    to: Position
+    to: Place
 
     def summary(self) -> str:
         """The step in a few words."""
@@ -186,6 +188,19 @@ class IfDo(Part):
         return f"if {self.if_}"
 
 
+class ElseIfDo(Part):
+    """`{else if: condition, do: […], else: […]}`: right after an `if` step, or after another `else if`."""
+
+    if_: Condition = Field(alias="else if")
+    named: str | None = None
+    do: DoList = Field(min_length=1)
+    else_: DoList | None = Field(None, alias="else")
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"else if {self.if_}"
+
+
 class EachDo(Part):
     """`{each: crab, do: […]}`: the list once for each entity present; in the list it is `other`, or what `as` says."""
 
@@ -197,6 +212,18 @@ class EachDo(Part):
     def summary(self) -> str:
         """The step in a few words."""
         return f"each {self.each}"
+
+
+class OneDo(OneOf):
+    """`{one: mason, least: other.health, do: […]}`: the list for one of a kind; `else` where there is nobody."""
+
+    as_: str | None = Field(None, alias="as")
+    do: DoList = Field(min_length=1)
+    else_: DoList | None = Field(None, alias="else")
+
+    def summary(self) -> str:
+        """The step in a few words."""
+        return f"one {self.one}"
 
 
 class LotDo(Part):
@@ -227,7 +254,9 @@ STEPS: dict[str, type[Part]] = {
     "meet": MeetDo,
     "tell": TellDo,
     "if": IfDo,
+    "else if": ElseIfDo,
     "each": EachDo,
+    "one": OneDo,
     "lot": LotDo,
 }
 
@@ -239,12 +268,13 @@ def _step_key(data: Any) -> str:
         return next(key for key, model in STEPS.items() if isinstance(data, model))
     if not isinstance(data, dict):
         raise ValueError(f"wants a change like 'health -= 10' or a step like {{remove: self}}, not {describe(data)}")
-    # "each" may carry an "if" of its own, so the order of looking matters.
-    for key in ("each", *list(STEPS)[1:]):
+    # "each" and "one" may carry an "if" of their own, so the order of looking matters.
+    for key in ("each", "one", *list(STEPS)[1:]):
         if key in data:
             return key
     first = next(iter(data), "nothing")
-    raise ValueError(f"unknown step '{first}'{nearest(str(first), list(STEPS)[1:])}")
+    hint = meant(str(first), STEPS) or nearest(str(first), list(STEPS)[1:])
+    raise ValueError(f"unknown step '{first}'{hint}")
 
 
 def known_step(data: Any) -> Any:
@@ -269,7 +299,9 @@ Do = Annotated[
     | Annotated[MeetDo, Tag("meet")]
     | Annotated[TellDo, Tag("tell")]
     | Annotated[IfDo, Tag("if")]
+    | Annotated[ElseIfDo, Tag("else if")]
     | Annotated[EachDo, Tag("each")]
+    | Annotated[OneDo, Tag("one")]
     | Annotated[LotDo, Tag("lot")],
     Discriminator(_step_key),
     BeforeValidator(known_step),

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
+from mint_ledger.game.choice import HabitAims
 from mint_ledger.game.parts import Amount, Condition, Names, Part, as_list
 from mint_ledger.game.space import Moves
 
@@ -29,7 +30,7 @@ class Habit(Part):
     choose: Literal["first", "random"] = "first"
     acts: Annotated[list[Act], BeforeValidator(as_list)] = Field(default_factory=list)
     sees: list[str] | None = None
-    aims: dict[str, Literal["nearest", "first", "weakest", "strongest"]] = Field(default_factory=dict)
+    aims: dict[str, HabitAims] = Field(default_factory=dict)
     moves: Moves | None = None
     meets: Annotated[list[dict[str, Amount]], BeforeValidator(as_list)] = Field(default_factory=list)
 

@@ -16,7 +16,7 @@ from pydantic_core import ErrorDetails
 from mint_ledger.errors import Fault, Place, nearest
 from mint_ledger.formula.syntax import describe
 from mint_ledger.game.document import GameFile
-from mint_ledger.game.parts import Part
+from mint_ledger.game.parts import UNION_TAGS, Part
 from mint_ledger.game.paths import path_name
 from mint_ledger.game.source import Source
 from mint_ledger.game.trade_words import meant
@@ -87,6 +87,7 @@ def _real_path(data: Any, loc: tuple[str | int, ...]) -> Path:
     """Drop from pydantic's location what does not stand in the file (tags of unions, lists written for one item)."""
     path: list[str | int] = []
     node: Any = data
+    loc = tuple(part for part in loc if part not in UNION_TAGS)
     for index, part in enumerate(loc):
         in_list = isinstance(node, list) and isinstance(part, int) and part < len(node)
         # The tag of a step is one of its keys: `if`, `each`. What is in it goes no deeper where it is a plain value.

@@ -12,6 +12,9 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer, Pl
 from mint_ledger.formula import Formula, FormulaError, PostingText, parse_formula, parse_posting
 from mint_ledger.formula.syntax import describe
 
+# What may stand at a place where a text or a mapping fits; these tags are in no path of the file.
+UNION_TAGS = ("(word)", "(choice)", "(amount)", "(position)")
+
 
 class Part(BaseModel):
     """A part of the game file: every key is checked, and a part never changes once it is made."""

@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula.syntax import describe
+from mint_ledger.game.choice import LetValue
 from mint_ledger.game.do import Do, DoList
 from mint_ledger.game.parts import Amount, Condition, Conditions, Names, Part
 from mint_ledger.game.trade_words import trigger_hint
@@ -114,7 +115,7 @@ class Rule(Part):
     chance: Amount | None = None
     cooldown: Amount | None = None
     at_most: Amount | None = None
-    let: dict[str, Amount] | None = None
+    let: dict[str, LetValue] | None = None
     do: DoList = Field(min_length=1)
 
     @model_validator(mode="before")

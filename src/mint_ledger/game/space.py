@@ -4,13 +4,21 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import BeforeValidator, Discriminator, Field, Tag, model_validator
 
 from mint_ledger.formula.syntax import describe
+from mint_ledger.game.choice import Goal, OneOf
 from mint_ledger.game.parts import Amount, Condition, Number, Part
 
 Point = Annotated[list[Number], Field(min_length=2, max_length=2)]
 Position = Annotated[list[Amount], Field(min_length=2, max_length=2)]
+
+
+def _place_tag(data: Any) -> str:
+    return "(choice)" if isinstance(data, (dict, OneOf)) else "(position)"
+
+
+Place = Annotated[Annotated[Position, Tag("(position)")] | Annotated[OneOf, Tag("(choice)")], Discriminator(_place_tag)]
 MOVE_KEYS = ("toward", "away", "ahead", "between", "along", "still")
 
 
@@ -21,7 +29,7 @@ class Space(Part):
 class Move(Part):
     """One way to move: `{toward: keeper, speed: 3}`, `{ahead: speed}` or `{between: [[0, 0], [5, 0]], speed: 2}`."""
 
-    toward: str | None = None
+    toward: Goal | None = None
     away: str | None = None
     ahead: Amount | None = None
     between: Annotated[list[Point], Field(min_length=2, max_length=2)] | None = None

@@ -10,10 +10,12 @@ from dataclasses import replace
 from mint_ledger.formula import Formula
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.cast import Member
+from mint_ledger.game.choice import AttackAims, Choice
 from mint_ledger.lowering import contact, space
 from mint_ledger.lowering.action import anyone_is_ever_busy, busy_code, busy_column, busy_until
 from mint_ledger.lowering.chance import draw, happens
 from mint_ledger.lowering.chance_keys import chance_amount
+from mint_ledger.lowering.choice import NOBODY, emit_choice
 from mint_ledger.lowering.columns import account_column, habit_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.counts import count_row
@@ -54,6 +56,8 @@ from mint_ledger.program.statements import Call, Draw, If, Leave, Let, Note, Pos
 from mint_ledger.program.walking import nodes
 
 Members = tuple[Member, ...]
+# The target is chosen by a plain word, after payment.
+_LATER = const(-2)
 
 
 class AttackLowering:
@@ -251,11 +255,18 @@ class AttackLowering:
         where = And((self.lowering.present(Local(candidate)), no(spared), *far))
         count = b.let(Fold("count", candidate, ranges, where, ONE))
         b.leave_unless(compare(">", count, ZERO))
+        ahead = self._emit_choices(b, striker, candidate, where)
         paid = b.new_local()
         b.emit(Call(self.handle("pay"), (striker,), paid))
         b.leave_unless(Local(paid))
-        aims_at_all = self.attack.aims == "all"
-        chosen: Expr = const(-1) if aims_at_all else b.let(self._choice(b, striker, candidate, where, count))
+        if self.attack.aims == "all":
+            chosen: Expr = const(-1)
+        elif ahead is not None:
+            with b.when(compare("==", ahead, _LATER)):
+                b.emit(Let(ahead.index, self._choice(b, striker, candidate, where, count)))
+            chosen = ahead
+        else:
+            chosen = b.let(self._choice(b, striker, candidate, where, count))
         if self.attack.lasts is not None:
             self._emit_wind_up(b, striker, chosen, ZERO)
         else:
@@ -356,21 +367,73 @@ class AttackLowering:
                 b.emit(Let(broken, condition(scope, breaks_if, "breaks_if")))
         return Local(broken)
 
+    def _habits_aims(self, striker: Expr) -> list[tuple[Expr, str, AttackAims]]:
+        """List the habits that aim for themselves: whether the striker has it, its name, how it aims."""
+        return [
+            (compare("==", At(habit_column(self.lowering), striker), const(number)), name, habit.aims[self.name])
+            for number, (name, habit) in enumerate(self.lowering.game.habits.items(), start=1)
+            if self.name in habit.aims
+        ]
+
+    def _emit_choices(self, b: BlockBuilder, striker: Expr, candidate: int, where: Expr) -> Local | None:
+        """Emit choices by formula, which come before payment: who finds nobody pays nothing.
+
+        Returns:
+            The target, `_LATER` where a plain word decides after payment; nothing where no choice is by formula.
+        """
+        own, habits = self.attack.aims, self._habits_aims(striker)
+        if not any(isinstance(aims, Choice) for aims in (own, *(aims for _, _, aims in habits))):
+            return None
+        target = b.new_local()
+        b.emit(Let(target, _LATER))
+        others = [test for test, _, _ in habits]
+        for test, name, aims in habits:
+            if isinstance(aims, Choice):
+                path = ("habits", name, "aims", self.name)
+                luck = Luck(("habits", name), (f"habit {name}",)).of(f"aim {self.name}")
+                with b.when(test):
+                    self._emit_one_choice(b, target, striker, candidate, where, aims, path, luck)
+        if isinstance(own, Choice):
+            luck = Luck(self.path, (f"attack {self.name}",)).of("aim")
+            with b.when(no(Or(tuple(others))) if others else ONE):
+                self._emit_one_choice(b, target, striker, candidate, where, own, (*self.path, "aims"), luck)
+        b.leave_unless(compare("!=", Local(target), NOBODY))
+        return Local(target)
+
+    def _emit_one_choice(
+        self,
+        b: BlockBuilder,
+        target: int,
+        striker: Expr,
+        candidate: int,
+        where: Expr,
+        choice: Choice,
+        path: Path,
+        luck: Luck,
+    ) -> None:
+        scope = Scope(self.lowering, b, path, self_=EntityRef(striker, self.strikers), luck=luck)
+        try:
+            chosen = emit_choice(scope, choice, EntityRef(Local(candidate), self.targets), where, scope)
+        except Problem as problem:
+            self.lowering.fault(path, str(problem))
+            return
+        b.emit(Let(target, chosen))
+
     def _choice(self, b: BlockBuilder, striker: Expr, candidate: int, where: Expr, count: Expr) -> Expr:
-        """The target that is chosen: as the attack aims, or as the striker's habit does."""
+        """The target that a plain word chooses: as the attack aims, or as the striker's habit does."""
         ranges = ranges_of(self.targets)
         aims = self.attack.aims
         if aims == "random":
             position = b.let(Unary("floor", mul(draw(self.scope(b, striker, None, "aim")), count)))
             value: Expr = Fold("nth", candidate, ranges, where, position)
+        elif isinstance(aims, Choice):
+            value = NOBODY
         else:
             value = self._aimed(striker, candidate, where, aims, (*self.path, "aims"))
-        for number, (name, habit) in enumerate(self.lowering.game.habits.items(), start=1):
-            own = habit.aims.get(self.name)
-            if own is not None:
-                column = habit_column(self.lowering)
+        for test, name, own in self._habits_aims(striker):
+            if not isinstance(own, Choice):
                 chosen = self._aimed(striker, candidate, where, own, ("habits", name, "aims", self.name))
-                value = choose(compare("==", At(column, striker), const(number)), chosen, value)
+                value = choose(test, chosen, value)
         return value
 
     def _aimed(self, striker: Expr, candidate: int, where: Expr, aims: str, path: Path) -> Expr:

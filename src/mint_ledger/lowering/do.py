@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import assert_never
 
 from mint_ledger.errors import nearest
@@ -10,10 +9,11 @@ from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.game import do as steps
 from mint_ledger.game.readout import split_text
 from mint_ledger.lowering import contact, entities
+from mint_ledger.lowering.choice import check_name, emit_one_of, named
 from mint_ledger.lowering.context import ranges_of
 from mint_ledger.lowering.defense import emit_safe
 from mint_ledger.lowering.ending import finish
-from mint_ledger.lowering.formulas import KEYWORDS, RESERVED, amount, condition, entity_text, lower_formula
+from mint_ledger.lowering.formulas import amount, condition, entity_text, lower_formula
 from mint_ledger.lowering.handles import REMOVE, cue_event, end_status, give_status, strike, try_attack
 from mint_ledger.lowering.level import emit_go
 from mint_ledger.lowering.lot import emit_lot
@@ -21,8 +21,8 @@ from mint_ledger.lowering.motion import emit_place
 from mint_ledger.lowering.posting import emit_posting, emit_set
 from mint_ledger.lowering.presence import emit_spawn
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import EntityRef, Scope, Typed
-from mint_ledger.program.building import const, higher_of
+from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.program.building import compare, const, higher_of
 from mint_ledger.program.expressions import ZERO, Expr, Unary
 from mint_ledger.program.statements import Call, If, Note, Raise
 
@@ -32,7 +32,12 @@ MAX_CUE_VALUES = 8
 def emit_do(scope: Scope, items: list[steps.Do], cause: Expr) -> None:
     """Emit a list of steps; `scope` stands at the list, faults are noted at their places."""
     for index, item in enumerate(items):
-        _emit_step(scope.at(index), item, cause)
+        if isinstance(item, steps.ElseIfDo):
+            _check_follows(scope.at(index), items[index - 1] if index else None)
+        elif isinstance(item, steps.IfDo):
+            _emit_branches(scope, items, index, cause)
+        else:
+            _emit_step(scope.at(index), item, cause)
 
 
 def _emit_step(scope: Scope, item: steps.Do, cause: Expr) -> None:
@@ -72,10 +77,12 @@ def _emit_step(scope: Scope, item: steps.Do, cause: Expr) -> None:
                 _meet(scope, item)
             case steps.TellDo():
                 emit_tell(scope, item.tell, cause)
-            case steps.IfDo():
-                _if(scope, item, cause)
+            case steps.IfDo() | steps.ElseIfDo():
+                raise AssertionError("the branches of a list are emitted together")
             case steps.EachDo():
                 _each(scope, item, cause)
+            case steps.OneDo():
+                _one(scope, item, cause)
             case steps.LotDo():
                 emit_lot(scope, item, emit_do)
             case _:
@@ -249,26 +256,36 @@ def emit_tell(scope: Scope, text: str, cause: Expr) -> None:
     scope.builder.emit(Note("tell", who, who, cause, scope.lowering.text(marks), values))
 
 
-def _if(scope: Scope, item: steps.IfDo, cause: Expr) -> None:
-    b = scope.builder
-    test = condition(scope, item.if_, "if")
-    own = cause if item.named is None else const(scope.lowering.cause("branch", item.named, scope.path))
+def _check_follows(scope: Scope, before: steps.Do | None) -> None:
+    """Note a fault where an `else if` has no `if` to belong to."""
+    if not isinstance(before, (steps.IfDo, steps.ElseIfDo)):
+        scope.lowering.fault(
+            scope.path, "'else if' stands right after an 'if' step: [{if: ships > 5, do: […]}, {else if: ships > 2, …}]"
+        )
+    elif before.else_ is not None:
+        scope.lowering.fault(scope.path, "this is never reached: the step before it has an 'else'; move that one here")
+
+
+def _emit_branches(scope: Scope, items: list[steps.Do], index: int, cause: Expr) -> None:
+    """Emit an `if` step with each `else if` that follows it: one is asked where none before it holds."""
+    item = items[index]
+    assert isinstance(item, (steps.IfDo, steps.ElseIfDo))
+    here, b = scope.at(index), scope.builder
+    key = "if" if isinstance(item, steps.IfDo) else "else if"
+    try:
+        test = condition(here, item.if_, key)
+    except Problem as problem:
+        scope.lowering.fault(here.path, str(problem))
+        return
+    own = cause if item.named is None else const(scope.lowering.cause("branch", item.named, here.path))
     with b.block() as then:
-        emit_do(scope.at("do"), item.do, own)
+        emit_do(here.at("do"), item.do, own)
     with b.block() as other:
         if item.else_:
-            emit_do(scope.at("else"), item.else_, cause)
+            emit_do(here.at("else"), item.else_, cause)
+        elif isinstance(items[index + 1] if index + 1 < len(items) else None, steps.ElseIfDo):
+            _emit_branches(scope, items, index + 1, cause)
     b.emit(If(test, tuple(then), tuple(other)))
-
-
-def _check_name(scope: Scope, name: str) -> None:
-    """Refuse a name for one of several that means something already."""
-    lowering = scope.lowering
-    taken = (*RESERVED, *KEYWORDS, *lowering.game.stats, *lowering.game.numbers, *lowering.cast.members, *scope.lets)
-    if not name.isidentifier() or name.startswith("_"):
-        raise Problem(f"'{name}' is no name; a name has letters, digits and _")
-    if name in taken:
-        raise Problem(f"'{name}' means something already; choose another name behind 'as'")
 
 
 def _each(scope: Scope, item: steps.EachDo, cause: Expr) -> None:
@@ -278,14 +295,22 @@ def _each(scope: Scope, item: steps.EachDo, cause: Expr) -> None:
     b = scope.builder
     with b.each(ranges_of(members)) as who:
         ref = EntityRef(who, members)
-        if item.as_ is None:
-            inner = replace(scope.bind(item.each, ref), other=ref)
-        else:
-            _check_name(scope, item.as_)
-            named = Typed(who, "entity", members=members)
-            inner = replace(scope, lets={**scope.lets, item.as_: named}, other=scope.other or ref)
+        if item.as_ is not None:
+            check_name(scope, item.as_)
+        inner = named(scope, item.each, ref, item.as_)
         if item.if_ is None:
             emit_do(inner.at("do"), item.do, cause)
         else:
             with b.when(condition(inner, item.if_, "if")):
                 emit_do(inner.at("do"), item.do, cause)
+
+
+def _one(scope: Scope, item: steps.OneDo, cause: Expr) -> None:
+    b = scope.builder
+    chosen = emit_one_of(scope, item, name=item.as_)
+    with b.block() as then:
+        emit_do(named(scope, item.one, chosen, item.as_).at("do"), item.do, cause)
+    with b.block() as nobody:
+        if item.else_:
+            emit_do(scope.at("else"), item.else_, cause)
+    b.emit(If(compare(">=", chosen.entity, ZERO), tuple(then), tuple(nobody)))

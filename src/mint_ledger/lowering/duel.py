@@ -16,7 +16,7 @@ from mint_ledger.facts.states import columns_read, procedures
 from mint_ledger.formula import parse_formula
 from mint_ledger.game.attack import Attack
 from mint_ledger.game.cast import Member
-from mint_ledger.game.do import AttackDo, Do, EachDo, HitDo, IfDo
+from mint_ledger.game.do import AttackDo, Do, EachDo, ElseIfDo, HitDo, IfDo, OneDo
 from mint_ledger.game.document import GameFile
 from mint_ledger.lowering import space
 from mint_ledger.lowering.attack import always_spared
@@ -369,7 +369,7 @@ def _strikes_with(items: Sequence[Do], attack: str) -> bool:
                 return True
             case HitDo() if item.with_ == attack:
                 return True
-            case IfDo() if _strikes_with((*item.do, *(item.else_ or [])), attack):
+            case IfDo() | ElseIfDo() | OneDo() if _strikes_with((*item.do, *(item.else_ or [])), attack):
                 return True
             case EachDo() if _strikes_with(item.do, attack):
                 return True

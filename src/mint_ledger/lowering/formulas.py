@@ -11,7 +11,7 @@ from mint_ledger.formula import Formula, FormulaError
 from mint_ledger.formula.syntax import CALLS, CHANCE_CALLS, COUNT_CALLS, parse_expression, shorten, written
 from mint_ledger.formula.trade_words import call_hint, name_hint
 from mint_ledger.game.dials import COORDINATES
-from mint_ledger.lowering import chance, counts, entities, reading, table
+from mint_ledger.lowering import chance, counts, entities, reading, space, table
 from mint_ledger.lowering.columns import level_began_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.named_formula import draws, lower_call, parts_in
@@ -269,6 +269,8 @@ class FormulaLowerer:
             typed = self._stat(node, name, lambda: reading.stat_value(self, scope.self_ or entities.world(), name))
         elif name in lowering.game.stats:
             typed = self._stat(node, name, lambda: reading.stat_value(self, entities.world(), name))
+        elif name == "along" and scope.self_ is not None and all(map(space.path_of, scope.self_.members)):
+            typed = reading.along(self, scope.self_)
         elif name in lowering.game.numbers:
             self._mean(name, Meant("number", name))
             index = lowering.dial_index(("numbers", name))

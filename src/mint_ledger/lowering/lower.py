@@ -270,11 +270,14 @@ def _collect_cues_and_makers(lowering: Lowering, script: Sequence[Happening]) ->
                     _note_cue(lowering, item.cue, list(item.with_ or {}))
                 case do.SpawnDo():
                     lowering.makers.setdefault(item.spawn, set()).update(owners)
-                case do.IfDo():
+                case do.IfDo() | do.ElseIfDo():
                     visit(item.do, owners)
                     visit(item.else_ or [], owners)
                 case do.EachDo():
                     visit(item.do, owners)
+                case do.OneDo():
+                    visit(item.do, owners)
+                    visit(item.else_ or [], owners)
                 case do.LotDo():
                     if item.lot in game.lots and (item.lot, owners) not in drawn:
                         drawn.add((item.lot, owners))

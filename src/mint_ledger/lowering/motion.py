@@ -11,7 +11,9 @@ from dataclasses import dataclass
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
 from mint_ledger.game.cast import Member
+from mint_ledger.game.choice import OneOf
 from mint_ledger.game.space import Move
+from mint_ledger.lowering.choice import emit_one_of
 from mint_ledger.lowering.columns import account_column, flow_columns, habit_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount, condition, entity_text
@@ -19,7 +21,17 @@ from mint_ledger.lowering.handles import motion
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.reading import touched_column
 from mint_ledger.lowering.scope import EntityRef, Scope
-from mint_ledger.lowering.space import AXES, DEGREE, coordinate, direction, is_somewhere, offsets, squared_distance
+from mint_ledger.lowering.space import (
+    AXES,
+    DEGREE,
+    at_point,
+    coordinate,
+    direction,
+    is_somewhere,
+    offsets,
+    squared_distance,
+    waypoint_column,
+)
 from mint_ledger.lowering.status_effect import MOVES, blocked
 from mint_ledger.program.building import (
     BlockBuilder,
@@ -41,7 +53,6 @@ from mint_ledger.program.expressions import (
     And,
     Apply,
     At,
-    Constant,
     Expr,
     Fold,
     Local,
@@ -113,6 +124,8 @@ class _Aims:
         self._known: dict[int, tuple[Expr, Expr]] = {}
         habits = [habit.moves for habit in lowering.game.habits.values() if member in lowering.cast.families(habit.by)]
         for move in [move for moves in (member.kind.moves, *habits) for move in moves or []]:
+            if isinstance(move.toward, OneOf):
+                continue
             members = _members_of(lowering, str(move.toward))
             if len(members) == 1 and members[0].room == 1 and member.room > 1 and is_somewhere(members[0]):
                 first = members[0].first
@@ -234,8 +247,10 @@ def _emit_move(lowering: Lowering, scope: Scope, ref: EntityRef, move: Move, aim
     assert move.speed is not None
     speed = b.let(higher_of(amount(scope, move.speed, "speed"), ZERO))
     if move.toward is not None or move.away is not None:
-        name = str(move.toward or move.away)
-        target = _target(scope, ref, name)
+        if isinstance(move.toward, OneOf):
+            target = emit_one_of(scope.at("toward"), move.toward, may_be_self=False)
+        else:
+            target = _target(scope, ref, str(move.toward or move.away))
         with b.when(compare("<", target.entity, ZERO)):
             emit_still(lowering, b, ref.entity)
         with b.when(compare(">=", target.entity, ZERO)):
@@ -356,9 +371,9 @@ def _emit_waypoints(
 ) -> None:
     """From point to point; `between` turns back at its ends, `along` stays at its last."""
     b, who = scope.builder, ref.entity
-    column = _slot(lowering, "waypoint", "counter")
+    column = waypoint_column(lowering)
     at = b.let(lower_of(At(column, who), const(len(points) - 1)))
-    x, y = (b.let(_point(at, [point[i] for point in points])) for i in (0, 1))
+    x, y = (b.let(at_point(at, [point[i] for point in points])) for i in (0, 1))
     there = And((compare("==", coordinate(lowering, ref, "x"), x), compare("==", coordinate(lowering, ref, "y"), y)))
     last = compare(">=", at, const(len(points) - 1))
     following = choose(last, ZERO if turns_back else at, add(at, ONE))
@@ -369,7 +384,7 @@ def _emit_waypoints(
         # Short legs may be passed within one step.
         with b.repeat(const(len(points))):
             at = b.let(lower_of(At(column, who), const(len(points) - 1)))
-            gx, gy = (b.let(_point(at, [point[i] for point in points])) for i in (0, 1))
+            gx, gy = (b.let(at_point(at, [point[i] for point in points])) for i in (0, 1))
             leg = b.let(_length(sub(gx, coordinate(lowering, ref, "x")), sub(gy, coordinate(lowering, ref, "y"))))
             stays = And((compare(">=", at, const(len(points) - 1)), ZERO if turns_back else ONE))
             with b.when(Or((compare("<", left, leg), compare("<=", left, ZERO), stays))):
@@ -394,8 +409,8 @@ def _emit_waypoints(
 def _emit_leg(lowering: Lowering, scope: Scope, ref: EntityRef, points: list[list[float]], speed: Expr) -> None:
     """Go toward the waypoint that comes next."""
     b = scope.builder
-    now = b.let(lower_of(At(_slot(lowering, "waypoint", "counter"), ref.entity), const(len(points) - 1)))
-    gx, gy = (b.let(_point(now, [point[i] for point in points])) for i in (0, 1))
+    now = b.let(lower_of(At(waypoint_column(lowering), ref.entity), const(len(points) - 1)))
+    gx, gy = (b.let(at_point(now, [point[i] for point in points])) for i in (0, 1))
     _emit_goal(lowering, scope, ref, gx, gy, speed)
 
 
@@ -417,16 +432,10 @@ def _length(dx: Expr, dy: Expr) -> Expr:
 
 
 def emit_first_leg(lowering: Lowering, b: BlockBuilder, member: Member, who: Expr) -> None:
-    """Set out as an entity appears, so that who goes from point to point loses no step."""
+    """Set out from the beginning of the way as an entity appears, so that who has one loses no step."""
+    b.emit(Set(waypoint_column(lowering), who, ZERO))
     if any(move.along or move.between for move in member.kind.moves or []):
         _emit_member(lowering, b, member, who, _Aims(lowering, b, member))
-
-
-def _point(at: Expr, values: list[float]) -> Expr:
-    value: Expr = Constant(values[-1])
-    for index in range(len(values) - 2, -1, -1):
-        value = choose(compare("==", at, const(index)), Constant(values[index]), value)
-    return value
 
 
 # Contact by size
@@ -552,14 +561,26 @@ def check_radii(lowering: Lowering) -> None:
             radius(lowering, BlockBuilder(), EntityRef(const(float(member.first)), (member,)))
 
 
-def emit_place(scope: Scope, ref: EntityRef, to: list[Formula], cause: Expr, by: Expr, *path: str | int) -> None:
-    """Emit the putting of an entity at a place."""
+def emit_place(
+    scope: Scope, ref: EntityRef, to: list[Formula] | OneOf, cause: Expr, by: Expr, *path: str | int
+) -> None:
+    """Emit the putting of an entity at a place, or where one is that is chosen; nothing where there is nobody."""
     b = scope.builder
+    if isinstance(to, OneOf):
+        goal = emit_one_of(scope.at(*path), to)
+        with b.when(compare(">=", goal.entity, ZERO)):
+            for axis in AXES:
+                _put(scope, ref, axis, b.let(coordinate(scope.lowering, goal, axis)), cause, by)
+        return
     values = [b.let(amount(scope, value, *path, index)) for index, value in enumerate(to)]
     for axis, value in zip(AXES, values, strict=True):
-        coordinate(scope.lowering, ref, axis)
-        b.emit(Post(account_column(scope.lowering, axis), ref.entity, "set", value, cause, by))
-        _forget_course(scope.lowering, b, axis, ref.entity)
+        _put(scope, ref, axis, value, cause, by)
+
+
+def _put(scope: Scope, ref: EntityRef, axis: str, value: Expr, cause: Expr, by: Expr) -> None:
+    coordinate(scope.lowering, ref, axis)
+    scope.builder.emit(Post(account_column(scope.lowering, axis), ref.entity, "set", value, cause, by))
+    _forget_course(scope.lowering, scope.builder, axis, ref.entity)
 
 
 def check_space(lowering: Lowering) -> None:
@@ -576,13 +597,15 @@ def check_space(lowering: Lowering) -> None:
             lowering.fault(("kinds", name, "moves"), f"{name} moves, but it is nowhere; give it a 'where: [x, y]'")
         for move in kind.moves or []:
             target = move.toward or move.away
+            if isinstance(target, OneOf):
+                continue  # its lowering names an unknown kind
             known = [*game.kinds, "self", "other", "maker"]
             if target is not None and target.split("[")[0].split(".")[0] not in known:
                 lowering.fault(("kinds", name, "moves"), f"unknown kind '{target}'{nearest(target, game.kinds)}")
 
 
 def forget_motion(lowering: Lowering) -> None:
-    """Whoever appears again stands still and is at the beginning of its way."""
+    """Whoever appears was nowhere before."""
     for member in lowering.cast.members.values():
         if not is_somewhere(member) or not member.room:
             continue
@@ -590,6 +613,5 @@ def forget_motion(lowering: Lowering) -> None:
         def emit(b: BlockBuilder, who: Expr) -> None:
             for axis in AXES:
                 _forget_course(lowering, b, axis, who)
-            b.emit(Set(_slot(lowering, "waypoint", "counter"), who, ZERO))
 
         lowering.on_appear.append(((), ((member.first, member.room),), emit))

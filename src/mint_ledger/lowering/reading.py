@@ -197,7 +197,21 @@ def attribute(f: InFormula, node: ast.Attribute) -> Typed:
     if table.is_table(f, node):
         raise Problem(table.not_alone(f, node))
     ref = entities.entity(f, node.value)
+    if node.attr == "along" and not has_stat(ref, "along"):
+        return along(f, ref)
     return stat_value(f, ref, node.attr)
+
+
+def along(f: InFormula, ref: EntityRef) -> Typed:
+    """Lower `cart.along`: how far an entity is along its path.
+
+    Raises:
+        Problem: it goes along none.
+    """
+    for member in ref.members:
+        for axis in space.AXES:
+            f.note_account(member.name, axis)
+    return Typed(space.way_along(f.scope.lowering, f.scope.builder, ref), "number")
 
 
 def _account_of(f: InFormula, node: ast.expr) -> tuple[EntityRef, str] | None:

@@ -7,17 +7,19 @@ from dataclasses import dataclass, replace
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula, FormulaError, parse_formula
 from mint_ledger.game.cast import Member
+from mint_ledger.game.choice import OneOf
 from mint_ledger.game.rule import Rule, When
 from mint_ledger.lowering import contact
 from mint_ledger.lowering.chance import happens
 from mint_ledger.lowering.chance_keys import chance_amount
+from mint_ledger.lowering.choice import emit_one_of
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.do import emit_do
 from mint_ledger.lowering.formulas import amount, condition, lower_formula
 from mint_ledger.lowering.handles import APPEARED, GONE, acted_event, cue_event, hit_event, level_event, missed_event
 from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
-from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.scope import EntityRef, Scope, Typed
 from mint_ledger.lowering.sites import RuleSite, names_of
 from mint_ledger.lowering.timer import Timer, add_timer
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
@@ -99,7 +101,7 @@ class RuleLowering:
             spaced=any(guard is not None for guard in (rule.cooldown, rule.at_most, rule.chance)),
             cools_down=rule.cooldown is not None,
             comes_once=rule.at_most is not None,
-            lets=tuple((rule.let or {}).items()),
+            lets=tuple((name, value) for name, value in (rule.let or {}).items() if isinstance(value, Formula)),
         )
 
     # What the rule sees
@@ -228,12 +230,18 @@ class RuleLowering:
             b.emit(Set(last, who, Time()))
         return scope
 
-    def _emit_let(self, b: BlockBuilder, scope: Scope, name: str, formula: Formula) -> Scope:
+    def _emit_let(self, b: BlockBuilder, scope: Scope, name: str, formula: Formula | OneOf) -> Scope:
         inner = scope.at("let", name)
         try:
             if not name.isidentifier():
                 raise Problem(f"'{name}' is no name; a name has letters, digits and _ only")
-            typed = lower_formula(inner, formula)
+            if isinstance(formula, OneOf):
+                # Nobody to choose: the rule does nothing, so nothing ever reads a stat of nobody.
+                chosen = emit_one_of(inner, formula)
+                b.leave_unless(compare(">=", chosen.entity, ZERO))
+                typed = Typed(chosen.entity, "entity", members=chosen.members)
+            else:
+                typed = lower_formula(inner, formula)
         except Problem as problem:
             self.lowering.fault(inner.path, str(problem))
             return scope

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import math
+from itertools import pairwise
+
 from mint_ledger.game.cast import Member
 from mint_ledger.lowering.columns import account_column
 from mint_ledger.lowering.context import Lowering
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef
 from mint_ledger.program.building import (
+    BlockBuilder,
     add,
+    choose,
     compare,
     const,
     div,
@@ -19,10 +24,17 @@ from mint_ledger.program.building import (
 from mint_ledger.program.expressions import (
     ZERO,
     Apply,
+    At,
+    Constant,
     Expr,
+    Local,
     Read,
     Unary,
+    With,
+    inside,
 )
+from mint_ledger.program.handle import Handle
+from mint_ledger.program.state import Column
 
 DEGREE = 0.017453292519943295
 AXES = ("x", "y")
@@ -50,6 +62,66 @@ def coordinate(lowering: Lowering, ref: EntityRef, axis: str) -> Expr:
     if nowhere:
         raise Problem(f"{nowhere[0]} is nowhere; give it a 'where: [x, y]'")
     return Read(account_column(lowering, axis), ref.entity)
+
+
+def waypoint_column(lowering: Lowering) -> Column:
+    """Return the number of the waypoint that each entity goes to next."""
+    return lowering.layout.column(Handle("motion waypoint"), "counter", 0, lowering.cast.size)
+
+
+def path_of(member: Member) -> list[list[float]] | None:
+    """Return the points of the one path that a kind goes along; none where it has none."""
+    paths = [move.along for move in member.kind.moves or [] if move.along is not None]
+    return paths[0] if paths and all(path == paths[0] for path in paths) else None
+
+
+def way_along(lowering: Lowering, b: BlockBuilder, ref: EntityRef) -> Expr:
+    """Return how far an entity is along its path: 0 at the first point, the whole length at the last.
+
+    It is the length of the path up to the waypoint that comes next, less the distance to that one. So it is below 0
+    on the way to the first point, and who is pushed back is less far.
+
+    Raises:
+        Problem: a kind that the entity can be of goes along no path, or along several.
+    """
+    value: Expr | None = None
+    done: list[list[list[float]]] = []
+    for member in reversed(ref.members):
+        points = path_of(member)
+        if points is None:
+            raise Problem(
+                f"{member.name} goes along no path of its own; 'along' wants 'moves: {{along: [[0, 0], …], speed: …}}'"
+            )
+        if points in done:
+            continue
+        done.append(points)
+        alike = [(m.first, m.room) for m in ref.members if path_of(m) == points]
+        one = _along_points(lowering, b, ref, points)
+        value = one if value is None else choose(inside(ref.entity, tuple(alike)), one, value)
+    assert value is not None
+    return value
+
+
+def _along_points(lowering: Lowering, b: BlockBuilder, ref: EntityRef, points: list[list[float]]) -> Expr:
+    lengths = [0.0]
+    for one, other in pairwise(points):
+        lengths.append(lengths[-1] + math.dist(one, other))
+    following = b.new_local()
+    length, x, y = (
+        at_point(Local(following), values) for values in (lengths, [p[0] for p in points], [p[1] for p in points])
+    )
+    dx, dy = sub(x, coordinate(lowering, ref, "x")), sub(y, coordinate(lowering, ref, "y"))
+    way = sub(length, Unary("sqrt", add(mul(dx, dx), mul(dy, dy))))
+    last = const(len(points) - 1)
+    return With(following, lower_of(At(waypoint_column(lowering), ref.entity), last), way)
+
+
+def at_point(number: Expr, values: list[float]) -> Expr:
+    """Return the value of a waypoint, by its number."""
+    value: Expr = Constant(values[-1])
+    for index in range(len(values) - 2, -1, -1):
+        value = choose(compare("==", number, const(index)), Constant(values[index]), value)
+    return value
 
 
 def offsets(lowering: Lowering, one: EntityRef, other: EntityRef) -> tuple[Expr, Expr]:
