@@ -152,6 +152,8 @@ def rule(draw: st.DrawFn, owner: str | None) -> dict[str, Any]:
         {"appears": "ants"},
         {"becomes": "misses(bite) > 2 and level == deep"},
         {"enters": "heat hot"},
+        {"every": 3, "of": "queen.food"},
+        {"every": "queen.base / 4", "of": "heat", "first": 13},
         {"level": "deep"},
         {"becomes": "has(queen, sticky) and distance(queen, ants[1]) < 8"},
     ]

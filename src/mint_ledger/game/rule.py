@@ -35,11 +35,15 @@ WHEN_KEYS = (
 
 
 class When(Part):
-    """What sets a rule off: one key of `start every while becomes enters leaves meets … cue`."""
+    """What sets a rule off: one key of `start every while becomes enters leaves meets … cue`.
+
+    `{every: 500, of: score}` is no timer: it is set off at each multiple of 500 that the score reaches.
+    """
 
     start: bool | None = None
     every: Amount | None = None
     first: Amount | None = None
+    of: Amount | None = None
     while_: Conditions | None = Field(None, alias="while")
     becomes: Conditions | None = None
     enters: Names | None = None
@@ -85,8 +89,10 @@ class When(Part):
                 if given
                 else "wants a trigger like {every: 2}"
             )
-        if self.first is not None and self.every is None:
-            raise ValueError("'first' belongs to 'every'")
+        for key in ("first", "of"):
+            if getattr(self, key) is not None and self.every is None:
+                example = {"first": 100, "of": "score"}[key]
+                raise ValueError(f"'{key}' belongs to 'every': {{every: 500, {key}: {example}}}")
         if self.meet is not None and len(self.meet) != 2:
             raise ValueError("meet wants two kinds, like [crab, keeper]")
         return self
@@ -97,8 +103,8 @@ class When(Part):
 
     @property
     def key(self) -> str:
-        """The trigger's key."""
-        return self.given()[0]
+        """The trigger's key; `of` where it counts a value instead of time."""
+        return "of" if self.of is not None else self.given()[0]
 
 
 def when_list(data: Any) -> Any:
@@ -137,6 +143,8 @@ def _trigger_text(when: When) -> str:
     value = getattr(when, "while_" if when.key == "while" else when.key)
     if when.key == "start":
         return "start"
+    if when.key == "of":
+        return f"every {when.every} of {when.of}"
     return f"{when.key} {', '.join(str(v) for v in value) if isinstance(value, list) else value}"
 
 

@@ -75,6 +75,7 @@ def _trigger(words: str, written: str) -> None:
 
 
 _trigger("at time on_time once moment", "{becomes: time >= 5}")
+_trigger("threshold milestone reaches reached", "{every: 500, of: score}")
 _trigger("begin on_start onstart init setup spawn_start game_start opening", "start")
 _trigger("each interval tick period timer repeat per frequency update step", "{every: 2}")
 _trigger("if when condition until on_true", "{becomes: health <= 0}")

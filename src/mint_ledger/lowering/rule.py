@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from mint_ledger.errors import nearest
@@ -21,12 +22,12 @@ from mint_ledger.lowering.luck import Luck
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope, Typed
 from mint_ledger.lowering.sites import RuleSite, names_of
-from mint_ledger.lowering.timer import Timer, add_timer
-from mint_ledger.program.building import BlockBuilder, add, compare, const, no
-from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Ranges, Time, inside
+from mint_ledger.lowering.timer import MOST_IN_A_STEP, Timer, add_timer, guard_number, guard_period
+from mint_ledger.program.building import BlockBuilder, add, compare, const, div, higher_of, mul, no, sub
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Ranges, Time, Unary, inside
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import OrderLine
-from mint_ledger.program.statements import Call, Note, Raise, Set, Settle
+from mint_ledger.program.statements import Call, If, Leave, Note, Raise, Set, Settle
 
 SELF, OTHER, ACTOR = Local(0), Local(1), Local(2)
 VALUES: tuple[Expr, ...] = tuple(Local(3 + index) for index in range(8))
@@ -273,6 +274,7 @@ class RuleLowering:
         wire = {
             "start": self._wire_start,
             "every": self._wire_every,
+            "of": self._wire_threshold,
             "while": self._wire_while,
             "becomes": self._wire_becomes,
             "enters": self._wire_bands,
@@ -310,6 +312,54 @@ class RuleLowering:
         if self.under_kind and not ranges_of(self.holders):
             return
         add_timer(timer, lambda b, who: b.emit(self._call(who, ZERO, who)))
+
+    def _wire_threshold(self, when: When, path: Path, index: int) -> None:
+        """Fire once for each multiple that a value reaches for the first time; a lower value takes none back."""
+        assert when.every is not None and when.of is not None
+        lowering, every, first, of = self.lowering, when.every, when.first, when.of
+        self._order("reactions: conditions", f"every {every} of {of}")
+        handle = Handle("reached", path)
+        reached = (
+            lowering.entity_column(handle, self.holders, "counter")
+            if self.under_kind
+            else lowering.layout.column(handle, "counter")
+        )
+        event = lowering.event(Handle("reaches", path), "condition")
+        place = lowering.formula_place(every, (*path, "every"))
+
+        def values(b: BlockBuilder, who: Expr) -> tuple[Expr, Expr, Expr]:
+            scope = self._watch_scope(b, who, path)
+            step = b.let(amount(scope, every, "every"))
+            guard_period(b, step, place)
+            begins = b.let(amount(scope, first, "first")) if first is not None else step
+            return b.let(amount(scope, of, "of")), begins, step
+
+        def is_reached(value: Expr, begins: Expr, step: Expr, who: Expr) -> Expr:
+            return compare(">=", value, add(begins, mul(At(reached, who), step)))
+
+        def count_on(b: BlockBuilder, who: Expr) -> None:
+            b.emit(Set(reached, who, add(At(reached, who), ONE)))
+
+        def watch(b: BlockBuilder) -> None:
+            def emit(who: Expr) -> None:
+                value, begins, step = values(b, who)
+                with b.repeat(const(MOST_IN_A_STEP + 1)) as so_far:
+                    b.emit(If(is_reached(value, begins, step, who), (), (Leave("each"),)))
+                    guard_number(b, so_far, step, place)
+                    count_on(b, who)
+                    b.emit(Raise(event, who, Local(0)))
+
+            self._for_each(b, emit)
+
+        def take(b: BlockBuilder, who: Expr) -> None:
+            # What it starts with counts as reached before. Rounding may leave the quotient one too low.
+            value, begins, step = values(b, who)
+            passed = add(Unary("floor", div(sub(value, begins), step)), ONE)
+            b.emit(Set(reached, who, higher_of(passed, ZERO)))
+            with b.when(is_reached(value, begins, step, who)):
+                count_on(b, who)
+
+        self._wire_watched(watch, take, event)
 
     def _timer_luck(self, index: int) -> Luck:
         """The luck of how long the rule waits."""
@@ -380,14 +430,22 @@ class RuleLowering:
 
             self._for_each(b, emit)
 
+        def take(b: BlockBuilder, who: Expr) -> None:
+            b.emit(Set(edge, who, condition(self._watch_scope(b, who, path), test)))
+
+        self._wire_watched(watch, take, event)
+
+    def _wire_watched(
+        self, watch: Callable[[BlockBuilder], None], take: Callable[[BlockBuilder, Expr], None], event: int
+    ) -> None:
+        """Wire what is watched after each posting: `watch` raises the event, `take` is its state at the start."""
+        lowering = self.lowering
+
         def react(b: BlockBuilder, who: Expr, actor: Expr, _: tuple[Expr, ...]) -> None:
             if self.under_kind:
                 self._call_unless_gone(b, who, ZERO, actor, ())
             else:
                 b.emit(self._call(ZERO, ZERO, actor))
-
-        def take(b: BlockBuilder, who: Expr) -> None:
-            b.emit(Set(edge, who, condition(self._watch_scope(b, who, path), test)))
 
         if self.under_kind and not ranges_of(self.holders):
             take(BlockBuilder(1), Local(0))
