@@ -262,6 +262,14 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
     dig: dict[str, Any] = {"by": "ants", "costs": {"food": 2}, "cooldown": 0.4, "do": draw(do_list("ants"))}
     if draw(st.booleans()):
         dig |= {"lasts": 0.4, "breaks_if": "size < 3"}
+    acts: list[Any] = [{"do": "dig"}]
+    lick: dict[str, Any] = {"by": "ants", "to": draw(st.sampled_from(["ants", ["self", "ants"]])), "cooldown": 0.3}
+    lick |= {"costs": {"food": "other.size / 20"}, "do": ["other.size += 1", "size -= 0.5"]}
+    if draw(st.booleans()):
+        lick |= {"needs": "other.size < 20", "lasts": 0.2}
+    whom = st.sampled_from([{}, {"to": "any"}, {"to": {"least": "other.size", "if": "other.food > 2"}}])
+    if draw(st.booleans()):
+        acts = [{"do": "wait", "if": "heat > 13"}, {"do": "lick", **draw(whom)}, *acts]
     levels = {
         "top": {"present": {"ants": 2}, "until": "level_time >= 2", "next": "deep"},
         "deep": {
@@ -310,9 +318,17 @@ def games(draw: st.DrawFn) -> dict[str, Any]:
         },
         "space": {},
         "attacks": {"bite": bite, "kick": kick} if draw(st.booleans()) else {"bite": bite},
-        "actions": {"dig": dig},
+        "actions": {"dig": dig, "lick": lick},
         "statuses": {"sticky": sticky},
-        "habits": {"eager": {"by": "ants", "reaction": "between(0.2, 0.6)", "slips": 0.1, "acts": [{"do": "dig"}]}},
+        "habits": {
+            "eager": {
+                "by": "ants",
+                "reaction": "between(0.2, 0.6)",
+                "slips": 0.1,
+                "acts": acts,
+                "goes_on": draw(st.booleans()),
+            }
+        },
         **({"levels": levels} if draw(st.booleans()) else {"levels": {"deep": levels["deep"]}}),
         "rules": draw(st.lists(rule(None), min_size=1, max_size=3)),
         "endings": {

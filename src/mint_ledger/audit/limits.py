@@ -48,7 +48,7 @@ def no_floor(subject: Subject) -> Iterator[Caught]:
     watched = {stat for site in facts.conditions for _, stat in site.reads}
     for owner, stat, path, model in _numbers(facts):
         taken = [c for c in facts.changes_of(owner, stat) if c.mode == "subtract" and facts.direction(c) < 0]
-        lowered = taken or (owner, stat) in facts.layers or facts.is_paid_with(owner, stat)
+        lowered = taken or (owner, stat) in facts.layers
         if not lowered or model.min is not None or stat in watched or model.at_limit == "wrap":
             continue
         name = facts.account(owner, stat)

@@ -12,7 +12,7 @@ from mint_ledger.errors import BadRequest, nearest
 HELP = {
     "go": "go 5 · go until keeper.health < 50 · Enter alone goes on for one second (or turn)",
     "step": "step · step 10: goes on for so many steps",
-    "act": "act ACTION [by WHO]: somebody begins an action",
+    "act": "act ACTION [to WHOM] [by WHO]: somebody begins an action",
     "hit": "hit WHO with ATTACK [by WHO] [sure]: an attack strikes; sure: it lands",
     "meet": "meet ONE OTHER [for SECONDS]: two touch",
     "cue": "cue NAME [value=number …]: gives a cue",
@@ -109,7 +109,7 @@ def _happening(name: str, rest: str) -> dict[str, Any]:
             return {"move": parts[""], "to": _part(parts, "to", name).split()}
         case "level":
             return {"go": rest}
-    parts = _parts(name, words, ("by",))
+    parts = _parts(name, words, ("by", "to") if name == "act" else ("by",))
     return {name: parts[""], **{key: value for key, value in parts.items() if key}}
 
 

@@ -88,7 +88,13 @@ class NameCompleter(Completer):
             "show": entities,
             "go": ["until"],
         }
-        behind = {"hit": ["with", "by", "sure"], "act": ["by"], "give": ["to", "for"], "end": ["of"], "meet": entities}
+        behind = {
+            "hit": ["with", "by", "sure"],
+            "act": ["to", "by"],
+            "give": ["to", "for"],
+            "end": ["of"],
+            "meet": entities,
+        }
         if len(before) == 1 and command in first:
             return first[command]
         if command in behind and len(before) > 1:

@@ -9,9 +9,13 @@ from mint_ledger.game.parts import Amount, Condition, Names, Part
 
 
 class Action(Part):
-    """One action: by whom, what it needs and costs, how long it takes, and what it does as it ends, if anything."""
+    """One action: by whom, what it needs and costs, how long it takes, and what it does as it ends, if anything.
+
+    With `to` it is done to somebody, who is `other` in all its formulas; `self` among its names allows oneself.
+    """
 
     by: Names
+    to: Names | None = None
     needs: Condition | None = None
     costs: dict[str, Amount] | None = None
     lasts: Amount | None = None

@@ -70,6 +70,23 @@ HabitAims = Annotated[
 ]
 
 
+def _whom_tag(data: Any) -> str:
+    return "(choice)" if isinstance(data, (dict, Choice)) else "(word)"
+
+
+def _any_or_choice(data: Any) -> Any:
+    if data != "any" and not isinstance(data, (dict, Choice)):
+        raise ValueError(f"wants 'any', or a choice like {{least: other.health}}, not {describe(data)}")
+    return data
+
+
+Whom = Annotated[
+    Annotated[Literal["any"], Tag("(word)")] | Annotated[Choice, Tag("(choice)")],
+    Discriminator(_whom_tag),
+    BeforeValidator(_any_or_choice),
+]
+
+
 def _goal_tag(data: Any) -> str:
     return "(choice)" if isinstance(data, (dict, OneOf)) else "(word)"
 

@@ -6,16 +6,20 @@ from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, field_validator, model_validator
 
-from mint_ledger.game.choice import HabitAims
+from mint_ledger.game.choice import HabitAims, Whom
 from mint_ledger.game.parts import Amount, Condition, Names, Part, as_list
 from mint_ledger.game.space import Moves
 
 
 class Act(Part):
-    """One thing that a player may choose, if it can be done and its `if` holds: the first of them, or by weight."""
+    """One thing that a player may choose, if it can be done and its `if` holds: the first of them, or by weight.
+
+    `wait` is no action: whoever chooses it does nothing until the next look.
+    """
 
     do: str
     if_: Condition | None = Field(None, alias="if")
+    to: Whom | None = None
     weight: Amount | None = None
     every: Amount | None = None
 
@@ -28,6 +32,7 @@ class Habit(Part):
     reaction: Amount
     slips: Amount | None = None
     choose: Literal["first", "random"] = "first"
+    goes_on: bool = False
     acts: Annotated[list[Act], BeforeValidator(as_list)] = Field(default_factory=list)
     sees: list[str] | None = None
     aims: dict[str, HabitAims] = Field(default_factory=dict)

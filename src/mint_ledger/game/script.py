@@ -66,7 +66,7 @@ class Happening(Part):
         for key, owners in (
             ("sure", ("hit",)),
             ("for_", ("meet", "give")),
-            ("to", ("give", "end", "move")),
+            ("to", ("give", "end", "move", "act")),
             ("with_", ("hit", "cue")),
         ):
             if getattr(self, key) and not any(getattr(self, owner) is not None for owner in owners):

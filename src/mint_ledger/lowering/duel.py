@@ -285,7 +285,8 @@ class _Duels:
             if action is not None:
                 cause = const(self.lowering.cause("action", action, ("actions", action)))
                 with b.when(compare("==", self.chosen, const(number))):
-                    b.emit(Call(begin_action(action), (self.striker,)))
+                    aimed = (self.target,) if self.lowering.game.actions[action].to is not None else ()
+                    b.emit(Call(begin_action(action), (self.striker, *aimed)))
                     b.emit(Settle(cause, self.striker))
         return b.procedure(parts.PLAYERS)
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from mint_ledger.errors import nearest
 from mint_ledger.formula import Formula
-from mint_ledger.game.habit import Habit
+from mint_ledger.game.choice import Choice
+from mint_ledger.game.habit import Act, Habit
 from mint_ledger.lowering import contact
 from mint_ledger.lowering.action import ActionLowering, anyone_is_ever_busy, busy_column
 from mint_ledger.lowering.chance import draw, draw_places, emit_by_weight, happens
 from mint_ledger.lowering.chance_keys import chance_amount
+from mint_ledger.lowering.choice import emit_choice
 from mint_ledger.lowering.columns import habit_column, only_script_column
 from mint_ledger.lowering.context import Lowering, ranges_of
 from mint_ledger.lowering.formulas import amount, condition
@@ -19,7 +21,7 @@ from mint_ledger.lowering.scope import EntityRef, Scope
 from mint_ledger.lowering.sites import ActSite
 from mint_ledger.lowering.timer import MOST_IN_A_STEP, guard_number, guard_period
 from mint_ledger.program.building import BlockBuilder, add, compare, const, no
-from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Fold, Local, Time
+from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Fold, Local, Or, Time
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import OrderLine
 from mint_ledger.program.state import Column
@@ -27,6 +29,9 @@ from mint_ledger.program.statements import Call, Guard, If, Leave, Let, Note, Se
 
 NEVER = -1e18
 NO_HABIT = "none"
+WAIT = "wait"
+MOST_ACTS = 64
+TOO_MANY_ACTS = f"a player that goes on did {MOST_ACTS} acts at once, and there is no end to it; give one a cost"
 
 
 class HabitLowering:
@@ -71,8 +76,8 @@ class HabitLowering:
                 self.lowering.fault(path, f"there is no stat '{stat}' to see{nearest(name, everywhere)}")
         if not self.players:
             return
-        acts = enumerate(self.habit.acts)
-        self.lowering.sites.acts[self.name] = tuple(ActSite((*self.path, "acts", at), act.do) for at, act in acts)
+        acts = [(at, act.do) for at, act in enumerate(self.habit.acts) if not self._is_wait(act)]
+        self.lowering.sites.acts[self.name] = tuple(ActSite((*self.path, "acts", at), do) for at, do in acts)
         self._lower_look()
         for index, item in enumerate(self.habit.meets):
             for kind, every in item.items():
@@ -108,6 +113,9 @@ class HabitLowering:
         weights: dict[int, Local] = {}
         for index, act in enumerate(self.habit.acts):
             path = (*self.path, "acts", index)
+            if self._is_wait(act):
+                self._lower_wait(b, who, index, chosen, weights)
+                continue
             if act.do not in lowering.game.actions:
                 lowering.fault((*path, "do"), f"unknown action '{act.do}'{nearest(act.do, lowering.game.actions)}")
                 continue
@@ -115,11 +123,12 @@ class HabitLowering:
             if not set(action.doers) & set(self.players):
                 lowering.fault((*path, "do"), f"'{act.do}' is an action of {', '.join(action.action.by)}")
                 continue
-            if self.habit.choose == "random":
-                weights[index] = Local(b.new_local())
-                b.emit(Let(weights[index].index, ZERO))
+            if act.to is not None and not action.targets:
+                lowering.fault((*path, "to"), f"'{act.do}' is done to nobody; leave 'to' out, or give it a 'to: …'")
+            self._take_part(b, index, weights)
             with b.when(compare("<", Local(chosen), ZERO)):
-                tests = [action.ready(b, who)]
+                choice = act.to if isinstance(act.to, Choice) else None
+                tests = [action.ready(b, who, choice, (*path, "to"))]
                 scope = self.scope(b, who).with_path(path)
                 if act.every is not None:
                     last = At(self.column("last act", index, opening=NEVER), who)
@@ -134,8 +143,33 @@ class HabitLowering:
                         self._emit_possible(b, scope, chosen, index, weights)
         if weights:
             self._emit_drawn(b, who, chosen, weights)
-        self._emit_choice(b, who, Local(chosen))
-        lowering.procedure(b.procedure(Handle("look", self.path)))
+        again = b.let(ZERO) if self.habit.goes_on else None
+        self._emit_choice(b, who, Local(chosen), again)
+        lowering.procedure(b.procedure(Handle("look", self.path), again))
+
+    def _is_wait(self, act: Act) -> bool:
+        """Return whether an act is to wait for the next look, which is no action of the file."""
+        return act.do == WAIT and WAIT not in self.lowering.game.actions
+
+    def _take_part(self, b: BlockBuilder, index: int, weights: dict[int, Local]) -> None:
+        """Let an act take part in the draw, where acts are drawn."""
+        if self.habit.choose == "random":
+            weights[index] = Local(b.new_local())
+            b.emit(Let(weights[index].index, ZERO))
+
+    def _lower_wait(self, b: BlockBuilder, who: Expr, index: int, chosen: int, weights: dict[int, Local]) -> None:
+        """Choose to do nothing, if the act's condition holds."""
+        act, path = self.habit.acts[index], (*self.path, "acts", index)
+        for key in ("to", "every"):
+            if getattr(act, key) is not None:
+                self.lowering.fault((*path, key), f"'{WAIT}' is no action; only 'if' and 'weight' belong to it")
+        self._take_part(b, index, weights)
+        with b.when(compare("<", Local(chosen), ZERO)):
+            test: Expr = ONE
+            if act.if_ is not None:
+                test = condition(self.scope(b, who, f"act {index}").with_path(path), act.if_, "if")
+            with b.when(test):
+                self._emit_possible(b, self.scope(b, who).with_path(path), chosen, index, weights)
 
     def _emit_possible(self, b: BlockBuilder, scope: Scope, chosen: int, index: int, weights: dict[int, Local]) -> None:
         """An act can be chosen: it is, or it takes part in the draw with its weight."""
@@ -160,8 +194,12 @@ class HabitLowering:
             self.lowering.sites.choices[self.name] = tuple(place for _, _, place in draw_places(scope, 1))
             b.emit(Let(chosen, emit_by_weight(b, draw(scope), list(weights.values()))))
 
-    def _emit_choice(self, b: BlockBuilder, who: Expr, chosen: Expr) -> None:
+    def _emit_choice(self, b: BlockBuilder, who: Expr, chosen: Expr, again: Local | None) -> None:
+        """Do what was chosen; the local `again` becomes 1 where a player that goes on looks again at once."""
         b.leave_unless(compare(">=", chosen, ZERO))
+        waits = [compare("==", chosen, const(index)) for index, act in enumerate(self.habit.acts) if self._is_wait(act)]
+        if waits:
+            b.leave_unless(no(Or(tuple(waits)) if len(waits) > 1 else waits[0]))
         slipped = b.new_local()
         b.emit(Let(slipped, ZERO))
         if self.habit.slips is not None:
@@ -175,8 +213,25 @@ class HabitLowering:
                 if act.every is not None:
                     b.emit(Set(self.column("last act", index, opening=NEVER), who, Time()))
                 action = const(self.lowering.cause("action", act.do, ("actions", act.do)))
-                do = (Call(begin_action(act.do), (who,)), Settle(action, who))
-                b.emit(If(Local(slipped), (Note("slip", who, who, action),), do))
+                with b.block() as do:
+                    b.emit(Call(begin_action(act.do), (who, *self._emit_whom(b, who, index))))
+                    b.emit(Settle(action, who))
+                    if again is not None and self.lowering.game.actions[act.do].lasts is None:
+                        b.emit(Let(again.index, ONE))
+                b.emit(If(Local(slipped), (Note("slip", who, who, action),), tuple(do)))
+
+    def _emit_whom(self, b: BlockBuilder, who: Expr, index: int) -> tuple[Expr, ...]:
+        """Choose to whom an act is done, of those to whom it can be; nobody where the action has no `to`."""
+        act, path = self.habit.acts[index], (*self.path, "acts", index, "to")
+        action = ActionLowering(self.lowering, act.do, self.lowering.game.actions[act.do])
+        if not action.targets:
+            return ()
+        if act.to is None:
+            return (const(-1),)
+        choice = act.to if isinstance(act.to, Choice) else Choice(ties="random")
+        candidates, possible = action.candidates(b, who)
+        scope = self.scope(b, who, f"act {index} to").with_path(path)
+        return (emit_choice(scope, choice, candidates, possible, scope),)
 
     def _lower_find(self, index: int, kind: str, every: Formula) -> None:
         """`find NAME K` (player): meet one of a kind, chosen as the first that is there."""
@@ -203,11 +258,24 @@ class HabitLowering:
             if anyone_is_ever_busy(lowering):
                 free.append(no(At(busy_column(lowering), who)))
             with b.when(And(tuple(free))):
-                b.emit(Call(Handle("look", self.path), (who,)))
+                self._emit_looks(b, who)
                 b.emit(Set(self.column("looks"), who, add(Time(), self._reaction(b, who))))
         for act in self.habit.acts:
             text = f"{self.name}: {act.do}" + (f" if {act.if_}" if act.if_ else "")
             lowering.order.append(OrderLine("3 players", text, self.path))
+
+    def _emit_looks(self, b: BlockBuilder, who: Expr) -> None:
+        """Look once; who `goes_on` looks again after each act that took no time, until nothing more is chosen."""
+        look = Handle("look", self.path)
+        if not self.habit.goes_on:
+            b.emit(Call(look, (who,)))
+            return
+        again = b.new_local()
+        place = self.lowering.formula_place(self.habit.reaction, (*self.path, "reaction"))
+        with b.repeat(const(MOST_ACTS + 1)) as so_far:
+            b.emit(Guard(compare("<", so_far, const(MOST_ACTS)), TOO_MANY_ACTS, place, so_far))
+            b.emit(Call(look, (who,), again))
+            b.emit(If(And((Local(again), self.lowering.present(who))), (), (Leave("each"),)))
 
     def _emit_finding(self, b: BlockBuilder, who: Expr, index: int, every: Formula) -> None:
         due = self.column("finds", index)

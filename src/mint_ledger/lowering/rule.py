@@ -165,12 +165,22 @@ class RuleLowering:
                     members += self.lowering.cast.families(names)
             elif when.gone:
                 members += self._doers(when)
+            elif when.act and all(self._targets_of(name) for name in when.act):
+                members += [member for name in when.act for member in self._targets_of(name)]
             elif when.appears and when.appears != ["self"] and self.under_kind:
                 members += self._kinds(when.appears, "appears")
             else:
                 return None
         unique = _unique(members)
         return EntityRef(OTHER, unique) if unique else None
+
+    def _targets_of(self, action: str) -> tuple[Member, ...]:
+        """Return to whom an action may be done; nobody where it is done to nobody."""
+        model = self.lowering.game.actions.get(action)
+        if model is None or model.to is None:
+            return ()
+        names = [name for name in model.to if name != "self"] + (model.by if "self" in model.to else [])
+        return tuple(self.lowering.cast.families([name for name in names if name in self.lowering.cast.members]))
 
     def _doers(self, when: When) -> list[Member]:
         """Return who can have made somebody go: those who can strike it; else anyone."""
@@ -570,9 +580,11 @@ class RuleLowering:
             self._order("reactions: hits", f"after {name}")
             holders = ranges_of(self.holders)
 
-            def handle(b: BlockBuilder, who: Expr, _: Expr, __: tuple[Expr, ...], holders: Ranges = holders) -> None:
+            def handle(
+                b: BlockBuilder, who: Expr, target: Expr, __: tuple[Expr, ...], holders: Ranges = holders
+            ) -> None:
                 with b.when(inside(who, holders) if self.under_kind else ONE):
-                    self._call_unless_gone(b, who, ZERO, who, ())
+                    self._call_unless_gone(b, who, target, who, ())
 
             self.lowering.wiring.on_event(event, handle)
 

@@ -104,7 +104,7 @@ def _emit(lowering: Lowering, scope: Scope, item: Happening, cause: Expr) -> Exp
         case "act":
             assert item.act is not None
             doer = _doer_of(lowering, scope, item.act, by)
-            b.emit(Call(begin_action(item.act), (doer.entity,)))
+            b.emit(Call(begin_action(item.act), (doer.entity, *_target_of(lowering, scope, item))))
             return doer.entity
         case "give":
             emit_give(scope, str(item.give), _whom(item), item.for_)
@@ -131,6 +131,18 @@ def _whom(item: Happening) -> str:
     if not isinstance(item.to, str):
         raise Problem("it is not known whom; write 'to: …'")
     return item.to
+
+
+def _target_of(lowering: Lowering, scope: Scope, item: Happening) -> tuple[Expr, ...]:
+    """Return to whom an action is done, as it takes it: -1 for the first possible one; nothing where it has no `to`."""
+    assert item.act is not None
+    if lowering.game.actions[item.act].to is None:
+        if item.to is not None:
+            raise Problem(f"'{item.act}' is done to nobody; leave 'to' out, or give the action a 'to: …'")
+        return ()
+    if item.to is not None and not isinstance(item.to, str):
+        raise Problem(f"'{item.act}' is done to somebody; write 'to: ally' or 'to: \"ally[2]\"'")
+    return (entity_text(scope, item.to).entity if item.to is not None else const(-1),)
 
 
 def _doer_of(lowering: Lowering, scope: Scope, action: str, by: EntityRef | None) -> EntityRef:

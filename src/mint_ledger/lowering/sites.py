@@ -147,12 +147,16 @@ class AttackSite:
 
 @dataclass(frozen=True, slots=True)
 class ActionSite:
-    """An action: the kinds that do it, what it costs them of which stat, and whether it has to cool down."""
+    """An action: the kinds that do it, what it costs them of which stat, and whether it has to cool down.
+
+    `targets` are the kinds that it may be done to; none where it is done to nobody.
+    """
 
     name: str
     doers: tuple[str, ...]
     prices: tuple[tuple[str, Formula], ...]
     cools_down: bool
+    targets: tuple[str, ...] = ()
 
     @property
     def costs(self) -> tuple[str, ...]:

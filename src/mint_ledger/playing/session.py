@@ -119,9 +119,9 @@ class Session:
             raise BadRequest("nothing was said to happen")
         return self._play(happenings, 1, None)
 
-    def act(self, action: str, by: str | None = None) -> list[Row]:
+    def act(self, action: str, by: str | None = None, to: str | None = None) -> list[Row]:
         """Let an entity begin an action; see `do`."""
-        return self.do(_given(act=action, by=by))
+        return self.do(_given(act=action, by=by, to=to))
 
     def hit(self, target: str, with_: str, by: str | None = None, *, sure: bool = False) -> list[Row]:
         """Let an attack strike; see `do`."""
