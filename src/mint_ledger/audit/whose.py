@@ -72,6 +72,39 @@ def _gains(play: Play) -> Iterator[tuple[Row, int]]:
                 yield row, int(by if step == row.step else row.by if row.by > 0 else game_gives[0][1])
 
 
+def done_for_all_who_tie(subject: Subject) -> Iterator[Caught]:
+    """A step for the one with the highest or lowest value was done for several, since these tied; mostly it was one."""
+    facts, plays = subject.facts, subject.plays
+    for site in facts.sites.extremes.values():
+        rule = facts.rule_at(site.path)
+        owner = rule.path if rule is not None else site.path[:2]
+        inside = [one for one in facts.sites.postings.values() if one.path[: len(site.path)] == site.path]
+        stats = {(owner, one.stat) for one in inside}
+        attacks = {("attacks", name) for name in site.attacks}
+        times, tied = 0, 0
+        example: tuple[Play, set[int]] | None = None
+        for play in plays.runs:
+            struck: dict[tuple[float, float], set[int]] = {}
+            for row in play.rows:
+                member = facts.cast.member_of(int(row.entity))
+                if member is None or member.name not in site.kinds or row.cause < 0:
+                    continue
+                what, cause = WHATS[int(row.what)], plays.program.causes[int(row.cause)].path
+                if (what == "hit" and cause in attacks) or (
+                    what == "posting" and (cause, plays.words.stat(row.stat)) in stats
+                ):
+                    struck.setdefault((row.step, row.by), set()).add(int(row.entity))
+            several = [who for who in struck.values() if len(who) > 1]
+            times, tied = times + len(struck), tied + len(several)
+            example = example or ((play, several[0]) if several else None)
+        # Where all tie mostly, it is meant for all of them.
+        if example is not None and 2 * tied <= times:
+            play, who = example
+            names = " and ".join(sorted(plays.words.entity(entity) for entity in who))
+            what = f"{names} had the same value, so '{facts.name(site.path)}' was done for each of them."
+            yield Caught(site.path, facts.name(site.path), what, (f"{tied:,} of {times:,} times",), plays.replay(play))
+
+
 def shared_by_copies(subject: Subject) -> Iterator[Caught]:
     """Copies that count into one account of the game, and each of which goes by that alone."""
     facts = subject.facts
@@ -230,6 +263,17 @@ def _drawings(play: Play, lot: str, causes: Sequence[Cause]) -> _Drawings:
 
 
 CHECKS = (
+    Check(
+        "F524",
+        "done-for-all-who-tie",
+        "fairness and flow",
+        "On a tie two are struck instead of one",
+        "A step is done for each one whose value is the highest (or lowest) of all. Mostly that is one, but where two "
+        "have the same value it is done for both.",
+        "Choose one: {one: mason, most: other.noise, ties: random, do: […]}, or 'aims: {most: other.noise}'.",
+        done_for_all_who_tie,
+        plays=True,
+    ),
     Check(
         "F514",
         "goes-to-one-copy",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 from typing import assert_never
 
 from mint_ledger.errors import nearest
@@ -22,6 +23,7 @@ from mint_ledger.lowering.posting import emit_posting, emit_set
 from mint_ledger.lowering.presence import emit_spawn
 from mint_ledger.lowering.problem import Problem
 from mint_ledger.lowering.scope import EntityRef, Scope
+from mint_ledger.lowering.sites import ExtremeSite, names_of
 from mint_ledger.program.building import compare, const, higher_of
 from mint_ledger.program.expressions import ZERO, Expr, Unary
 from mint_ledger.program.statements import Call, If, Note, Raise
@@ -293,6 +295,9 @@ def _each(scope: Scope, item: steps.EachDo, cause: Expr) -> None:
     if not members:
         return
     b = scope.builder
+    if item.if_ is not None and _asks_for_the_extreme(item.if_.tree):
+        attacks = tuple(step.with_ for step in item.do if isinstance(step, steps.HitDo))
+        scope.lowering.sites.extremes[scope.path] = ExtremeSite(scope.path, names_of(members), attacks)
     with b.each(ranges_of(members)) as who:
         ref = EntityRef(who, members)
         if item.as_ is not None:
@@ -303,6 +308,21 @@ def _each(scope: Scope, item: steps.EachDo, cause: Expr) -> None:
         else:
             with b.when(condition(inner, item.if_, "if")):
                 emit_do(inner.at("do"), item.do, cause)
+
+
+# A value is held against the extreme of all: `x == highest(…)`, `x >= highest(…)`, `x <= lowest(…)`.
+_EXTREMES = {"highest": (ast.Eq, ast.GtE), "lowest": (ast.Eq, ast.LtE)}
+
+
+def _asks_for_the_extreme(condition: ast.expr) -> bool:
+    """Return whether a condition holds for those alone whose value is the highest or lowest of all."""
+    return any(
+        isinstance(test.ops[0], _EXTREMES[call.func.id])
+        for test in ast.walk(condition)
+        if isinstance(test, ast.Compare) and len(test.ops) == 1
+        for call in test.comparators
+        if isinstance(call, ast.Call) and isinstance(call.func, ast.Name) and call.func.id in _EXTREMES
+    )
 
 
 def _one(scope: Scope, item: steps.OneDo, cause: Expr) -> None:

@@ -172,6 +172,15 @@ class ActSite:
     action: str
 
 
+@dataclass(frozen=True, slots=True)
+class ExtremeSite:
+    """A step for each of a kind whose value is the highest or lowest of all, and the attacks that it strikes with."""
+
+    path: Path
+    kinds: tuple[str, ...]
+    attacks: tuple[str, ...]
+
+
 @dataclass
 class Sites:
     """All places of a game; each is noted once, even if it is lowered several times."""
@@ -186,6 +195,7 @@ class Sites:
     acts: dict[str, tuple[ActSite, ...]] = field(default_factory=dict)
     # By the name of a habit that chooses at random: the places of the draws by which it does.
     choices: dict[str, tuple[int, ...]] = field(default_factory=dict)
+    extremes: dict[Path, ExtremeSite] = field(default_factory=dict)
     # The kinds that are safe for a time after a hit.
     safe_after_hits: set[str] = field(default_factory=set)
     # Where it is asked whose turn it is, and which accounts bars and measures show.
