@@ -54,6 +54,8 @@ def habit(acts: str, more: str = "") -> str:
 def test_a_habit_chooses_to_whom_an_action_is_done(act: str, expected: list[float]) -> None:
     run = game(habit(act)).run()
     assert warmth(run) == expected
+    if sum(expected) > 17:
+        assert f"nurse does blanket to sleeper[{1 if 19 in expected else 2}]" in run.story()
     assert run.at(6)["nurse.oil"] == (1 if sum(expected) > 17 else 2)
 
 

@@ -172,7 +172,8 @@ class Words:
             case "status":
                 return self._status(row, who, cause)
             case "act":
-                return f"{who} begins {cause}" if self._plain(row) == "begins" else f"{who} does {cause}"
+                does, _, to = self._plain(row).partition(" ")
+                return f"{who} {does} {cause} to {self.entity(row.values[-1])}" if to else f"{who} {does} {cause}"
             case "called off":
                 why = f": {self._plain(row)}" if row.text >= 0 else ""
                 return f"{who} is called off from {cause}{why}"

@@ -245,10 +245,10 @@ class ActionLowering:
         target = self._emit_target(b, who) if self.targets else None
         scope = self.scope(b, who, target)
         if action.lasts is None:
-            b.emit(Note("act", who, who, self.cause, lowering.text(["does"])))
+            self._note_act(b, who, target, "does")
         else:
             lasts = b.let(amount(scope, action.lasts, "lasts"))
-            b.emit(Note("act", who, who, self.cause, lowering.text(["begins"]), (lasts,)))
+            self._note_act(b, who, target, "begins", lasts)
         costs = [(stat, b.let(amount(scope, cost, "costs", stat))) for stat, cost in (action.costs or {}).items()]
         for stat, cost in costs:
             b.emit(Post(account_column(lowering, stat), who, "add", neg(cost), self.cause, who))
@@ -285,12 +285,18 @@ class ActionLowering:
         b.emit(Set(self.target_column(), who, Local(target)))
         return Local(target)
 
+    def _note_act(self, b: BlockBuilder, who: Expr, target: Expr | None, does: str, *values: Expr) -> None:
+        """A row that says that somebody begins or does it; the last value is to whom, where it is done to somebody."""
+        if target is not None:
+            does, values = f"{does} to", (*values, target)
+        b.emit(Note("act", who, who, self.cause, self.lowering.text([does]), values))
+
     def _lower_carry_out(self) -> None:
         """`carry out NAME` (entity): what it does; rules hear of it."""
         b = BlockBuilder(1)
-        if self.action.lasts is not None:
-            b.emit(Note("act", Local(0), Local(0), self.cause, self.lowering.text(["does"])))
         target = b.let(At(self.target_column(), Local(0))) if self.targets else None
+        if self.action.lasts is not None:
+            self._note_act(b, Local(0), target, "does")
         emit_do(self.scope(b, Local(0), target).at("do"), self.action.do, self.cause)
         b.emit(Raise(self.event, Local(0), target if target is not None else ZERO))
         self.lowering.procedure(b.procedure(Handle("carry out", self.path)))

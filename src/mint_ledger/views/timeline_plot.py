@@ -103,7 +103,7 @@ def _by_cause(run: Run, words: Words, full: tuple[str, ...], hollow: tuple[str, 
     tracks: dict[str, _Track] = {}
     for row in run.rows:
         what = WHATS[int(row.what)]
-        if what not in (*full, *hollow) or "".join(_text(run, row.text)) == "begins":
+        if what not in (*full, *hollow) or "".join(_text(run, row.text)).startswith("begins"):
             continue
         name = words.cause(row.cause)
         track = tracks.setdefault(name, _Track(name, color))
