@@ -90,6 +90,7 @@ def test_the_trigger_that_a_word_means_is_one(word: str) -> None:
     written = trigger_hint(word.upper()).removeprefix("; write ")
     if "health" in written:
         written = "{becomes: crab.health <= 0}"
+    written = written.replace("of: score", "of: crab.health")
     try:
         mint.loads(TRIGGERED.format(when=written))
     except mint.GameError as error:

@@ -64,7 +64,8 @@ def test_a_chain_of_conditions_is_told_in_the_words_of_its_step() -> None:
     assert [line.partition(": ")[2] for line in told] == [
         "'do' is missing",
         "unknown key 'then'; here that is 'do': do: [ships += 1]",
-        "unknown key 'else if'; here that is 'else': else: {if: ships > 2, do: [ships = 0]}",
+        "unknown key 'else if'; it is a step of its own, right after this one: "
+        "[{if: n > 1, do: […]}, {else if: n > 0, do: […]}]",
     ]
     right = "{if: n > 1, do: [n = 0], else: {if: n > 0, do: [n = 5], else: [n = 3]}}"
     game = mint.loads(f"{HEAD}stats: {{n: 1}}\nrules: [{{name: r, when: start, do: [{right}]}}]\n")

@@ -227,6 +227,8 @@ def _models_at(annotation: Any, path: Path) -> list[type[Part]]:
 
 def _inside(key: str, model: type[Part]) -> str:
     """Return where a key would be right, if it belongs into a part of the one that it was written in."""
+    if key == "else if" and "else" in _known_keys(model):
+        return "; it is a step of its own, right after this one: [{if: n > 1, do: […]}, {else if: n > 0, do: […]}]"
     for name, field in model.model_fields.items():
         if any(key in _known_keys(inner) for inner in _models_at(field.annotation, ())):
             return f"; it belongs into '{field.alias or name}': {field.alias or name}: {{{key}: …}}"
