@@ -90,7 +90,15 @@ class WorkersLost(MintError):
 
 
 class RunStopped(MintError):
-    """A run that could not go on; the message names the formula or rules, the place, the time and the values."""
+    """A run that could not go on; the message names the formula or rules, the place, the time and the values.
+
+    Attributes:
+        reason: the message without the time, the run and the values: the same for all runs that stop for one reason.
+    """
+
+    def __init__(self, message: str, reason: str = "") -> None:
+        self.reason = reason or message
+        super().__init__(message)
 
 
 class Partial(KeyboardInterrupt):

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
-from twins import line_of, only_in_the_first
+import pytest
+from twins import found, line_of, only_in_the_first
 
 FAULTY = """
 title: Mood
@@ -19,3 +20,9 @@ def test_bands_with_gaps_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, fixed, "bands-with-gaps")
     assert finding.caught.what == "With mule.mood between −5 and 5 no band holds."
     assert "mood" in line_of(FAULTY, finding)
+
+
+@pytest.mark.parametrize(("fond", "is_found"), [("6..9", False), ("6.5..9", True), ("7..9", True)])
+def test_a_gap_of_a_whole_number_is_none_and_a_wider_one_is(fond: str, is_found: bool) -> None:
+    game = FAULTY.replace("sulky: -9..-5, fond: 5..9", f"sulky: -9..5, fond: {fond}").replace(", whole: true", "")
+    assert bool(found(game, "bands-with-gaps")) == is_found

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
-from twins import line_of, only_in_the_first
+import pytest
+from twins import found, line_of, only_in_the_first
 
 FAULTY = """
 title: Mine
@@ -22,3 +23,15 @@ def test_carried_and_set_anew_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, fixed, "carried-and-set-anew")
     assert "set to its start as a level opens" in finding.caught.what
     assert "new picks" in line_of(FAULTY, finding)
+
+
+@pytest.mark.parametrize(
+    ("was", "now"),
+    [
+        ("max: 9, whole: true}", "max: 9, whole: true, resets: level}"),  # it resets itself already
+        ("start: 3", "start: 4"),
+        ("miner.picks = 3", "fill miner.picks"),
+    ],
+)
+def test_what_is_set_otherwise_is_silent(was: str, now: str) -> None:
+    assert not found(FAULTY.replace(was, now), "carried-and-set-anew")

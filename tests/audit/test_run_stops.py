@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from twins import line_of, only_in_the_first
+from twins import found, line_of, only_in_the_first
 
 FAULTY = """
 title: Shares
@@ -18,3 +18,7 @@ def test_run_stops_is_caught_and_the_fixed_twin_is_not() -> None:
     finding = only_in_the_first(FAULTY, fixed, "run-stops", runs=2)
     assert "division by" in finding.caught.evidence[0] or "divided by" in finding.caught.evidence[0]
     assert line_of(FAULTY, finding) == ""
+
+
+def test_several_runs_that_stop_for_one_reason_are_one_finding() -> None:
+    assert len(found(FAULTY, "run-stops", runs=4)) == 1

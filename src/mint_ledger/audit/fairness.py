@@ -29,8 +29,8 @@ def run_stops(subject: Subject) -> Iterator[Caught]:
     plays = subject.plays
     told: set[str] = set()
     for stop in plays.stops:
-        if stop.message not in told and len(told) < 5:
-            told.add(stop.message)
+        if stop.reason not in told and len(told) < 5:
+            told.add(stop.reason)
             yield Caught((), "a run", "A run cannot go on to its end.", (stop.message,), plays.replay(stop))
 
 

@@ -47,12 +47,13 @@ class Play:
 
 @dataclass(frozen=True, slots=True)
 class Stop:
-    """A run that could not go on, and why."""
+    """A run that could not go on, and why; the reason is the same for all that stop for it, whatever they read."""
 
     habit: str | None
     variant: str | None
     run: int
     message: str
+    reason: str
 
 
 @dataclass(frozen=True)
@@ -161,7 +162,7 @@ def play_all(
                     rows = player.journal(run)
                 except CannotGoOn:
                     engine = ReferenceEngine(lowered.program, seed=seed, run=run, starts=starts)
-                    stops.append(Stop(habit, variant, run, _why(engine)))
+                    stops.append(Stop(habit, variant, run, *_why(engine)))
                     continue
                 plays.append(_play(lowered, habit, variant, run, rows, player.state.tolist()))
                 if progress is not None:
@@ -198,12 +199,13 @@ def _counting(game: PlayableGame) -> Lowered:
     return lowered
 
 
-def _why(engine: ReferenceEngine) -> str:
+def _why(engine: ReferenceEngine) -> tuple[str, str]:
+    """Return the message with which a run stops, and the reason without its time and values."""
     try:
         engine.play()
     except RunStopped as stop:
-        return str(stop)
-    return "it could not go on"
+        return str(stop), stop.reason
+    return "it could not go on", ""
 
 
 def _play(
@@ -246,4 +248,4 @@ def _stress(game: PlayableGame) -> Iterator[Stop]:
         except BadRequest:
             continue
         except RunStopped as stop:
-            yield Stop(None, None, 0, f"as {' '.join(map(str, happening.values()))} is tried: {stop}")
+            yield Stop(None, None, 0, f"as {' '.join(map(str, happening.values()))} is tried: {stop}", stop.reason)

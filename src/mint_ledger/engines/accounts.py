@@ -8,9 +8,8 @@ from typing import NoReturn
 
 from mint_ledger.engines.expressions import Expressions, spec_frame
 from mint_ledger.engines.operations import rounded, wrapped_over
-from mint_ledger.engines.stopping import describe_stop
+from mint_ledger.engines.stopping import run_stopped
 from mint_ledger.engines.work import MOST_WORK, POSTING_WORK
-from mint_ledger.errors import RunStopped
 from mint_ledger.program.program import Account, AccountSpec, FlowSpec, Program
 from mint_ledger.program.row import WHAT_CODES, Row
 from mint_ledger.program.state import Column, Start
@@ -57,7 +56,7 @@ class Accounts(Expressions):
             f"one step alone goes round more than {MOST_WORK:,} times (a posting or a happening counts for "
             f"{POSTING_WORK}); let it do less at once, or less often"
         )
-        raise RunStopped(describe_stop(self, message, cause=int(cause)))
+        raise run_stopped(self, message, cause=int(cause))
 
     def _post(self, account: Account, entity: float, amount: float, cause: float, by: float, *, set_to: bool) -> None:
         index = int(entity)

@@ -9,7 +9,7 @@ from typing import NoReturn
 
 from mint_ledger.engines.moment import DUE_TOLERANCE, Evaluate, Frame, Moment
 from mint_ledger.engines.operations import BINARY, FOLDS, UNARY, ArithmeticStop
-from mint_ledger.engines.stopping import describe_stop
+from mint_ledger.engines.stopping import run_stopped
 from mint_ledger.errors import RunStopped
 from mint_ledger.program import expressions as ex
 from mint_ledger.program import statements as st
@@ -338,7 +338,7 @@ class Expressions(Moment):
         return values
 
     def _stop(self, message: str, formula: int | None = None) -> NoReturn:
-        raise RunStopped(describe_stop(self, message, self._formula if formula is None else formula))
+        raise run_stopped(self, message, self._formula if formula is None else formula)
 
 
 check_complete(

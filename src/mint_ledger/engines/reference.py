@@ -17,9 +17,8 @@ from mint_ledger.engines.expressions import spec_frame
 from mint_ledger.engines.moment import DUE_TOLERANCE
 from mint_ledger.engines.operations import ArithmeticStop
 from mint_ledger.engines.statements import DrawFunction, Statements
-from mint_ledger.engines.stopping import describe_stop
+from mint_ledger.engines.stopping import run_stopped
 from mint_ledger.engines.work import MOST_ROWS, too_many_rows
-from mint_ledger.errors import RunStopped
 from mint_ledger.program import parts
 from mint_ledger.program.handle import Handle
 from mint_ledger.program.program import Program, ScriptItem
@@ -169,7 +168,7 @@ class ReferenceEngine(Statements):
         self.state[self._step] += 1.0
         self._work = 0
         if len(self.rows) > MOST_ROWS:
-            raise RunStopped(describe_stop(self, too_many_rows()))
+            raise run_stopped(self, too_many_rows())
         try:
             for part in parts.BEFORE_SCRIPT:
                 self._call(part)
@@ -207,7 +206,7 @@ class ReferenceEngine(Statements):
         try:
             self._procedures[procedure]()
         except ArithmeticStop as stop:
-            raise RunStopped(describe_stop(self, str(stop))) from None
+            raise run_stopped(self, str(stop)) from None
         except Finished:
             self.book_flows()
             # What only measures looks at the step in which the run ends, too.
@@ -266,7 +265,7 @@ class ReferenceEngine(Statements):
         try:
             return called(*arguments)
         except ArithmeticStop as stop:
-            raise RunStopped(describe_stop(self, str(stop))) from None
+            raise run_stopped(self, str(stop)) from None
 
     def _settle(self, cause: float, actor: float, always: bool) -> None:
         """What a `do` set off follows at once, depth first: hits, what became true, who is gone, cues."""
@@ -308,9 +307,5 @@ class ReferenceEngine(Statements):
     def _stop_loop(self) -> NoReturn:
         names = [self.program.causes[int(c)].name if c >= 0 else "a step" for c in self._chain[:MAX_DEPTH]]
         before = next((i for i in range(len(names) - 2, -1, -1) if names[i] == names[-1]), 0)
-        raise RunStopped(
-            describe_stop(
-                self,
-                f"reactions went {MAX_DEPTH} deep without an end; they go round in: " + " → ".join(names[before:]),
-            )
-        )
+        chain = " → ".join(names[before:])
+        raise run_stopped(self, f"reactions went {MAX_DEPTH} deep without an end; they go round in: {chain}")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
+from mint_ledger.errors import RunStopped
 from mint_ledger.program.program import Program
 
 
@@ -24,16 +25,19 @@ class Stopped(Protocol):
         ...
 
 
-def describe_stop(engine: Stopped, message: str, formula: int = -1, cause: int = -1) -> str:
-    """The message of a `RunStopped`, with the formula or the cause that is to blame, where it is known."""
+def run_stopped(engine: Stopped, message: str, formula: int = -1, cause: int = -1) -> RunStopped:
+    """The fault of a run that cannot go on, with the formula or the cause that is to blame, where it is known."""
     program = engine.program
     unit = " (turn)" if program.clock.unit == "turn" else " s"
     when = f"at {engine.time:.6g}{unit} of run {engine.run} with seed {engine.seed}"
     if 0 <= cause < len(program.cause_places):
-        return f"{program.cause_places[cause]}: '{program.cause_labels[cause]}': {message}; {when}"
+        reason = f"{program.cause_places[cause]}: '{program.cause_labels[cause]}': {message}"
+        return RunStopped(f"{reason}; {when}", reason)
     if not 0 <= formula < len(program.formulas):
-        return f"{program.title}: {message}; {when}"
+        reason = f"{program.title}: {message}"
+        return RunStopped(f"{reason}; {when}", reason)
     place = program.formulas[formula]
     reads = ", ".join(f"{name} = {value:g}" for name, value in engine.formula_reads())
     read = f"; it read {reads}" if reads else ""
-    return f"{place.place}: '{place.text}': {message}{read}; {when}"
+    reason = f"{place.place}: '{place.text}': {message}"
+    return RunStopped(f"{reason}{read}; {when}", reason)
