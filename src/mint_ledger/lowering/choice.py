@@ -21,7 +21,7 @@ from mint_ledger.program.statements import Let
 
 NOBODY = const(-1)
 # How a candidate is seen by the formulas of a choice, at the choice's own place.
-Seen = Callable[[Scope, EntityRef], Scope]
+ScopeOfCandidate = Callable[[Scope, EntityRef], Scope]
 
 
 def as_other(scope: Scope, candidate: EntityRef) -> Scope:
@@ -30,7 +30,12 @@ def as_other(scope: Scope, candidate: EntityRef) -> Scope:
 
 
 def emit_choice(
-    scope: Scope, choice: Choice, candidates: EntityRef, where: Expr, luck: Scope | None, seen: Seen = as_other
+    scope: Scope,
+    choice: Choice,
+    candidates: EntityRef,
+    where: Expr,
+    luck: Scope | None,
+    seen: ScopeOfCandidate = as_other,
 ) -> Expr:
     """Emit a choice among those of `candidates` (a local) for which `where` holds; -1 where there is nobody.
 

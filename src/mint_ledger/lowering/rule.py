@@ -27,6 +27,7 @@ from mint_ledger.program.building import BlockBuilder, add, compare, const, div,
 from mint_ledger.program.expressions import ONE, ZERO, And, At, Due, Expr, Local, Ranges, Time, Unary, inside
 from mint_ledger.program.handle import Handle, Path
 from mint_ledger.program.program import OrderLine
+from mint_ledger.program.state import Column
 from mint_ledger.program.statements import Call, If, Leave, Note, Raise, Set, Settle
 
 SELF, OTHER, ACTOR = Local(0), Local(1), Local(2)
@@ -323,17 +324,18 @@ class RuleLowering:
             return
         add_timer(timer, lambda b, who: b.emit(self._call(who, ZERO, who)))
 
+    def _counter(self, handle: Handle) -> Column:
+        """Return a count for each who has the rule, or one for the game."""
+        if self.under_kind:
+            return self.lowering.entity_column(handle, self.holders, "counter")
+        return self.lowering.layout.column(handle, "counter")
+
     def _wire_threshold(self, when: When, path: Path, index: int) -> None:
         """Fire once for each multiple that a value reaches for the first time; a lower value takes none back."""
         assert when.every is not None and when.of is not None
         lowering, every, first, of = self.lowering, when.every, when.first, when.of
         self._order("reactions: conditions", f"every {every} of {of}")
-        handle = Handle("reached", path)
-        reached = (
-            lowering.entity_column(handle, self.holders, "counter")
-            if self.under_kind
-            else lowering.layout.column(handle, "counter")
-        )
+        reached = self._counter(Handle("reached", path))
         event = lowering.event(Handle("reaches", path), "condition")
         place = lowering.formula_place(every, (*path, "every"))
 
@@ -422,12 +424,7 @@ class RuleLowering:
     def _watch(self, test: Formula, path: Path) -> None:
         """Fire as a condition turns true; the edge is marked before."""
         lowering = self.lowering
-        handle = Handle("edge", path)
-        edge = (
-            lowering.entity_column(handle, self.holders, "counter")
-            if self.under_kind
-            else lowering.layout.column(handle, "counter")
-        )
+        edge = self._counter(Handle("edge", path))
         event = lowering.event(Handle("becomes", path), "condition")
 
         def watch(b: BlockBuilder) -> None:
