@@ -22,6 +22,7 @@ from pathlib import Path
 import mint_ledger as mint
 from mint_ledger.audit.audit import CHECKS
 from mint_ledger.audit.finding import Check
+from mint_ledger.demo import starter_text
 from mint_ledger.views.finding_page import finding_page, findings_index
 
 DOCS = Path(__file__).parent
@@ -41,11 +42,41 @@ def pages(each: int = 1) -> Iterator[tuple[Path, str | None]]:
     """
     yield DOCS / "columns.md", columns_page()
     yield DOCS / "game-file-keys.md", keys_page()
+    yield DOCS / "how-to" / "orchard.yaml", starter_text()
+    yield DOCS / "patterns.md", patterns_page()
     yield DOCS / "python-api.md", api_page()
     yield DOCS / "options.md", options_page()
     yield DOCS / "findings.md", findings_index(CHECKS)
     for place, check in enumerate(CHECKS):
         yield DOCS / "findings" / f"{check.name}.md", _page(check) if place % each == 0 else None
+
+
+def patterns_page() -> str:
+    """All patterns, each as it is pasted."""
+    from mint_ledger.patterns import patterns
+
+    known = patterns()
+    parts = [
+        "# Patterns",
+        f"{len(known)} pieces of a game file that are copied and pasted. Each stands in the game that `mint-ledger new` writes\n"
+        "(a gardener, wasps that sting, a habit that swats them), so its lines go into the sections of those names: keys go to\n"
+        "the keys that are there, rules to the rules. `mint-ledger new` puts several of them together into a file that plays:",
+        "```\nmint-ledger new mygame.yaml --with boss,pickups,lives\n```",
+        "Each brings a playtest or a measure that says what it does. In a game of your own, put your names in the place of\n"
+        "`gardener` and `wasp`.",
+        "| pattern | what it is |\n|---|---|\n"
+        + "\n".join(f"| [`{name}`](#{name.replace('_', '-')}) | {pattern.title} |" for name, pattern in known.items()),
+    ]
+    for name, pattern in known.items():
+        alone = " It is a game of its own." if pattern.is_a_game else ""
+        not_with = f" It does not go with {' or '.join(f'`{o}`' for o in pattern.not_with)}." if pattern.not_with else ""
+        parts += [
+            f'<a id="{name.replace("_", "-")}"></a>',
+            f"## {pattern.title}",
+            f"{pattern.about}{alone}{not_with} `--with {name}`",
+            f"```yaml\n{pattern.text.rstrip()}\n```",
+        ]
+    return "\n\n".join(parts) + "\n"
 
 
 def columns_page() -> str:

@@ -87,6 +87,14 @@ def complete_engines(incomplete: str) -> list[str]:
     return [name for name in ENGINES if name.startswith(incomplete)]
 
 
+def complete_patterns(incomplete: str) -> list[str]:
+    """The patterns behind those that stand there already: `boss,li` goes on with `boss,lives`."""
+    from mint_ledger.patterns import ORDER
+
+    before, comma, begin = incomplete.rpartition(",")
+    return [f"{before}{comma}{name}" for name in ORDER if name.startswith(begin) and name not in before.split(",")]
+
+
 complete_habits = _names("habits")
 complete_variants = _names("variants")
 complete_settings = _names("dials", end="=")

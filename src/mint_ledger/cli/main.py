@@ -37,7 +37,7 @@ from mint_ledger.cli.balance import matchup, sensitivity, sweep, targets, tune
 from mint_ledger.cli.by_hand import by_hand
 from mint_ledger.cli.check import check
 from mint_ledger.cli.compare import compare
-from mint_ledger.cli.completing import UNDER_WAY, complete_accounts, written
+from mint_ledger.cli.completing import UNDER_WAY, complete_accounts, complete_patterns, written
 from mint_ledger.cli.editor import editor
 from mint_ledger.cli.exits import INTERNAL_FAULT, INTERRUPTED, UNUSABLE
 from mint_ledger.cli.frame import (
@@ -123,16 +123,31 @@ def demo(
     tour(folder, runs)
 
 
-def new(path: Annotated[Path, typer.Argument(metavar="GAME", help="The file to write.")]) -> None:
+def new(
+    path: Annotated[Path, typer.Argument(metavar="GAME", help="The file to write.")],
+    patterns: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--with",
+            metavar="PATTERNS",
+            help="Put patterns into it, like boss,pickups,lives.",
+            autocompletion=complete_patterns,
+        ),
+    ] = None,
+) -> None:
     """Write a small game to start from, and next to it the schema with which editors complete its keys."""
-    from mint_ledger.demo import starter_text
     from mint_ledger.files import write_text
+    from mint_ledger.patterns import game_with
 
+    names = [name.strip() for some in patterns or () for name in some.split(",") if name.strip()]
     if path.exists():
         raise BadRequest(f"{path} is there already; it is left as it is")
+    text = game_with(names)
     write_text(path.parent / SCHEMA, schema_text())
-    write_text(path, f"# yaml-language-server: $schema={SCHEMA}\n{starter_text()}")
-    hint(f"{path} is written. Now try:\n  mint-ledger check {path}\n  mint-ledger run {path}")
+    write_text(path, f"# yaml-language-server: $schema={SCHEMA}\n{text}")
+    hint(
+        f"{path} is written. Now try:\n  mint-ledger check {path}\n  mint-ledger run {path}\n  mint-ledger study {path}"
+    )
 
 
 def schema(

@@ -58,12 +58,50 @@ _mean("loot drops drop_tables loot_tables", ("lots", "lots: {chest: {of: {coins:
 _mean("buffs debuffs status effects_list conditions", ("statuses", "statuses: {dazed: {lasts: 2}}"))
 
 
+# What a designer looks for that is no key of its own, and the pattern that shows how it is said.
+_SHOWN: dict[str, str] = {}
+
+
+def _show(words: str, pattern: str) -> None:
+    _SHOWN.update(dict.fromkeys(words.split(), pattern))
+
+
+_show("boss bosses miniboss final_boss", "boss")
+_show("phase phases enrage enraged rage", "rage")
+_show("wave waves spawner spawn_rate", "waves")
+_show("aggro threat hate taunt", "aggro")
+_show("respawn extra_lives continues", "lives")
+_show("regen regeneration regenerate heal_over_time", "regeneration")
+_show("shield shields barrier", "shield")
+_show("dodge_roll dodge_window iframes i_frames invulnerability invincible", "dodge")
+_show("pickup pickups collectible collectibles item items powerup powerups", "pickups")
+_show("crits critical crit_chance critical_hit", "crits")
+_show("splash aoe area_damage explosion", "splash")
+_show("poison dot bleed burn damage_over_time", "poison")
+_show("ammo ammunition magazine clip", "ammunition")
+_show("combo combos streak multiplier", "combo")
+_show("extra_life bonus_life one_up", "extra_life")
+_show("shop store vendor upgrades upgrade currency", "shop")
+_show("xp experience level_up rank ranks leveling", "ranks")
+_show("pity guarantee drop_rate", "drops")
+_show("checkpoint checkpoints save_point", "checkpoint")
+_show("day_night daytime night weather", "day_and_night")
+_show("difficulty difficulties easy hard", "difficulty")
+_show("time_limit timeout time_up countdown", "time_up")
+_show("draw tie_game stalemate", "draw")
+_show("turn_order initiative", "turns")
+_show("pvp versus two_players multiplayer", "two_players")
+PATTERNS_SHOWN = frozenset(_SHOWN.values())
+
+
 def meant(word: str, known: Container[str]) -> str:
-    """Return what is said of a word of the trade where one of the known keys is meant by it; else nothing."""
-    for key, line in _WORDS.get(word.lower().replace(" ", "_"), ()):
+    """Return what is said of a word of the trade that is a known key by another name, or that a pattern shows."""
+    called = word.lower().replace(" ", "_")
+    shown = f"; 'mint-ledger new GAME --with {_SHOWN[called]}' shows how it is said" if called in _SHOWN else ""
+    for key, line in _WORDS.get(called, ()):
         if key in known and key != word:
-            return f"; here that is '{key}': {line}"
-    return ""
+            return f"; here that is '{key}': {line}{shown}"
+    return shown
 
 
 # What a designer tries as a trigger, and the trigger that means it.

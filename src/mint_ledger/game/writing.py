@@ -39,6 +39,7 @@ def yaml_editor() -> YAML:
     editor = YAML()
     editor.preserve_quotes = True
     editor.width = 4096
+    editor.brace_single_entry_mapping_in_flow_sequence = True
     return editor
 
 
