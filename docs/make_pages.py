@@ -30,7 +30,7 @@ sys.path.insert(0, str(DOCS))
 from make_api import api_page  # noqa: E402
 
 TESTS = DOCS.parent / "tests" / "audit"
-TUTORIAL = DOCS / "tutorial.md"
+FROM_NEW = (DOCS / "tutorial.md", DOCS / "three-ways.md")  # they play the game that `mint-ledger new` writes
 HOW_TOS = sorted((DOCS / "how-to").glob("*.md"))
 BLOCK = re.compile(r"^```(\w+)(?: file=(\S+))?\n(.*?)^```$", re.MULTILINE | re.DOTALL)
 
@@ -355,6 +355,8 @@ def replayed(page: Path, folder: Path) -> str:
     for game in page.parent.glob("*.yaml"):
         shutil.copy(game, folder)
     text = page.read_text(encoding="utf-8")
+    if page in FROM_NEW and "mint-ledger new orchard.yaml" not in text:
+        (folder / "orchard.yaml").write_text(starter_text(), encoding="utf-8")
 
     def play(block: re.Match[str]) -> str:
         kind, file, content = block[1], block[2], block[3]
@@ -381,11 +383,15 @@ def _change(path: Path, content: str) -> None:
 def _outputs(content: str, folder: Path) -> str:
     """Each command, and under it what it prints."""
     shown = []
-    for line in content.splitlines():
+    lines = content.splitlines()
+    for place, line in enumerate(lines):
         if not line.startswith("$ "):
             continue
         words = shlex.split(line[2:])
-        typed = None
+        # What is typed at the prompt of `try` stands behind its sign, as it is shown.
+        later = lines[place + 1 :]
+        own = later[: next((k for k, other in enumerate(later) if other.startswith("$ ")), len(later))]
+        typed = "\n".join(other[2:] for other in own if other.startswith("> ")) or None
         if "|" in words:  # printf 'lines' | mint-ledger try …
             typed = words[1].replace("\\n", "\n")
             words = words[words.index("|") + 1 :]
@@ -405,7 +411,7 @@ def main() -> None:
         path.parent.mkdir(exist_ok=True)
         path.write_text(text, encoding="utf-8")
     (DOCS / "commands.md").write_text(commands_page(), encoding="utf-8")
-    for page in (TUTORIAL, *HOW_TOS):
+    for page in (*FROM_NEW, *HOW_TOS):
         with tempfile.TemporaryDirectory() as folder:
             page.write_text(replayed(page, Path(folder)), encoding="utf-8")
 

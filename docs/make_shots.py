@@ -1,10 +1,12 @@
 """Makes the pictures of docs/screenshots/ from the demo: commands in a terminal of 80 columns, figures, the report's page.
 
+Those of README and the tutorial come from the game that `mint-ledger new` writes, and go into docs/figures/.
+
     python docs/make_shots.py [NAME ...]
 
 What a terminal shows is taken with xterm and ImageMagick under Xvfb, a page with headless Chromium; where one of them is
 missing, its pictures are left as they are, and it says so. `made_of.json` keeps a digest of the text that each picture
-of a command was made of, so that a test can tell when a picture is older than what it shows.
+was made of (of a figure: what its command prints), so that a test can tell when a picture is older than what it shows.
 """
 
 from __future__ import annotations
@@ -23,6 +25,7 @@ from pathlib import Path
 
 SHOTS = Path(__file__).parent / "screenshots"
 MADE_OF = SHOTS / "made_of.json"
+ORCHARD_SHOTS = Path(__file__).parent / "figures"
 DISPLAY = ":93"
 # As many lines as the longest command shows, its progress included; what is white below is cut off.
 ROWS = 72
@@ -52,6 +55,24 @@ FIGURES = {
     "sensitivity-plot": f"mint-ledger sensitivity {GAME} --habit careful --runs 1000 --plot",
     "matchup-plot": f"mint-ledger matchup {GAME} --plot",
 }
+# Each with the game that `new` writes; the last two are of what the tutorial has made of it.
+ORCHARD = "orchard.yaml"
+ORCHARD_FIGURES = {
+    "tutorial-run": f"mint-ledger run {ORCHARD} --habit patient --plot",
+    "tutorial-study": f"mint-ledger study {ORCHARD} --habit patient --runs 10000 --plot",
+    "tutorial-compare": f"mint-ledger compare {ORCHARD} --habit patient --runs 10000 --with wasp.health=7 --plot",
+    "tutorial-sweep": f"mint-ledger sweep {ORCHARD} --habit patient --dial wasp.health=5..12 --runs 4000 --plot",
+    "tutorial-tune": f'mint-ledger tune {ORCHARD} --dial "wasp.sting=2..6 by 0.1" '
+    '--target "patient players mostly win" --plot',
+}
+
+
+def games(folder: Path) -> None:
+    """Write the games of the pictures into a folder."""
+    from mint_ledger.demo import demo_text, starter_text
+
+    (folder / GAME).write_text(demo_text(), "utf-8")
+    (folder / ORCHARD).write_text(starter_text(), "utf-8")
 
 
 def text_of(command: str, folder: Path) -> str:
@@ -61,6 +82,11 @@ def text_of(command: str, folder: Path) -> str:
         ["bash", "-c", command], cwd=folder, env=environment, capture_output=True, text=True, check=False
     )
     return re.sub(r"\d+(?:\.\d+)? s(?=\b.*Ctrl-C)", "", done.stdout)
+
+
+def without_plot(command: str) -> str:
+    """The command of a figure without its figure: what it prints is what the figure shows."""
+    return command.removesuffix(" --plot")
 
 
 def digest(text: str) -> str:
@@ -100,9 +126,7 @@ def main() -> None:
     made_of = json.loads(MADE_OF.read_text("utf-8")) if MADE_OF.exists() else {}
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        from mint_ledger.demo import demo_text
-
-        (folder / GAME).write_text(demo_text(), "utf-8")
+        games(folder)
         has_terminal = all(map(shutil.which, ("Xvfb", "xterm", "import", "xwininfo")))
         if has_terminal:
             server = subprocess.Popen(
@@ -120,18 +144,22 @@ def main() -> None:
                 server.kill()
         else:
             print("no Xvfb, xterm or ImageMagick: the pictures of commands are left as they are")
-        for shot, command in FIGURES.items():
-            if not asked or shot in asked:
-                subprocess.run([*shlex.split(command), str(SHOTS / f"{shot}.png"), "-q"], cwd=folder, check=True)
-                print(shot, flush=True)
-        if (not asked or "report" in asked) and shutil.which("chromium"):
-            page = folder / "night.html"
-            subprocess.run(["mint-ledger", "report", GAME, "-o", str(page), "-q"], cwd=folder, check=True)
-            browser = ["chromium", "--headless", "--no-sandbox", "--window-size=1280,800"]
-            subprocess.run(
-                [*browser, f"--screenshot={SHOTS / 'report.png'}", page.as_uri()], check=True, capture_output=True
-            )
-            print("report", flush=True)
+        for where, figures in ((SHOTS, FIGURES), (ORCHARD_SHOTS, ORCHARD_FIGURES)):
+            for shot, command in figures.items():
+                if not asked or shot in asked:
+                    made_of[shot] = digest(text_of(without_plot(command), folder))
+                    drawn = [*shlex.split(command), str(where / f"{shot}.png"), "-q"]
+                    subprocess.run(drawn, cwd=folder, check=True)
+                    print(shot, flush=True)
+        tuned = ["--set", "wasp.sting=3.7", "--runs", "20000"]
+        reports = ((GAME, [], SHOTS / "report.png"), (ORCHARD, tuned, ORCHARD_SHOTS / "tutorial-report.png"))
+        for game, options, picture in reports:
+            if (not asked or picture.stem in asked) and shutil.which("chromium"):
+                page = folder / "night.html"
+                subprocess.run(["mint-ledger", "report", game, *options, "-o", str(page), "-q"], cwd=folder, check=True)
+                browser = ["chromium", "--headless", "--no-sandbox", "--window-size=1280,800"]
+                subprocess.run([*browser, f"--screenshot={picture}", page.as_uri()], check=True, capture_output=True)
+                print(picture.stem, flush=True)
     MADE_OF.write_text(json.dumps(made_of, indent=1) + "\n", "utf-8")
 
 

@@ -3,9 +3,12 @@ from __future__ import annotations
 import re
 from pathlib import Path
 from types import ModuleType
+from typing import Any
 
 import pytest
 from conftest import Command, docs_script
+
+import mint_ledger as mint
 
 ROOT = Path(__file__).parent.parent
 HOW_TOS = sorted((ROOT / "docs" / "how-to").glob("*.md"))
@@ -31,8 +34,11 @@ def test_the_pages_that_are_made_from_the_code_are_as_it_makes_them(making: Modu
 
 
 @pytest.mark.slow
-def test_the_tutorial_shows_what_its_commands_print(making: ModuleType, tmp_path: Path) -> None:
-    page = ROOT / "docs" / "tutorial.md"
+@pytest.mark.parametrize("name", ["tutorial.md", "three-ways.md"])
+def test_a_page_that_starts_from_the_game_of_new_shows_what_its_commands_print(
+    making: ModuleType, tmp_path: Path, name: str
+) -> None:
+    page = ROOT / "docs" / name
     assert making.replayed(page, tmp_path) == page.read_text("utf-8"), RUN_AGAIN
 
 
@@ -52,10 +58,10 @@ def test_each_how_to_shows_what_its_commands_print(making: ModuleType, tmp_path:
 
 
 @pytest.mark.slow
-def test_the_tutorials_game_ends_without_findings_and_with_a_playtest_that_passes(
+def test_the_game_from_an_empty_file_ends_without_findings_and_with_a_playtest_that_passes(
     making: ModuleType, tmp_path: Path, command: Command
 ) -> None:
-    page = ROOT / "docs" / "tutorial.md"
+    page = ROOT / "docs" / "how-to" / "from-an-empty-file.md"
     text = page.read_text("utf-8")
     making.replayed(page, tmp_path)
     game = (tmp_path / "round.yaml").read_text("utf-8")
@@ -101,3 +107,29 @@ def test_every_link_between_pages_leads_somewhere() -> None:
         for target in re.findall(r"\]\(([^)#]+?)(?:#[^)]*)?\)", page.read_text("utf-8")):
             if "://" not in target:
                 assert (page.parent / target).exists(), f"{page.name} links to {target}"
+
+
+def test_the_game_of_the_cheat_sheet_plays() -> None:
+    text = re.search(r"```yaml\n(.*?)```", (ROOT / "docs" / "cheat-sheet.md").read_text("utf-8"), re.DOTALL)
+    assert text
+    game = mint.loads(text[1])
+    assert [test.passed for test in game.play_tests()] == [True]
+    assert game.run(seed=1).result in ("win", "lose")
+
+
+def test_the_sixty_lines_of_python_play_the_game_of_the_page() -> None:
+    text = re.search(r"```python\n(.*?)```", (ROOT / "docs" / "three-ways.md").read_text("utf-8"), re.DOTALL)
+    assert text
+    assert text[1].count("\n") <= 65
+    scope: dict[str, Any] = {"__name__": "by_hand"}
+    exec(compile(text[1], "three-ways.md", "exec"), scope)
+    game = mint.load(ROOT / "docs" / "how-to" / "orchard.yaml")
+    for numbers, dials in (
+        ({}, {}),
+        ({"wasp_health": 9.6}, {"wasp.health": 9.6}),
+        ({"sting": 3.7}, {"wasp.sting": 3.7}),
+    ):
+        here = game.study(4_000, habit="patient", dials=dials).rate("win").value
+        by_hand = scope["win_rate"](4_000, **numbers)
+        # Four standard errors of the difference of two shares of 4,000.
+        assert abs(here - by_hand) < 4 * (2 * 0.25 / 4_000) ** 0.5, (dials, here, by_hand)

@@ -8,6 +8,9 @@ from pathlib import Path
 import pytest
 from conftest import Command
 
+import mint_ledger as mint
+from mint_ledger.patterns import game_with
+
 README = (Path(__file__).parent.parent / "README.md").read_text("utf-8")
 ROOT = Path(__file__).parent.parent
 
@@ -21,28 +24,51 @@ def shown_after(text: str) -> str:
 
 
 @pytest.fixture
-def orchard(tmp_path: Path) -> Path:
+def orchard(command: Command, tmp_path: Path) -> Path:
     path = tmp_path / "orchard.yaml"
-    path.write_text(block("yaml"), "utf-8")
+    command("new", path.name)
     return path
 
 
-def test_the_story_statement_and_study_are_as_shown(command: Command, orchard: Path) -> None:
-    story = command("run", orchard.name).stdout
-    assert shown_after("shows one run as a story (of a long run the highlights; `--full` shows all of it):") in story
-    statement = command("statement", orchard.name, "gardener.health").stdout
-    assert shown_after("is one account, like a bank's:") == statement
-    study = command("study", orchard.name, "--runs", 200).stdout
-    for line in shown_after("plays it 200 times:").splitlines():
-        assert line in study
+def test_the_lines_of_a_game_are_lines_of_the_game_that_new_writes(orchard: Path) -> None:
+    lines = [line.partition("#")[0].rstrip() for line in orchard.read_text("utf-8").splitlines()]
+    shown = block("yaml").splitlines()
+    assert len(shown) == 8
+    assert set(shown) <= set(lines)
+    assert [lines.index(line) for line in shown] == sorted(lines.index(line) for line in shown)
+
+
+@pytest.mark.parametrize(
+    ("command_line", "said", "found"),
+    [
+        (0, "52 % of patient players win; you wanted 55 to 65", r"rate\(win\) is (52)\.\d % .*, target 55 to 65 %"),
+        (1, "Stings, in every run that is lost", r"stings +(100)\.0 %"),
+        (2, "52 → 13 %", r"wins % +(52)\.\d+ +1[23]\.\d+"),
+    ],
+)
+def test_the_three_questions_have_the_answers_that_are_shown(
+    command: Command, orchard: Path, command_line: int, said: str, found: str
+) -> None:
+    assert said in README
+    line = block("console", command_line).strip()
+    answer = command(*line.removeprefix("$ mint-ledger ").split()).stdout
+    assert re.search(found, answer), answer
+
+
+def test_no_answer_of_the_readme_is_far_from_the_true_value() -> None:
+    # 40,000 runs of another seed: a standard error of a quarter of a point.
+    game = mint.loads(game_with([]))
+    for dials, shown in (({}, 52), ({"wasp.health": 9.6}, 13)):
+        assert abs(100 * game.study(40_000, seed=5, habit="patient", dials=dials).rate("win").value - shown) < 1
 
 
 def test_a_broken_file_says_what_is_shown(command: Command, orchard: Path) -> None:
-    orchard.write_text(block("yaml").replace("after: 3", "aftr: 3"), "utf-8")
+    text = orchard.read_text("utf-8").partition("\n")[2]
+    orchard.write_text(text.replace("after: 1", "aftr: 1"), "utf-8")
     assert command("check", orchard.name).stderr == shown_after("all in one go:")
 
 
-def test_the_ten_lines_of_python_run(orchard: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_lines_of_python_run(orchard: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(orchard.parent)
     exec(compile(block("python"), "README.md", "exec"), {})
     assert (orchard.parent / "run.png").stat().st_size > 10_000

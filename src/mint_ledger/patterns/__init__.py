@@ -22,9 +22,9 @@ from mint_ledger.game.writing import yaml_dump, yaml_editor
 
 # In the order of the page: who fights, what they have, how they hit, what grows, how it goes on and ends.
 ORDER = (
-    "boss", "rage", "waves", "aggro", "lives", "regeneration", "shield", "dodge", "pickups", "crits", "splash", "poison",
-    "ammunition", "combo", "extra_life", "shop", "ranks", "drops", "checkpoint", "day_and_night", "difficulty", "time_up",
-    "draw", "turns", "two_players",
+    "boss", "rage", "waves", "aggro", "lives", "regeneration", "shield", "dodge", "pickups", "crits", "splash",
+    "poison", "ammunition", "combo", "extra_life", "shop", "ranks", "drops", "checkpoint", "day_and_night",
+    "difficulty", "time_up", "draw", "turns", "two_players",
 )  # fmt: skip
 _WIDEST = 105
 _NOT_WITH = "# not with: "
