@@ -1,18 +1,13 @@
-"""The page of the Python calls, made from signatures and docstrings as plain Markdown."""
+"""The pages of the Python calls: a list of all, and one page for each that the site fills from its docstrings."""
 
 from __future__ import annotations
 
 import inspect
-import textwrap
 from collections.abc import Iterator
-from dataclasses import is_dataclass
-from functools import cached_property
 from importlib import import_module
-from typing import Any
 
 import mint_ledger as mint
 
-SECTIONS = ("Args", "Attributes", "Raises", "Returns")
 # Each with the heading under which it stands; what is not said is all that is public.
 WHOLE: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ("Read a game", "mint_ledger.client", ("load", "loads", "load_revision", "load_script", "Game")),
@@ -57,8 +52,26 @@ ONLY = {
 }  # fmt: skip
 
 
-def api_page() -> str:
-    """All public calls: signature, what it does, its arguments and the errors that it raises."""
+CALLS = ("load", "loads", "load_revision", "load_script")
+
+
+def api_pages() -> Iterator[tuple[str, str]]:
+    """All pages of the Python calls: where each stands under `docs`, and its text."""
+    yield "python-api.md", _index()
+    yield "api/reading.md", "# Read a game\n\n" + "\n".join(f"::: mint_ledger.client.{name}\n" for name in CALLS)
+    for _, module, names in WHOLE:
+        for name in names:
+            if name not in CALLS:
+                yield f"api/{name}.md", _page(module, name)
+
+
+def _page(module: str, name: str) -> str:
+    members = "".join(f"        - {member}\n" for member in ONLY.get(name, ()))
+    options = f"    options:\n      inherited_members: true\n      members:\n{members}" if members else ""
+    return f"# {name}\n\n::: {module}.{name}\n{options}"
+
+
+def _index() -> str:
     lines = [
         "# The Python calls",
         "",
@@ -71,112 +84,19 @@ def api_page() -> str:
         "In signatures `Whole` is a whole number and `Number` any number, of Python's own or of NumPy; `Numbers` are "
         "several, as a list, an array or a series, and `Words` numbers or words; `Settings` are dials by name with what "
         "they are set to, as a mapping or a series.",
+        "",
+        "Each name has a page of its own with its calls, their arguments, what they return and raise. The site fills them "
+        "from the docstrings; in Python `help(mint.Game)` shows the same.",
     ]
     for heading, module, names in WHOLE:
         if heading:
-            lines += ["", f"## {heading}"]
+            lines += ["", f"## {heading}", "", "| name | what it is |", "|---|---|"]
         for name in names:
-            lines += _thing(getattr(import_module(module), name), name)
+            page = "reading" if name in CALLS else name
+            said = (inspect.getdoc(getattr(import_module(module), name)) or "").split("\n\n")[0].replace("\n", " ")
+            lines.append(f"| [`{name}`](api/{page}.md) | {said.replace('|', chr(92) + '|')} |")
     return "\n".join(lines) + "\n"
 
 
 def _listed(names: list[str]) -> str:
     return ", ".join(f"`{name}`" for name in names if not name.startswith("_"))
-
-
-def _thing(thing: Any, name: str) -> list[str]:
-    if not inspect.isclass(thing):
-        return ["", f"### {name}", "", _signature(thing, name), "", *_said(thing)]
-    lines = ["", f"### {name}", "", *_said(thing)]
-    for member, what in _members(thing, name):
-        if isinstance(what, (property, cached_property)):
-            read = what.fget if isinstance(what, property) else what.func
-            kind = str(inspect.signature(read).return_annotation)
-            lines += ["", f"#### {name}.{member}", "", f"`{member}: {kind}`", "", *_said(read)]
-        else:
-            lines += ["", f"#### {name}.{member}", "", _signature(what, member), "", *_said(what)]
-    return lines
-
-
-def _members(thing: type, name: str) -> Iterator[tuple[str, Any]]:
-    """What a class itself defines that is public and says what it does, in its order."""
-    wanted = ONLY.get(name)
-    places = (
-        [thing] if wanted is None else [base for base in thing.__mro__ if base.__module__.startswith("mint_ledger")]
-    )
-    seen = set()
-    for place in places:
-        for member, what in vars(place).items():
-            inner = what.__func__ if isinstance(what, (classmethod, staticmethod)) else what
-            told = isinstance(inner, (property, cached_property)) or inspect.isfunction(inner)
-            if member in seen or not told or member.startswith("_") or (wanted is not None and member not in wanted):
-                continue
-            if inspect.getdoc(inner.func if isinstance(inner, cached_property) else inner):
-                seen.add(member)
-                yield member, inner
-
-
-def _signature(call: Any, name: str) -> str:
-    signature = inspect.signature(call)
-    parameters = [p for p in signature.parameters.values() if p.name != "self"]
-    head, tail = (
-        f"{name}(",
-        ")"
-        + (f" -> {signature.return_annotation}" if signature.return_annotation is not inspect.Signature.empty else ""),
-    )
-    parts = []
-    starred = False
-    for parameter in parameters:
-        if parameter.kind is parameter.KEYWORD_ONLY and not starred:
-            parts.append("*")
-            starred = True
-        starred = starred or parameter.kind is parameter.VAR_POSITIONAL
-        text = {parameter.VAR_POSITIONAL: "*", parameter.VAR_KEYWORD: "**"}.get(parameter.kind, "") + parameter.name
-        if parameter.annotation is not parameter.empty:
-            text += f": {parameter.annotation}"
-        if parameter.default is not parameter.empty:
-            shown = repr(parameter.default)
-            text += f" = {'…' if callable(parameter.default) or is_dataclass(parameter.default) else shown}"
-        parts.append(text)
-    line = head + ", ".join(parts) + tail
-    if len(line) > 100:
-        line = head + "\n" + "".join(f"    {part},\n" for part in parts) + tail
-    return f"```python\n{line}\n```"
-
-
-def _said(thing: Any) -> list[str]:
-    """A docstring as Markdown: its sections as lists."""
-    lines: list[str] = []
-    section = ""
-    doc = (inspect.getdoc(thing) or "").replace("\t", "    ")
-    items: list[str] = []
-
-    def close() -> None:
-        nonlocal section
-        if section:
-            while lines and not lines[-1].strip():
-                lines.pop()
-            lines.extend(["", f"{section}:", ""])
-            for item in items:
-                term, colon, text = item.partition(": ")
-                lines.append(f"- `{term}`: {text}" if colon else f"- {item}")
-        items.clear()
-        section = ""
-
-    for line in doc.splitlines():
-        if line.rstrip(":") in SECTIONS and line.endswith(":"):
-            close()
-            section = line[:-1]
-        elif section and line.strip() and not line.startswith("    "):
-            close()
-            lines.extend(["", line])
-        elif section and line.strip():
-            inner = textwrap.dedent(line) if line[4:5] == " " else line[4:]
-            if line[4:5] == " " and items:
-                items[-1] += " " + inner.strip()
-            else:
-                items.append(inner.strip())
-        elif not section:
-            lines.append(line)
-    close()
-    return [line.rstrip() for line in lines]

@@ -27,7 +27,7 @@ from mint_ledger.views.finding_page import finding_page, findings_index
 
 DOCS = Path(__file__).parent
 sys.path.insert(0, str(DOCS))
-from make_api import api_page  # noqa: E402
+from make_api import api_pages  # noqa: E402
 
 TESTS = DOCS.parent / "tests" / "audit"
 FROM_NEW = (DOCS / "tutorial.md", DOCS / "three-ways.md")  # they play the game that `mint-ledger new` writes
@@ -44,7 +44,8 @@ def pages(each: int = 1) -> Iterator[tuple[Path, str | None]]:
     yield DOCS / "game-file-keys.md", keys_page()
     yield DOCS / "how-to" / "orchard.yaml", starter_text()
     yield DOCS / "patterns.md", patterns_page()
-    yield DOCS / "python-api.md", api_page()
+    for name, text in api_pages():
+        yield DOCS / name, text
     yield DOCS / "options.md", options_page()
     yield DOCS / "findings.md", findings_index(CHECKS)
     for place, check in enumerate(CHECKS):

@@ -146,7 +146,7 @@ def _extend(
         called = item.get("name") if isinstance(item, dict) else None
         same = next((other for other in there if called and other.get("name") == called), None)
         if same is not None:
-            _merge(same, item, (*place, called), name, said)
+            _merge(same, item, (*place, str(called)), name, said)
         elif item not in there:
             there.append(item)
 
@@ -163,8 +163,8 @@ def _position(game: Any, key: str, path: tuple[str, ...]) -> int:
 
 def _unfold(game: Any, key: str) -> None:
     """Let what has grown too long for its line stand on several."""
-    value = game[key]
-    if isinstance(value, (dict, list)) and value.fa.flow_style() and len(yaml_dump({key: value})) > _WIDEST:
+    value: Any = game[key]
+    if hasattr(value, "fa") and value.fa.flow_style() and len(yaml_dump({key: value})) > _WIDEST:
         value.fa.set_block_style()
 
 
