@@ -59,39 +59,35 @@ _mean("buffs debuffs status effects_list conditions", ("statuses", "statuses: {d
 
 
 # What a designer looks for that is no key of its own, and the pattern that shows how it is said.
-_SHOWN: dict[str, str] = {}
-
-
-def _show(words: str, pattern: str) -> None:
-    _SHOWN.update(dict.fromkeys(words.split(), pattern))
-
-
-_show("boss bosses miniboss final_boss", "boss")
-_show("phase phases enrage enraged rage", "rage")
-_show("wave waves spawner spawn_rate", "waves")
-_show("aggro threat hate taunt", "aggro")
-_show("respawn extra_lives continues", "lives")
-_show("regen regeneration regenerate heal_over_time", "regeneration")
-_show("shield shields barrier", "shield")
-_show("dodge_roll dodge_window iframes i_frames invulnerability invincible", "dodge")
-_show("pickup pickups collectible collectibles item items powerup powerups", "pickups")
-_show("crits critical crit_chance critical_hit", "crits")
-_show("splash aoe area_damage explosion", "splash")
-_show("poison dot bleed burn damage_over_time", "poison")
-_show("ammo ammunition magazine clip", "ammunition")
-_show("combo combos streak multiplier", "combo")
-_show("extra_life bonus_life one_up", "extra_life")
-_show("shop store vendor upgrades upgrade currency", "shop")
-_show("xp experience level_up rank ranks leveling", "ranks")
-_show("pity guarantee drop_rate", "drops")
-_show("checkpoint checkpoints save_point", "checkpoint")
-_show("day_night daytime night weather", "day_and_night")
-_show("difficulty difficulties easy hard", "difficulty")
-_show("time_limit timeout time_up countdown", "time_up")
-_show("draw tie_game stalemate", "draw")
-_show("turn_order initiative", "turns")
-_show("pvp versus two_players multiplayer", "two_players")
-PATTERNS_SHOWN = frozenset(_SHOWN.values())
+_SHOWN_BY = {
+    "boss": "boss bosses miniboss final_boss",
+    "rage": "phase phases enrage enraged rage",
+    "waves": "wave waves spawner spawn_rate",
+    "aggro": "aggro threat hate taunt",
+    "lives": "respawn extra_lives continues",
+    "regeneration": "regen regeneration regenerate heal_over_time",
+    "shield": "shield shields barrier",
+    "dodge": "dodge_roll dodge_window iframes i_frames invulnerability invincible",
+    "pickups": "pickup pickups collectible collectibles item items powerup powerups",
+    "crits": "crits critical crit_chance critical_hit",
+    "splash": "splash aoe area_damage explosion",
+    "poison": "poison dot bleed burn damage_over_time",
+    "ammunition": "ammo ammunition magazine clip",
+    "combo": "combo combos streak multiplier",
+    "extra_life": "extra_life bonus_life one_up",
+    "shop": "shop store vendor upgrades upgrade currency",
+    "ranks": "xp experience level_up rank ranks leveling",
+    "drops": "pity guarantee drop_rate",
+    "checkpoint": "checkpoint checkpoints save_point",
+    "day_and_night": "day_night daytime night weather",
+    "difficulty": "difficulty difficulties easy hard",
+    "time_up": "time_limit timeout time_up countdown",
+    "draw": "draw tie_game stalemate",
+    "turns": "turn_order initiative",
+    "two_players": "pvp versus two_players multiplayer",
+}
+_SHOWN = {word: pattern for pattern, words in _SHOWN_BY.items() for word in words.split()}
+PATTERNS_SHOWN = frozenset(_SHOWN_BY)
 
 
 def meant(word: str, known: Container[str]) -> str:

@@ -43,10 +43,12 @@ def yaml_editor() -> YAML:
     return editor
 
 
-def yaml_dump(tree: Any) -> str:
-    """The text of a tree that an editor has read."""
+def yaml_dump(tree: Any, *, list_indent: int = 0) -> str:
+    """Return the text of a tree that an editor has read, items of lists `list_indent` letters behind their key."""
     out = io.StringIO()
-    yaml_editor().dump(tree, out)
+    editor = yaml_editor()
+    editor.indent(mapping=2, sequence=2 + list_indent, offset=list_indent)
+    editor.dump(tree, out)
     return out.getvalue()
 
 

@@ -12,7 +12,6 @@ import re
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
-from io import StringIO
 from typing import Any
 
 from mint_ledger.demo import starter_text
@@ -28,6 +27,8 @@ ORDER = (
 )  # fmt: skip
 _WIDEST = 105
 _NOT_WITH = "# not with: "
+# What patterns have said so far: each place with the pattern and its value.
+Said = dict[tuple[str, ...], tuple[str, Any]]
 _ORDER_OF_SECTIONS = [section.name for section in SECTIONS]
 _HEAD = ("mint_ledger", "title", "about", "clock")
 
@@ -52,7 +53,7 @@ class Pattern:
 
     @property
     def is_a_game(self) -> bool:
-        """Whether it stands alone instead of going into another game."""
+        """Return whether it stands alone instead of going into another game."""
         return self.text.startswith("mint_ledger:")
 
 
@@ -94,18 +95,10 @@ def game_with(names: list[str]) -> str:
     editor = yaml_editor()
     game = editor.load(starter_text())
     del game["targets"]  # what was wanted of the game without them
-    said: dict[tuple[str, ...], tuple[str, Any]] = {}
+    said: Said = {}
     for pattern in chosen:
         _merge(game, editor.load(pattern.text), (), pattern.name, said)
-    return _spaced(_dump(game))
-
-
-def _dump(game: Any) -> str:
-    editor = yaml_editor()
-    editor.indent(mapping=2, sequence=4, offset=2)
-    out = StringIO()
-    editor.dump(game, out)
-    return out.getvalue()
+    return _spaced(yaml_dump(game, list_indent=2))
 
 
 def _named(name: str) -> Pattern:
@@ -115,10 +108,8 @@ def _named(name: str) -> Pattern:
     return known[name]
 
 
-def _merge(
-    game: Any, pattern: Any, path: tuple[str, ...], name: str, said: dict[tuple[str, ...], tuple[str, Any]]
-) -> None:
-    """Merge what a pattern says at a place into a game; `said` tells which pattern has said what before."""
+def _merge(game: Any, pattern: Any, path: tuple[str, ...], name: str, said: Said) -> None:
+    """Merge what a pattern says at a place into a game."""
     for key, value in pattern.items():
         place = (*path, str(key))
         there = game.get(key)
@@ -138,9 +129,7 @@ def _merge(
         _unfold(game, key)
 
 
-def _extend(
-    there: list[Any], items: list[Any], place: tuple[str, ...], name: str, said: dict[tuple[str, ...], tuple[str, Any]]
-) -> None:
+def _extend(there: list[Any], items: list[Any], place: tuple[str, ...], name: str, said: Said) -> None:
     """Let a list grow; one that has the name of one that stands there is merged with it."""
     for item in items:
         called = item.get("name") if isinstance(item, dict) else None
@@ -152,7 +141,7 @@ def _extend(
 
 
 def _position(game: Any, key: str, path: tuple[str, ...]) -> int:
-    """Where a new key goes: sections in their usual order, an ending before all others, anything else behind them."""
+    """Return where a new key goes: sections in their usual order, an ending first, anything else last."""
     if path == ("endings",):
         return 0
     if not path:
